@@ -1,0 +1,227 @@
+"""Find where B lies against A: a coarse search in a few loud windows, then exact fitting.
+
+Conventions: `lag` is in samples of A, positive where B is late, so a[n] belongs to b[n + lag].
+Channels of B are mapped to those of A by `pairs`: [(channel of A, channel of B), ...].
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.fft
+
+from core.errors import MeasureError
+from core.measure.view import View
+
+WINDOW_S = 3.0
+_PROBES = 48
+_PROBE_S = 0.1
+_FINE = 1 << 16
+_MARGIN = 2048
+_TIE_DB = 0.5
+Pairs = list[tuple[int, int]]
+
+
+@dataclass(frozen=True)
+class Window:
+    """A stretch of A: frame numbers in its view."""
+
+    start: int
+    frames: int
+
+
+@dataclass(frozen=True)
+class Coarse:
+    """Where the search landed. `rivals`: other lags that fit as well (periodic material)."""
+
+    lag: float
+    correlation: float
+    rivals: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Fit:
+    """One lag for all pairs, one signed gain each (b * gain matches a), residual power ratio."""
+
+    lag: float
+    gains: tuple[float, ...]
+    ratio: float
+
+
+def _energy(block: np.ndarray) -> float:
+    return float(np.einsum("ij,ij->", block, block, dtype=np.float64))
+
+
+def loud_windows(view: View, letter: str, count: int = 3) -> list[Window]:
+    """The loudest stretches of a view, apart from each other, loudest first.
+
+    Probes evenly; scans everything only where all probes are silent. Raises MeasureError for
+    a view that is silent throughout.
+    """
+    length = min(view.frames, round(WINDOW_S * view.rate_hz))
+    probe = min(length, round(_PROBE_S * view.rate_hz))
+    starts = np.unique(np.linspace(0, view.frames - probe, _PROBES).astype(int))
+    levels = np.array([_energy(view.inside(int(s), probe)) for s in starts])
+    if levels.max() <= 0:
+        starts = np.arange(0, view.frames, length)
+        levels = np.array([_energy(view.inside(int(s), length)) for s in starts])
+    if levels.max() <= 0:
+        raise MeasureError(
+            f"{letter} (“{view.name}”) is silent: there is nothing to compare. Nothing was changed."
+        )
+    windows: list[Window] = []
+    for index in np.argsort(-levels):
+        if levels[index] <= 0 or len(windows) == count:
+            break
+        middle = int(starts[index]) + probe // 2
+        start = min(max(0, middle - length // 2), view.frames - length)
+        if all(abs(start - w.start) >= length for w in windows):
+            windows.append(Window(start, length))
+    return windows
+
+
+def _interpolated_peak(values: np.ndarray, index: int) -> tuple[float, float]:
+    """Position and height of the band-limited peak of |values| near an index."""
+    half = 24
+    if index < half or index + half >= len(values):
+        return float(index), float(abs(values[index]))
+    near = values[index - half : index + half + 1]
+    at = np.linspace(-1, 1, 65)
+    k = np.arange(-half, half + 1)
+    curve = (np.sinc(at[:, None] - k) * np.kaiser(2 * half + 1, 8.0)) @ near
+    top = int(np.argmax(np.abs(curve)))
+    return index + float(at[top]), float(abs(curve[top]))
+
+
+def _peaks(values: np.ndarray, most: int) -> list[int]:
+    """Indices of the highest local maxima of |values|, highest first."""
+    size = np.abs(values)
+    inner = (size[1:-1] >= size[:-2]) & (size[1:-1] > size[2:])
+    found = np.flatnonzero(inner) + 1
+    if len(found) == 0:
+        return [int(np.argmax(size))]
+    order = np.argsort(-size[found])[:most]
+    return [int(i) for i in found[order]]
+
+
+def search(a: np.ndarray, b: np.ndarray, reach: int) -> list[tuple[float, float]]:
+    """Lags at which a window matches: (lag, |correlation coefficient|), best first.
+
+    a: (n,), b: (n + 2 * reach,) starting `reach` before a. Plain normalised correlation decides;
+    its whitened form (Knapp and Carter, 1976) adds candidates where the plain one is blunt.
+    """
+    n = len(a)
+    size = scipy.fft.next_fast_len(len(b), real=True)
+    cross = scipy.fft.rfft(b, size) * scipy.fft.rfft(a, size).conj()
+    plain = scipy.fft.irfft(cross, size)[: 2 * reach + 1]
+    weight = np.abs(cross)
+    cross /= weight + 1e-3 * weight.mean() + 1e-30
+    white = scipy.fft.irfft(cross, size, overwrite_x=True)[: 2 * reach + 1]
+    sums = np.concatenate([[0.0], np.cumsum(b.astype(np.float64) ** 2)])
+    energy = np.maximum(sums[n : n + 2 * reach + 1] - sums[: 2 * reach + 1], 0.0)
+    energy = np.maximum(energy, max(1e-6 * energy.max(), 1e-30))
+    a_energy = max(float(np.dot(a.astype(np.float64), a)), 1e-30)
+    rho = plain / np.sqrt(energy * a_energy)
+    candidates = set(_peaks(rho, 3)) | set(_peaks(white, 2))
+    top = float(np.abs(rho).max())
+    near = [i for i in _peaks(rho, 400) if abs(rho[i]) > 0.97 * top]
+    candidates |= set(sorted(near, key=lambda i: abs(i - reach))[:3])
+    found = []
+    for index in candidates:
+        place, height = _interpolated_peak(rho, index)
+        found.append((place - reach, min(height, 1.0)))
+    return sorted(found, key=lambda item: -item[1])
+
+
+def coarse_lag(a: View, b: View, windows: list[Window], reach: int, pairs: Pairs) -> Coarse:
+    """Search in the windows one after the other; stop when two agree."""
+    seen: list[list[tuple[float, float]]] = []
+    for window in windows:
+        block_a = a.inside(window.start, window.frames)
+        block_b = b.inside(window.start - reach, window.frames + 2 * reach)
+        loud = [(_energy(block_a[[i]]) * _energy(block_b[[j]]), i, j) for i, j in pairs]
+        strength, i, j = max(loud)
+        if strength <= 0:
+            continue
+        seen.append(search(block_a[i], block_b[j], reach))
+        best = seen[-1][0]
+        if len(seen) > 1 and best[1] > 0.3 and abs(best[0] - seen[-2][0][0]) < 1.0:
+            break
+    if not seen:
+        return Coarse(0.0, 0.0, ())
+    scores: dict[float, float] = {}
+    for lag, _ in [item for found in seen for item in found]:
+        close = [max((h for x, h in found if abs(x - lag) < 1.0), default=0.0) for found in seen]
+        scores[lag] = float(np.mean(close))
+    best_lag = max(scores, key=lambda lag: scores[lag])
+    best = (best_lag, scores[best_lag])
+    limit = (1 - best[1] ** 2) * 10 ** (_TIE_DB / 10) + 2e-4
+    rivals = sorted(
+        {round(x, 1): x for x, h in scores.items() if 1 - h * h <= limit}.values(), key=abs
+    )
+    apart = [x for k, x in enumerate(rivals) if all(abs(x - y) > 1.0 for y in rivals[:k])]
+    return Coarse(best[0], best[1], tuple(x for x in apart if abs(x - best[0]) > 1.0))
+
+
+class _FinePiece:
+    """A short stretch of one pair, with B's spectrum at hand so that it can be moved exactly."""
+
+    def __init__(self, a: np.ndarray, b: np.ndarray) -> None:
+        self.a = a.astype(np.float64)
+        self.n = len(a)
+        ramp = 0.5 - 0.5 * np.cos(np.pi * (np.arange(_MARGIN) + 0.5) / _MARGIN)
+        held = b.astype(np.float64)
+        held[:_MARGIN] *= ramp
+        held[-_MARGIN:] *= ramp[::-1]
+        self.size = scipy.fft.next_fast_len(len(held), real=True)
+        self.spectrum = scipy.fft.rfft(held, self.size)
+        self.omega = 2j * np.pi * np.arange(len(self.spectrum)) / self.size
+
+    def moved(self, fraction: float) -> tuple[np.ndarray, np.ndarray]:
+        """B read `fraction` samples later, and its slope per sample."""
+        turned = self.spectrum * np.exp(self.omega * fraction)
+        both = scipy.fft.irfft(np.stack([turned, turned * self.omega]), self.size, axis=-1)
+        cut = both[:, _MARGIN : _MARGIN + self.n]
+        return cut[0], cut[1]
+
+
+def fit_lag(
+    a: View, b: View, windows: list[Window], lag: float, pairs: Pairs, *, move: bool = True
+) -> Fit:
+    """Refine one shared lag and a gain per pair by Gauss-Newton least squares.
+
+    Iterates until the lag moves by less than 1e-9 sample. Two windows of up to 65536 samples;
+    the lag stays within 2 samples of where the search put it. Without `move` only the gains
+    are fitted.
+    """
+    whole = round(lag)
+    pieces: list[list[_FinePiece]] = [[] for _ in pairs]
+    for window in windows[:2]:
+        n = min(window.frames, _FINE)
+        start = window.start + (window.frames - n) // 2
+        start = max(start, b.first_possible() - whole) if n < window.frames else start
+        block_a = a.inside(start, n)
+        block_b = b.read(start + whole - _MARGIN, n + 2 * _MARGIN)
+        for k, (i, j) in enumerate(pairs):
+            pieces[k].append(_FinePiece(block_a[i], block_b[j]))
+    fraction, gains, ratio = lag - whole, [0.0] * len(pairs), 1.0
+    for _ in range(12):
+        up = down = left = total = 0.0
+        for k, group in enumerate(pieces):
+            parts = [(piece.a, *piece.moved(fraction)) for piece in group]
+            bb = sum(float(y @ y) for _, y, _ in parts)
+            ab = sum(float(x @ y) for x, y, _ in parts)
+            gain = ab / bb if bb > 0 else 0.0
+            gains[k] = gain
+            for x, y, slope in parts:
+                rest = x - gain * y
+                left += float(rest @ rest)
+                total += float(x @ x)
+                up += gain * float(rest @ slope)
+                down += gain * gain * float(slope @ slope)
+        ratio = left / total if total > 0 else 1.0
+        step = up / down if down > 0 else 0.0
+        moved = float(np.clip(fraction + np.clip(step, -0.5, 0.5), -2.0, 2.0))
+        if not move or abs(moved - fraction) < 1e-9:
+            break
+        fraction = moved
+    return Fit(whole + fraction, tuple(gains), ratio)

@@ -1,0 +1,96 @@
+"""The one loop over all samples of a null test."""
+
+import numba
+import numpy as np
+
+# Places in the row of sums that `accumulate` adds to, one row a channel.
+AA, BB, AB, RB, RR, RD, DD, BD, PEAK_R, PEAK_A = range(10)
+SUMS = 10
+
+
+def _accumulate(a, b, gain, position, frame_frames, sums, frame_a, frame_r, residual):  # type: ignore[no-untyped-def]
+    """Subtract gain * b from a and add up what the test needs.
+
+    a, b, residual: one channel, n samples. position: index of a[0] from the start of the
+    compared stretch. sums: row of SUMS. frame_a, frame_r: energies per `frame_frames` samples.
+    RD, DD and BD are dots with the central difference of b: they tell whether moving b by a
+    little would lower the residual.
+    """
+    n = len(a)
+    i = 0
+    while i < n:
+        frame = (position + i) // frame_frames
+        end = min(n, (frame + 1) * frame_frames - position)
+        aa = bb = ab = rb = rr = rd = dd = bd = 0.0
+        top_r = top_a = 0.0
+        first, last = max(i, 1), min(end, n - 1)
+        for j in range(end - i):
+            x = np.float64(a[i + j])
+            y = np.float64(b[i + j])
+            r = x - gain * y
+            residual[i + j] = r
+            aa += x * x
+            bb += y * y
+            ab += x * y
+            rb += r * y
+            rr += r * r
+            top_r = max(top_r, abs(r))
+            top_a = max(top_a, abs(x))
+        if last > first:
+            before, here, after = b[first - 1 : last - 1], b[first:last], b[first + 1 : last + 1]
+            left = a[first:last]
+            for j in range(last - first):
+                d = 0.5 * (np.float64(after[j]) - np.float64(before[j]))
+                r = np.float64(left[j]) - gain * np.float64(here[j])
+                rd += r * d
+                dd += d * d
+                bd += d * np.float64(here[j])
+        sums[AA] += aa
+        sums[BB] += bb
+        sums[AB] += ab
+        sums[RB] += rb
+        sums[RR] += rr
+        sums[RD] += rd
+        sums[DD] += dd
+        sums[BD] += bd
+        sums[PEAK_R] = max(sums[PEAK_R], top_r)
+        sums[PEAK_A] = max(sums[PEAK_A], top_a)
+        frame_a[frame] += aa
+        frame_r[frame] += rr
+        i = end
+
+
+def _signature(real):  # type: ignore[no-untyped-def]
+    line, sums = real[::1], numba.float64[::1]
+    return numba.void(
+        line, line, numba.float64, numba.int64, numba.int64, sums, sums, sums, line
+    )
+
+
+accumulate = numba.njit(
+    [_signature(numba.float32), _signature(numba.float64)],
+    nogil=True,
+    cache=True,
+    fastmath={"reassoc", "contract", "nsz"},
+)(_accumulate)
+
+
+@numba.njit(
+    [
+        numba.types.UniTuple(numba.float64, 3)(numba.float32[::1], numba.float32[::1]),
+        numba.types.UniTuple(numba.float64, 3)(numba.float64[::1], numba.float64[::1]),
+    ],
+    nogil=True,
+    cache=True,
+    fastmath={"reassoc", "contract", "nsz"},
+)
+def difference(a, b):  # type: ignore[no-untyped-def]
+    """Energy of a - b, energy of a, and the largest difference, of one channel each."""
+    rr = aa = top = 0.0
+    for i in range(len(a)):
+        x = np.float64(a[i])
+        r = x - np.float64(b[i])
+        rr += r * r
+        aa += x * x
+        top = max(top, abs(r))
+    return rr, aa, top

@@ -1,0 +1,116 @@
+"""A stretch of a clip under test: its own clock, its own start, and the file around it."""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import soxr
+
+from core.audio.examine import Progress
+from core.audio.source import AudioSource, open_audio
+from core.errors import MeasureError
+from core.units import format as fmt
+
+
+class View:
+    """Frames `start` to `start + frames` of a source, numbered from 0.
+
+    `read` reaches beyond both ends into the file, so that filters have their surroundings.
+    `factor` is how many frames of the original file one frame of the view stands for.
+    """
+
+    def __init__(self, source: AudioSource, start: int, frames: int, origin_rate_hz: int) -> None:
+        self.source, self.start, self.frames = source, start, frames
+        self.origin_rate_hz = origin_rate_hz
+
+    @property
+    def name(self) -> str:
+        return self.source.name
+
+    @property
+    def channels(self) -> int:
+        return self.source.channels
+
+    @property
+    def rate_hz(self) -> int:
+        return self.source.rate_hz
+
+    @property
+    def resampled(self) -> bool:
+        return self.origin_rate_hz != self.source.rate_hz
+
+    def read(self, start: int, count: int) -> np.ndarray:
+        """Planar samples from frame `start` of the view, wider than the view if asked."""
+        return self.source.read(self.start + start, count)
+
+    def inside(self, start: int, count: int) -> np.ndarray:
+        """Like `read`, with silence outside the view."""
+        block = self.read(start, count)
+        if start < 0:
+            block[:, : min(count, -start)] = 0
+        if start + count > self.frames:
+            block[:, max(0, self.frames - start) :] = 0
+        return block
+
+    def first_possible(self) -> int:
+        """The frame number at which the file begins: 0 or below."""
+        return -self.start
+
+    def end_possible(self) -> int:
+        """The frame number at which the file ends: `frames` or above."""
+        return self.source.frames - self.start
+
+
+def view_of(
+    source: AudioSource,
+    letter: str,
+    start_s: float | None,
+    length_s: float | None,
+    origin_rate_hz: int | None = None,
+) -> View:
+    """Cut a region (seconds; None for the whole clip) out of a source.
+
+    Raises MeasureError where the region lies outside the clip or is too short to measure.
+    """
+    rate = source.rate_hz
+    start = round((start_s or 0.0) * rate)
+    if not 0 <= start < source.frames:
+        raise MeasureError(
+            f"The region of {letter} starts at {fmt.clock(start / rate)}, but “{source.name}” "
+            f"lasts {fmt.clock(source.seconds)}."
+        )
+    frames = source.frames - start
+    if length_s is not None:
+        frames = min(frames, round(length_s * rate))
+    if frames < 0.01 * rate:
+        raise MeasureError(
+            f"{letter} is {fmt.plural(max(frames, 0), 'sample')} long; a null test needs at least "
+            "10 ms of sound."
+        )
+    return View(source, start, frames, origin_rate_hz or rate)
+
+
+def resampled_copy(
+    source: AudioSource, rate_hz: int, folder: Path, progress: Progress
+) -> AudioSource:
+    """Write the source at another rate (soxr, very high quality) and open the copy.
+
+    32-bit float WAV in `folder`, written block by block.
+    """
+    target = Path(tempfile.mkstemp(suffix=".wav", dir=folder)[1])
+    stream = soxr.ResampleStream(
+        source.rate_hz, rate_hz, source.channels, dtype="float32", quality="VHQ"
+    )
+    import soundfile
+
+    with soundfile.SoundFile(
+        str(target), "w", rate_hz, source.channels, subtype="FLOAT", format="RF64"
+    ) as out:
+        done = 0
+        for block in source.blocks():
+            done += block.shape[1]
+            last = done >= source.frames
+            interleaved = np.ascontiguousarray(block.T, dtype=np.float32)
+            out.write(stream.resample_chunk(interleaved, last=last))
+            progress(done / source.frames, "resampling B")
+    return open_audio(target, source.name)

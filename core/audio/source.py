@@ -115,32 +115,37 @@ class AudioSource:
 
     def read(self, start: int, count: int) -> np.ndarray:
         """Planar samples (channels, count) from frame `start`; silence outside the file."""
-        out = np.zeros((self.channels, count), self.dtype)
         first, last = max(0, start), min(self.frames, start + count)
-        if last > first:
-            part = out[:, first - start : last - start]
-            if self._native:
-                self._read_native(self._native, first, last - first, part)
-            else:
-                part[:] = self._read_sliding(first, last - first)
+        if last <= first:
+            return np.zeros((self.channels, count), self.dtype)
+        inside = last - first
+        part = (
+            self._read_native(self._native, first, inside)
+            if self._native
+            else self._read_sliding(first, inside)
+        )
+        if inside == count:
+            return part
+        out = np.zeros((self.channels, count), self.dtype)
+        out[:, first - start : last - start] = part
         return out
 
-    def _read_native(self, layout: WavLayout, first: int, count: int, out: np.ndarray) -> None:
+    def _read_native(self, layout: WavLayout, first: int, count: int) -> np.ndarray:
         raw = np.empty(count * layout.frame_bytes, np.uint8)
         place = layout.data_offset + first * layout.frame_bytes
         if os.preadv(self._handle, [raw.data], place) != len(raw):
             raise AudioError(f"“{self.name}” cannot be read: the file became shorter.")
+        out = np.empty((self.channels, count), self.dtype)
         if layout.bits == 24:
-            whole = np.empty((self.channels, count), np.float32)
-            _unpack_24(raw, whole)
-            out[:] = whole
-            return
+            _unpack_24(raw, out)
+            return out
         kind = f"<f{layout.bits // 8}" if layout.kind == "float" else f"<i{layout.bits // 8}"
         samples = raw.view(kind).reshape(-1, self.channels).T
         if layout.kind == "float":
             out[:] = samples
         else:
             np.multiply(samples, self.dtype.type(2.0 ** (1 - layout.bits)), out=out)
+        return out
 
     def _read_sliding(self, first: int, count: int) -> np.ndarray:
         """Read through the library, keeping the newest samples so that overlaps cost nothing."""
@@ -161,7 +166,7 @@ class AudioSource:
             self._buffer = np.concatenate([kept, more], axis=1)
             self._buffer_start = first
         place = first - self._buffer_start
-        return self._buffer[:, place : place + count]
+        return self._buffer[:, place : place + count].copy()
 
     def blocks(self, size: int = BLOCK_FRAMES) -> Iterator[np.ndarray]:
         """The whole file in order, as planar blocks of at most `size` frames."""

@@ -15,7 +15,7 @@ from core.measure.view import View
 WINDOW_S = 3.0
 _PROBES = 48
 _PROBE_S = 0.1
-_FINE = 1 << 16
+_FINE = 1 << 15
 _MARGIN = 2048
 _TIE_DB = 0.5
 Pairs = list[tuple[int, int]]
@@ -49,6 +49,11 @@ class Fit:
 
 def _energy(block: np.ndarray) -> float:
     return float(np.einsum("ij,ij->", block, block, dtype=np.float64))
+
+
+def _dot(x: np.ndarray, y: np.ndarray) -> float:
+    """Dot product in float64 on one thread (BLAS would wake all cores for this little work)."""
+    return float(np.einsum("i,i->", x, y))
 
 
 def loud_windows(view: View, letter: str, count: int = 3) -> list[Window]:
@@ -119,7 +124,7 @@ def search(a: np.ndarray, b: np.ndarray, reach: int) -> list[tuple[float, float]
     sums = np.concatenate([[0.0], np.cumsum(b.astype(np.float64) ** 2)])
     energy = np.maximum(sums[n : n + 2 * reach + 1] - sums[: 2 * reach + 1], 0.0)
     energy = np.maximum(energy, max(1e-6 * energy.max(), 1e-30))
-    a_energy = max(float(np.dot(a.astype(np.float64), a)), 1e-30)
+    a_energy = max(_dot(a.astype(np.float64), a), 1e-30)
     rho = plain / np.sqrt(energy * a_energy)
     candidates = set(_peaks(rho, 3)) | set(_peaks(white, 2))
     top = float(np.abs(rho).max())
@@ -189,7 +194,7 @@ def fit_lag(
 ) -> Fit:
     """Refine one shared lag and a gain per pair by Gauss-Newton least squares.
 
-    Iterates until the lag moves by less than 1e-9 sample. Two windows of up to 65536 samples;
+    Iterates until the lag moves by less than 1e-9 sample. Two windows of up to 32768 samples;
     the lag stays within 2 samples of where the search put it. Without `move` only the gains
     are fitted.
     """
@@ -208,16 +213,16 @@ def fit_lag(
         up = down = left = total = 0.0
         for k, group in enumerate(pieces):
             parts = [(piece.a, *piece.moved(fraction)) for piece in group]
-            bb = sum(float(y @ y) for _, y, _ in parts)
-            ab = sum(float(x @ y) for x, y, _ in parts)
+            bb = sum(_dot(y, y) for _, y, _ in parts)
+            ab = sum(_dot(x, y) for x, y, _ in parts)
             gain = ab / bb if bb > 0 else 0.0
             gains[k] = gain
             for x, y, slope in parts:
                 rest = x - gain * y
-                left += float(rest @ rest)
-                total += float(x @ x)
-                up += gain * float(rest @ slope)
-                down += gain * gain * float(slope @ slope)
+                left += _dot(rest, rest)
+                total += _dot(x, x)
+                up += gain * _dot(rest, slope)
+                down += gain * gain * _dot(slope, slope)
         ratio = left / total if total > 0 else 1.0
         step = up / down if down > 0 else 0.0
         moved = float(np.clip(fraction + np.clip(step, -0.5, 0.5), -2.0, 2.0))

@@ -1,7 +1,11 @@
 """Third-octave levels by overlapped FFTs whose powers add up to the total."""
 
+import math
+
 import numpy as np
 import scipy.fft
+
+from core.measure import kernel
 
 SHORTEST_WINDOW_S = 0.4
 _BATCH = 4
@@ -16,46 +20,48 @@ def third_octave_centres_hz(rate_hz: float) -> np.ndarray:
 class BandMeter:
     """Adds up the power spectrum of one planar signal, pushed in blocks of any size.
 
-    Windows are at least 0.4 s long and overlap by a quarter with sine edges, so their squares
+    Windows are at least 0.4 s long and overlap by an eighth with sine edges, so their squares
     add up to 1 and the powers of all bins add up to the energy that was pushed.
     """
 
     def __init__(self, channels: int, rate_hz: float, dtype: np.dtype) -> None:
         self.rate_hz = rate_hz
-        self.size = 1 << int(np.ceil(np.log2(SHORTEST_WINDOW_S * rate_hz)))
-        edge = self.size // 4
-        self.hop = self.size - edge
-        slope = np.sin((np.arange(edge) + 0.5) / edge * np.pi / 2)
-        self._window = np.concatenate([slope, np.ones(self.size - 2 * edge), slope[::-1]])
-        self._window = self._window.astype(dtype)
-        self._held = np.zeros((channels, edge), dtype)
+        self.size = scipy.fft.next_fast_len(2 * math.ceil(SHORTEST_WINDOW_S * rate_hz / 2), True)
+        self.size += self.size % 2
+        self._edge = self.size // 8
+        self.hop = self.size - self._edge
+        rise = np.sin((np.arange(self._edge) + 0.5) / self._edge * np.pi / 2)
+        self._rise = rise.astype(dtype)
+        self._held = np.zeros((channels, self._edge + _BATCH * self.hop), dtype)
+        self._fill = self._edge
+        self._windows = np.empty((_BATCH, channels, self.size), dtype)
         self._power = np.zeros(self.size // 2 + 1)
-        self._energy = 0.0
 
     def push(self, block: np.ndarray) -> None:
-        self._held = np.concatenate([self._held, block], axis=1)
-        ready = (self._held.shape[1] - self.size) // self.hop + 1
-        if ready >= _BATCH:
-            self._take(ready)
+        taken, room = 0, self._held.shape[1]
+        while taken < block.shape[1]:
+            n = min(room - self._fill, block.shape[1] - taken)
+            self._held[:, self._fill : self._fill + n] = block[:, taken : taken + n]
+            self._fill += n
+            taken += n
+            if self._fill == room:
+                self._take(_BATCH)
+                self._held[:, : self._edge] = self._held[:, room - self._edge :]
+                self._fill = self._edge
 
     def _take(self, count: int) -> None:
-        cut = self._held[:, : (count - 1) * self.hop + self.size]
-        views = np.lib.stride_tricks.sliding_window_view(cut, self.size, axis=1)[:, :: self.hop]
-        spectrum = scipy.fft.rfft((views * self._window).reshape(-1, self.size), axis=-1)
-        pairs = spectrum.view(spectrum.real.dtype)
-        power = np.einsum("ij,ij->j", pairs, pairs)
-        self._power += power[0::2].astype(np.float64) + power[1::2]
-        self._held = np.ascontiguousarray(self._held[:, count * self.hop :])
+        windows = self._windows[:count]
+        for k in range(count):
+            windows[k] = self._held[:, k * self.hop : k * self.hop + self.size]
+        windows[:, :, : self._edge] *= self._rise
+        windows[:, :, -self._edge :] *= self._rise[::-1]
+        spectrum = scipy.fft.rfft(windows.reshape(-1, self.size), axis=-1)
+        kernel.add_power(spectrum, self._power)
 
     def spectrum(self) -> np.ndarray:
         """Energy per bin, one-sided (size / 2 + 1); call once, after the last block."""
-        rest = self._held.shape[1]
-        count = max(1, -(-rest // self.hop))
-        pad = (count - 1) * self.hop + self.size - rest
-        self._held = np.concatenate(
-            [self._held, np.zeros((self._held.shape[0], max(0, pad)), self._held.dtype)], axis=1
-        )
-        self._take(count)
+        self._held[:, self._fill :] = 0
+        self._take(min(_BATCH, max(1, -(-self._fill // self.hop))))
         energy = self._power / self.size
         energy[1:-1] *= 2
         return energy

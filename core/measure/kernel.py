@@ -4,8 +4,8 @@ import numba
 import numpy as np
 
 # Places in the row of sums that `accumulate` adds to, one row a channel.
-AA, BB, AB, RB, RR, RD, DD, BD, PEAK_R, PEAK_A = range(10)
-SUMS = 10
+AA, BB, AB, RB, RR, RD, DD, PEAK_R, PEAK_A = range(9)
+SUMS = 9
 
 
 def _accumulate(a, b, gain, position, frame_frames, sums, frame_a, frame_r, residual):  # type: ignore[no-untyped-def]
@@ -13,17 +13,14 @@ def _accumulate(a, b, gain, position, frame_frames, sums, frame_a, frame_r, resi
 
     a, b, residual: one channel, n samples. position: index of a[0] from the start of the
     compared stretch. sums: row of SUMS. frame_a, frame_r: energies per `frame_frames` samples.
-    RD, DD and BD are dots with the central difference of b: they tell whether moving b by a
-    little would lower the residual.
     """
     n = len(a)
     i = 0
     while i < n:
         frame = (position + i) // frame_frames
         end = min(n, (frame + 1) * frame_frames - position)
-        aa = bb = ab = rb = rr = rd = dd = bd = 0.0
+        aa = bb = ab = rb = rr = 0.0
         top_r = top_a = 0.0
-        first, last = max(i, 1), min(end, n - 1)
         for j in range(end - i):
             x = np.float64(a[i + j])
             y = np.float64(b[i + j])
@@ -36,23 +33,11 @@ def _accumulate(a, b, gain, position, frame_frames, sums, frame_a, frame_r, resi
             rr += r * r
             top_r = max(top_r, abs(r))
             top_a = max(top_a, abs(x))
-        if last > first:
-            before, here, after = b[first - 1 : last - 1], b[first:last], b[first + 1 : last + 1]
-            left = a[first:last]
-            for j in range(last - first):
-                d = 0.5 * (np.float64(after[j]) - np.float64(before[j]))
-                r = np.float64(left[j]) - gain * np.float64(here[j])
-                rd += r * d
-                dd += d * d
-                bd += d * np.float64(here[j])
         sums[AA] += aa
         sums[BB] += bb
         sums[AB] += ab
         sums[RB] += rb
         sums[RR] += rr
-        sums[RD] += rd
-        sums[DD] += dd
-        sums[BD] += bd
         sums[PEAK_R] = max(sums[PEAK_R], top_r)
         sums[PEAK_A] = max(sums[PEAK_A], top_a)
         frame_a[frame] += aa
@@ -73,6 +58,49 @@ accumulate = numba.njit(
     cache=True,
     fastmath={"reassoc", "contract", "nsz"},
 )(_accumulate)
+
+
+@numba.njit(
+    [
+        numba.void(numba.float32[::1], numba.float32[::1], numba.float64[::1]),
+        numba.void(numba.float64[::1], numba.float64[::1], numba.float64[::1]),
+    ],
+    nogil=True,
+    cache=True,
+    fastmath={"reassoc", "contract", "nsz"},
+)
+def slopes(residual, b, sums):  # type: ignore[no-untyped-def]
+    """Dots of the residual with the central difference of b, and of that with itself.
+
+    They tell whether moving b by a little would lower the residual.
+    """
+    n = len(b)
+    rd = dd = 0.0
+    before, after, rest = b[: n - 2], b[2:], residual[1 : n - 1]
+    for i in range(n - 2):
+        d = 0.5 * (np.float64(after[i]) - np.float64(before[i]))
+        rd += d * np.float64(rest[i])
+        dd += d * d
+    sums[RD] += rd
+    sums[DD] += dd
+
+
+@numba.njit(
+    [
+        numba.void(numba.complex64[:, ::1], numba.float64[::1]),
+        numba.void(numba.complex128[:, ::1], numba.float64[::1]),
+    ],
+    nogil=True,
+    cache=True,
+    fastmath={"reassoc", "contract", "nsz"},
+)
+def add_power(spectrum, power):  # type: ignore[no-untyped-def]
+    """Add the squared magnitude of every row to `power`."""
+    rows, bins = spectrum.shape
+    for row in range(rows):
+        line = spectrum[row]
+        for i in range(bins):
+            power[i] += np.float64(line[i].real) ** 2 + np.float64(line[i].imag) ** 2
 
 
 @numba.njit(

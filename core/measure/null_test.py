@@ -90,7 +90,7 @@ def _views(
     notes.append(
         f"B was resampled from {source_b.rate_hz / 1e3:g} to {source_a.rate_hz / 1e3:g} kHz."
     )
-    copy = resampled_copy(
+    copy, _ = resampled_copy(
         source_b, source_a.rate_hz, folder, lambda share, stage: progress(0.3 * share, stage)
     )
     return view_a, view_of(copy, "B", region_b.start_s, region_b.length_s, source_b.rate_hz)

@@ -10,11 +10,12 @@ from core.audio.examine import Progress
 from core.errors import MeasureError
 from core.measure import kernel
 from core.measure.bands import BandMeter
-from core.measure.fractional import HALF_TAPS, FractionalReader
+from core.measure.fractional import BEST_BLOCK, HALF_TAPS, FractionalReader
 from core.measure.view import View
 
-BLOCK = 1 << 17
+BLOCK = BEST_BLOCK
 FRAME_S = 0.05
+_SLOPES_EVERY = 4
 WHOLE = 1e-6
 
 
@@ -80,10 +81,34 @@ def compared_stretch(a: View, b: View, matches: list[ChannelMatch]) -> tuple[int
     return first, end
 
 
+class _Forward:
+    """Reads a view in rising order, decoding nothing twice: overlaps come from memory."""
+
+    def __init__(self, view: View, keep: int, dtype: np.dtype) -> None:
+        self._view, self._keep, self._dtype = view, keep, dtype
+        self._held = np.empty((view.channels, 0), dtype)
+        self._start = 0
+
+    def read(self, start: int, count: int) -> np.ndarray:
+        """Planar samples; may reach back by up to `keep` frames before the newest."""
+        newest = self._start + self._held.shape[1]
+        if self._held.shape[1] == 0 or not self._start <= start <= newest:
+            self._held, self._start, newest = self._held[:, :0], start, start
+        if start + count > newest:
+            old = self._held[:, max(0, min(start - self._start, newest - self._keep - self._start)) :]
+            fresh = self._view.read(newest, start + count - newest)
+            self._held = np.concatenate([old, fresh.astype(self._dtype, copy=False)], axis=1)
+            self._start = start + count - self._held.shape[1]
+        place = start - self._start
+        return self._held[:, place : place + count]
+
+
 class MatchedReader:
     """Reads B moved onto A's clock (without its gain), block by block in order."""
 
-    def __init__(self, b: View, matches: list[ChannelMatch], dtype: np.dtype) -> None:
+    def __init__(
+        self, b: "View | _Forward", matches: list[ChannelMatch], dtype: np.dtype
+    ) -> None:
         self._b, self._matches, self._dtype = b, matches, dtype
         self._filters = {m.fraction: FractionalReader(m.fraction) for m in matches if m.fraction}
 
@@ -133,11 +158,14 @@ def run_pass(
     result.raw = np.zeros((rows, 3))
     result.raw_frames = min(a.frames, b.frames) if raw else 0
     meters = [BandMeter(rows, a.rate_hz, dtype) for _ in range(2)] if bands else []
-    reader = MatchedReader(b, matches, dtype)
+    reach = max(abs(m.whole) for m in matches) + BLOCK + 2 * HALF_TAPS
+    forward = _Forward(b, reach, dtype) if reach < 8 * BLOCK else b
+    reader = MatchedReader(forward, matches, dtype)
     order = [m.a_channel for m in matches]
     straight = order if a.channels == b.channels else [m.b_channel for m in matches]
     unmoved = all(m.lag == 0.0 for m in matches) and straight == [m.b_channel for m in matches]
     residual = np.empty((rows, BLOCK), dtype)
+    sampled = 0.0
     for start, block in _blocks(a, order, dtype, min(first, 0), max(end, result.raw_frames)):
         n = block.shape[1]
         low, high = max(start, first), min(start + n, end)
@@ -147,7 +175,7 @@ def run_pass(
             if unmoved and low == start and high - low >= take:
                 plain = moved
             else:
-                plain = b.read(start, take)[straight].astype(dtype, copy=False)
+                plain = forward.read(start, take).astype(dtype, copy=False)[straight]
             for row in range(rows):
                 rr, aa, top = kernel.difference(block[row, :take], plain[row, :take])
                 result.raw[row] += (rr, aa, 0.0)
@@ -166,10 +194,15 @@ def run_pass(
                     result.frame_r,
                     residual[row, : high - low],
                 )
+                if start // BLOCK % _SLOPES_EVERY == 0 and high - low > 2:
+                    kernel.slopes(residual[row, : high - low], moved[row], result.sums[row])
+                    sampled += (high - low) / rows
             if bands:
                 meters[0].push(cut)
                 meters[1].push(residual[:, : high - low])
         progress(min(1.0, (start + n) / a.frames), stage)
+    if sampled:
+        result.sums[:, [kernel.RD, kernel.DD]] *= result.frames / sampled
     if bands:
         result.band_a = meters[0].third_octaves(meters[0].spectrum())
         result.band_r = meters[1].third_octaves(meters[1].spectrum())

@@ -166,6 +166,5 @@ class Judgement(Edge):
     scale: list[ScaleMark]
 
 
-class NullResult(Edge):
-    measurement: Measurement
-    judgement: Judgement
+class NullResult(Measurement, Judgement):
+    """A measurement with its judgement, flat: what the API and the command line give."""

@@ -259,4 +259,9 @@ def judge(found: Measurement, limit: Limit) -> Judgement:
 
 
 def judged(found: Measurement, limit: Limit) -> NullResult:
-    return NullResult(measurement=found, judgement=judge(found, limit))
+    """A measurement and its judgement in one flat result."""
+    fields = {name: getattr(found, name) for name in Measurement.model_fields}
+    opinion = judge(found, limit)
+    return NullResult.model_construct(
+        **fields, **{name: getattr(opinion, name) for name in type(opinion).model_fields}
+    )

@@ -1,13 +1,15 @@
 """A stretch of a clip under test: its own clock, its own start, and the file around it."""
 
+import math
 import tempfile
 from pathlib import Path
 
 import numpy as np
+import soundfile
 import soxr
 
 from core.audio.examine import Progress
-from core.audio.source import AudioSource, open_audio
+from core.audio.source import BLOCK_FRAMES, AudioSource, open_audio
 from core.errors import MeasureError
 from core.units import format as fmt
 
@@ -91,26 +93,32 @@ def view_of(
 
 
 def resampled_copy(
-    source: AudioSource, rate_hz: int, folder: Path, progress: Progress
-) -> AudioSource:
-    """Write the source at another rate (soxr, very high quality) and open the copy.
+    source: AudioSource,
+    rate_hz: int,
+    folder: Path,
+    progress: Progress = lambda share, stage: None,
+    stretch: tuple[int, int] | None = None,
+) -> tuple[AudioSource, int]:
+    """Write the source (or a stretch of its frames) at another rate and open the copy.
 
-    32-bit float WAV in `folder`, written block by block.
+    soxr at very high quality, 32-bit float WAV in `folder`, block by block. A stretch starts
+    where both rates have a sample at the same instant. Returns the copy and the frame number, at
+    the new rate, that its first sample has in the whole.
     """
+    grid = source.rate_hz // math.gcd(source.rate_hz, rate_hz)
+    first, end = stretch or (0, source.frames)
+    first, end = max(0, first) // grid * grid, min(end, source.frames)
     target = Path(tempfile.mkstemp(suffix=".wav", dir=folder)[1])
     stream = soxr.ResampleStream(
         source.rate_hz, rate_hz, source.channels, dtype="float32", quality="VHQ"
     )
-    import soundfile
-
     with soundfile.SoundFile(
         str(target), "w", rate_hz, source.channels, subtype="FLOAT", format="RF64"
     ) as out:
-        done = 0
-        for block in source.blocks():
-            done += block.shape[1]
-            last = done >= source.frames
+        for start in range(first, end, BLOCK_FRAMES):
+            block = source.read(start, min(BLOCK_FRAMES, end - start))
+            last = start + block.shape[1] >= end
             interleaved = np.ascontiguousarray(block.T, dtype=np.float32)
             out.write(stream.resample_chunk(interleaved, last=last))
-            progress(done / source.frames, "resampling B")
-    return open_audio(target, source.name)
+            progress((start + block.shape[1] - first) / (end - first), "resampling B")
+    return open_audio(target, source.name), first * rate_hz // source.rate_hz

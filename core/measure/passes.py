@@ -64,12 +64,12 @@ class PassResult:
 def compared_stretch(a: View, b: View, matches: list[ChannelMatch]) -> tuple[int, int]:
     """Frames of A for which every matched channel of B exists.
 
-    Where B must be read between its samples, half a filter length is left out at the ends of
+    Where B must be read between its samples or was resampled, half a filter length is left out at the ends of
     its file, as nobody knows what would stand there.
     """
     first, end = 0, a.frames
     for match in matches:
-        guard = HALF_TAPS if match.fraction else 0
+        guard = HALF_TAPS if match.fraction or b.resampled else 0
         low = max(-match.whole, b.first_possible() - match.whole + guard)
         high = min(b.frames - match.whole, b.end_possible() - match.whole - guard)
         first, end = max(first, low), min(end, high)

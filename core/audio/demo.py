@@ -1,0 +1,209 @@
+"""The made-up sounds of the demo: plucked string, reed and frame drum, always the same bytes.
+
+Plucked string after Karplus and Strong (1983) with a lossy averaging loop; the reed is odd
+harmonics that soften with time; the drum is two decaying membrane modes and a noise touch.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import scipy.signal
+import soundfile
+
+RATE = 48_000
+_STEP = 2.0**-23
+
+
+@dataclass(frozen=True)
+class DemoClip:
+    """A demo file: what it is called, and how its samples (frames, 2) are made."""
+
+    name: str
+    make: Callable[[], np.ndarray]
+
+
+@dataclass(frozen=True)
+class DemoPair:
+    """Two demo clips and what there is to find between them."""
+
+    title: str
+    finding: str
+    a: str
+    b: str
+
+
+def _place(track: np.ndarray, note: np.ndarray, at_s: float) -> None:
+    start = round(at_s * RATE)
+    end = min(len(track), start + len(note))
+    track[start:end] += note[: end - start]
+
+
+def pluck(hz: float, seconds: float, seed: int, brightness: float = 0.5) -> np.ndarray:
+    """A plucked string; (samples,), peak 1."""
+    rng = np.random.default_rng(seed)
+    period = RATE / hz - 0.5
+    whole = int(period)
+    part = period - whole
+    n = round(seconds * RATE)
+    burst = np.zeros(n)
+    burst[:whole] = scipy.signal.lfilter([1 - brightness], [1, -brightness], rng.uniform(-1, 1, whole))
+    loss = 0.5 * 0.9965
+    loop = np.zeros(whole + 3)
+    loop[0] = 1.0
+    loop[whole : whole + 3] -= loss * np.array([1 - part, 1.0, part])
+    tone = scipy.signal.lfilter([1.0], loop, burst)
+    tone *= np.minimum(1.0, (n - np.arange(n)) / (0.05 * RATE))
+    return tone / np.abs(tone).max()
+
+
+def reed(hz: float, seconds: float, seed: int) -> np.ndarray:
+    """A reed note: odd harmonics, breath, a soft start; (samples,), peak 1."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(round(seconds * RATE)) / RATE
+    bend = 2 * np.pi * hz * (t + 0.0006 * np.sin(2 * np.pi * 4.7 * t) * np.clip(t - 0.3, 0, 1))
+    tone = np.zeros(len(t))
+    for k in range(1, 18, 2):
+        if k * hz < 16_000:
+            tone += np.sin(k * bend + k) * np.exp(-0.22 * k * (1 + 0.4 * t)) / np.sqrt(k)
+    breath = scipy.signal.sosfilt(
+        scipy.signal.butter(2, [900, 5000], "bandpass", fs=RATE, output="sos"),
+        rng.standard_normal(len(t)),
+    )
+    tone += 0.02 * breath
+    tone *= np.clip(t / 0.04, 0, 1) * np.clip((seconds - t) / 0.09, 0, 1)
+    return tone / np.abs(tone).max()
+
+
+def frame_drum(hz: float, seconds: float, seed: int) -> np.ndarray:
+    """One stroke on a frame drum; (samples,), peak 1."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(round(seconds * RATE)) / RATE
+    tone = np.sin(2 * np.pi * hz * t * (1 + 0.3 * np.exp(-30 * t))) * np.exp(-7 * t)
+    tone += 0.5 * np.sin(2 * np.pi * 1.59 * hz * t + 1) * np.exp(-12 * t)
+    touch = scipy.signal.lfilter([1, -1], [1, -0.4], rng.standard_normal(len(t)))
+    tone += 0.12 * touch * np.exp(-90 * t)
+    return tone / np.abs(tone).max()
+
+
+def _line(
+    pitches: list[float | None],
+    eighth_s: float,
+    voice: Callable[[float, float, int], np.ndarray],
+    hold_s: float,
+    pan: float,
+) -> np.ndarray:
+    track = np.zeros(round((len(pitches) * eighth_s + 2.2) * RATE))
+    rng = np.random.default_rng(len(pitches))
+    for k, hz in enumerate(pitches):
+        if hz:
+            level = 0.75 + 0.25 * (k % 3 == 0)
+            at = max(0.0, 0.3 + k * eighth_s + rng.normal(0, 0.004))
+            _place(track, level * voice(hz, hold_s, 100 + k), at)
+    left, right = np.cos((pan + 1) * np.pi / 4), np.sin((pan + 1) * np.pi / 4)
+    room = np.roll(track, round(0.0031 * RATE))
+    return np.stack([left * track + 0.1 * room, right * track - 0.1 * room], axis=1)
+
+
+def _finish(sound: np.ndarray, rms_db: float = -20.0) -> np.ndarray:
+    """At a level, with nothing above 20 kHz, silent at both ends, on the 24-bit grid."""
+    spectrum = np.fft.rfft(sound, axis=0)
+    hz = np.fft.rfftfreq(len(sound), 1 / RATE)
+    spectrum *= (np.clip((20_000 - hz) / 800, 0, 1) * np.clip((hz - 15) / 10, 0, 1))[:, None]
+    clean = np.fft.irfft(spectrum, len(sound), axis=0)
+    edge = np.clip(np.arange(len(clean)) / (0.1 * RATE), 0, 1)
+    clean *= (edge * edge[::-1])[:, None]
+    clean *= 10 ** (rms_db / 20) / np.sqrt(np.mean(clean**2))
+    clean *= min(1.0, 0.85 / np.abs(clean).max())
+    return _on_grid(clean)
+
+
+def _on_grid(sound: np.ndarray) -> np.ndarray:
+    return np.round(sound / _STEP) * _STEP
+
+
+def _later(sound: np.ndarray, samples: float) -> np.ndarray:
+    """Moved by an exact phase ramp; the silent ends keep it from wrapping round."""
+    spectrum = np.fft.rfft(sound, axis=0)
+    turn = np.exp(-2j * np.pi * np.fft.rfftfreq(len(sound)) * samples)
+    return np.fft.irfft(spectrum * turn[:, None], len(sound), axis=0)
+
+
+_EIGHTH = 60 / 94 / 3
+_A1 = 55.0
+
+
+def _hz(steps: float) -> float:
+    return float(_A1 * 2 ** (steps / 12))
+
+
+def _guitar() -> np.ndarray:
+    figure = [0, 7, 12, 15, 12, 7, -2, 5, 10, 14, 10, 5, -4, 3, 8, 12, 15, 12, 0, 7, 10, 15, 19, 15]
+    line = [_hz(12 + step) for step in figure * 2]
+    return _finish(_line([*line], _EIGHTH, pluck, 2.0, -0.2))
+
+
+def _clarinet(take: int) -> np.ndarray:
+    phrases = {
+        1: [24, None, 27, 29, None, 31, 34, None, None, 31, None, 29, 27, None, 24, None, None, None],
+        2: [31, None, 34, 36, None, 34, 31, None, None, 29, None, 27, 26, None, 27, None, None, None],
+    }
+    pitches = [None if step is None else _hz(12 + step) for step in phrases[take] * 2]
+    return _finish(_line(pitches, _EIGHTH, reed, 2.1 * _EIGHTH, 0.25))
+
+
+def _drum() -> np.ndarray:
+    strokes = [1, 0, 0, 1, 0, 1, 1, 0, 1, 1, 0, 0] * 4
+    pitches = [92.0 if s else None for s in strokes]
+    return _finish(_line(pitches, _EIGHTH, frame_drum, 0.9, 0.0), -23.0)
+
+
+def _drop(gain_db: float, sound: np.ndarray) -> np.ndarray:
+    return _on_grid(sound * 10 ** (gain_db / 20))
+
+
+DEMO_CLIPS: tuple[DemoClip, ...] = (
+    DemoClip("Guitar, print 1.wav", _guitar),
+    DemoClip("Guitar, print 2.wav", _guitar),
+    DemoClip("Guitar, lower print.wav", lambda: _drop(-0.42, _guitar())),
+    DemoClip(
+        "Guitar, through the loop.wav", lambda: _on_grid(-_later(_drop(-1.1, _guitar()), 65.37))
+    ),
+    DemoClip("Clarinet, take 1.wav", lambda: _clarinet(1)),
+    DemoClip("Clarinet, second cable.wav", lambda: _clarinet(1) * [1.0, -1.0]),
+    DemoClip("Clarinet, take 2.wav", lambda: _clarinet(2)),
+    DemoClip("Hand drum.wav", _drum),
+)
+
+DEMO_PAIRS: tuple[DemoPair, ...] = (
+    DemoPair("Two prints", "the same file twice", "Guitar, print 1.wav", "Guitar, print 2.wav"),
+    DemoPair(
+        "A lower print", "only the level differs", "Guitar, print 1.wav", "Guitar, lower print.wav"
+    ),
+    DemoPair(
+        "Through a loop",
+        "late by part of a sample, and inverted",
+        "Guitar, print 1.wav",
+        "Guitar, through the loop.wav",
+    ),
+    DemoPair(
+        "A second cable",
+        "one side inverted",
+        "Clarinet, take 1.wav",
+        "Clarinet, second cable.wav",
+    ),
+    DemoPair("Two takes", "different", "Clarinet, take 1.wav", "Clarinet, take 2.wav"),
+)
+
+
+def write_demo_clips(folder: Path) -> Iterator[tuple[DemoClip, Path]]:
+    """Write the demo clips as 24-bit WAV, one after the other; existing ones are kept."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for clip in DEMO_CLIPS:
+        path = folder / clip.name
+        if not path.exists():
+            part = path.with_suffix(".part")
+            soundfile.write(part, clip.make(), RATE, subtype="PCM_24", format="WAV")
+            part.rename(path)
+        yield clip, path

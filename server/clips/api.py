@@ -1,0 +1,193 @@
+"""Clips and uploads."""
+
+from typing import Any
+from uuid import UUID
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router
+from pydantic import Field
+
+from core.edge import Edge
+from server.clips import services
+from server.clips.models import Clip, Upload
+from server.clips.queries import clip_of, clips_of
+from server.config.problems import Problem
+from server.jobs.runner import request_cancel
+from server.songs.queries import song_of
+
+router = Router(tags=["clips"])
+
+
+class UploadStart(Edge):
+    name: str = Field(max_length=1000)
+    size_bytes: int = Field(ge=0)
+
+
+class UploadOut(Edge):
+    id: UUID
+    name: str
+    size_bytes: int
+    received_bytes: int
+    chunk_bytes: int = Field(description="Send pieces of this size")
+
+
+class ClipFacts(Edge):
+    rate_hz: int
+    channels: int
+    frames: int
+    seconds: float
+    format: str
+    encoding: str
+    bits: int | None
+    peak_dbfs: float | None
+    rms_dbfs: float | None
+    silent: bool
+
+
+class ClipOut(Edge):
+    id: UUID
+    name: str
+    status: str = Field(description="queued, running, done, failed or cancelled")
+    progress: float
+    stage: str
+    problem: str
+    usable_seconds: float | None = Field(description="Set where a truncated file can be accepted")
+    facts: ClipFacts | None
+
+
+class ClipDetail(ClipOut):
+    peaks_low: list[float]
+    peaks_high: list[float]
+
+
+class PairOut(Edge):
+    title: str
+    finding: str
+    clip_a: UUID
+    clip_b: UUID
+
+
+class ClipRename(Edge):
+    name: str = Field(min_length=1, max_length=200)
+
+
+def _common(clip: Clip) -> dict[str, Any]:
+    facts = None
+    if clip.report:
+        facts = ClipFacts(**{name: clip.report[name] for name in ClipFacts.model_fields})
+    names = ("id", "name", "status", "progress", "stage", "problem", "usable_seconds")
+    return {name: getattr(clip, name) for name in names} | {"facts": facts}
+
+
+def _out(clip: Clip) -> ClipOut:
+    return ClipOut(**_common(clip))
+
+
+def _upload_out(upload: Upload) -> UploadOut:
+    return UploadOut(
+        id=upload.pk,
+        name=upload.name,
+        size_bytes=upload.size_bytes,
+        received_bytes=upload.received_bytes,
+        chunk_bytes=services.CHUNK_BYTES,
+    )
+
+
+def _user(request: HttpRequest) -> Any:
+    return request.user
+
+
+@router.post("/songs/{uuid:song_id}/uploads", response=UploadOut)
+def begin_upload(request: HttpRequest, song_id: UUID, payload: UploadStart) -> UploadOut:
+    song = song_of(_user(request), song_id)
+    return _upload_out(
+        services.begin_upload(_user(request), song, payload.name, payload.size_bytes)
+    )
+
+
+@router.get("/uploads/{uuid:upload_id}", response=UploadOut)
+def get_upload(request: HttpRequest, upload_id: UUID) -> UploadOut:
+    return _upload_out(get_object_or_404(Upload, owner=_user(request), pk=upload_id))
+
+
+@router.put("/uploads/{uuid:upload_id}", response=UploadOut)
+def send_piece(request: HttpRequest, upload_id: UUID, offset: int) -> UploadOut:
+    """The body is the raw bytes from `offset` on, at most two chunks long."""
+    length = int(request.headers.get("Content-Length") or 0)
+    if length > 2 * services.CHUNK_BYTES:
+        raise Problem(413, "That piece is too large; send pieces of 8 MB.", "piece")
+    return _upload_out(services.receive(_user(request), upload_id, offset, request.body))
+
+
+@router.post("/uploads/{uuid:upload_id}/finish", response=ClipOut)
+def finish_upload(request: HttpRequest, upload_id: UUID) -> ClipOut:
+    return _out(services.finish_upload(_user(request), upload_id))
+
+
+@router.delete("/uploads/{uuid:upload_id}", response={204: None})
+def drop_upload(request: HttpRequest, upload_id: UUID) -> tuple[int, None]:
+    services.drop_upload(_user(request), upload_id)
+    return 204, None
+
+
+@router.get("/songs/{uuid:song_id}/clips", response=list[ClipOut])
+def list_clips(request: HttpRequest, song_id: UUID) -> list[ClipOut]:
+    song = song_of(_user(request), song_id)
+    return [_out(clip) for clip in clips_of(_user(request)).filter(song=song)]
+
+
+@router.get("/songs/{uuid:song_id}/pairs", response=list[PairOut])
+def list_pairs(request: HttpRequest, song_id: UUID) -> list[PairOut]:
+    song = song_of(_user(request), song_id)
+    pairs = song.pairs.filter(clip_a__deleted_at=None, clip_b__deleted_at=None)
+    return [
+        PairOut(title=p.title, finding=p.finding, clip_a=p.clip_a_id, clip_b=p.clip_b_id)
+        for p in pairs
+    ]
+
+
+@router.get("/clips/{uuid:clip_id}", response=ClipDetail)
+def get_clip(request: HttpRequest, clip_id: UUID) -> ClipDetail:
+    clip = clip_of(_user(request), clip_id)
+    report = clip.report or {"peaks_low": [], "peaks_high": []}
+    return ClipDetail(
+        **_common(clip), peaks_low=report["peaks_low"], peaks_high=report["peaks_high"]
+    )
+
+
+@router.patch("/clips/{uuid:clip_id}", response=ClipOut)
+def rename_clip(request: HttpRequest, clip_id: UUID, payload: ClipRename) -> ClipOut:
+    clip = clip_of(_user(request), clip_id)
+    clip.name = services.plain_name(payload.name)
+    clip.save(update_fields=["name"])
+    return _out(clip)
+
+
+@router.post("/clips/{uuid:clip_id}/accept", response=ClipOut)
+def accept_clip(request: HttpRequest, clip_id: UUID) -> ClipOut:
+    return _out(services.accept_truncated(clip_of(_user(request), clip_id)))
+
+
+@router.post("/clips/{uuid:clip_id}/cancel", response=ClipOut)
+def cancel_clip(request: HttpRequest, clip_id: UUID) -> ClipOut:
+    clip = clip_of(_user(request), clip_id)
+    request_cancel(clip)
+    return _out(clip)
+
+
+@router.delete("/clips/{uuid:clip_id}", response={204: None})
+def delete_clip(request: HttpRequest, clip_id: UUID) -> tuple[int, None]:
+    clip = clip_of(_user(request), clip_id)
+    clip.deleted_at = timezone.now()
+    clip.save(update_fields=["deleted_at"])
+    return 204, None
+
+
+@router.post("/clips/{uuid:clip_id}/restore", response=ClipOut)
+def restore_clip(request: HttpRequest, clip_id: UUID) -> ClipOut:
+    clip = get_object_or_404(Clip, song__owner=_user(request), song__deleted_at=None, pk=clip_id)
+    clip.deleted_at = None
+    clip.save(update_fields=["deleted_at"])
+    return _out(clip)

@@ -1,0 +1,148 @@
+"""Bring clips in, copy them, put them away."""
+
+import unicodedata
+from datetime import timedelta
+from typing import Any
+from uuid import UUID
+
+from django.conf import settings
+from django.db import transaction
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+
+from core.units import format as fmt
+from server.accounts.models import User
+from server.clips import store
+from server.clips.models import Clip, SuggestedPair, Upload
+from server.config.problems import Problem
+from server.jobs.models import Status
+from server.songs.models import Song
+
+CHUNK_BYTES = 8 * 1024**2
+_UPLOADS_KEPT = timedelta(days=2)
+
+
+def plain_name(name: str) -> str:
+    """A file's name as text: without folders and control characters, at most 200 long."""
+    last = name.replace("\\", "/").rsplit("/", 1)[-1]
+    kept = "".join(c for c in last if unicodedata.category(c)[0] != "C").strip()
+    return kept[:200] or "unnamed"
+
+
+def begin_upload(user: User, song: Song, name: str, size_bytes: int) -> Upload:
+    """Raises Problem for an empty or too large file, or where the disk has no room."""
+    shown = plain_name(name)
+    if size_bytes == 0:
+        raise Problem(422, f"“{shown}” is empty: the file has 0 bytes.", "empty")
+    if size_bytes > settings.LARGEST_UPLOAD_BYTES:
+        raise Problem(
+            413,
+            f"“{shown}” is {fmt.significant(size_bytes / 1e9, 3)} GB; up to 4.3 GB can be brought "
+            "in. Cut it, or bring it in as FLAC.",
+            "too-large",
+        )
+    if not store.room_for(size_bytes):
+        raise Problem(507, "The disk is too full for this file. Nothing was changed.", "disk-full")
+    return Upload.objects.create(owner=user, song=song, name=shown, size_bytes=size_bytes)
+
+
+def _path(upload: Upload) -> Any:
+    return store.upload_path(f"{upload.pk}.part")
+
+
+def receive(user: User, upload_id: UUID, offset: int, data: bytes) -> Upload:
+    """Append a piece that starts at `offset`. Raises Problem 409 where it does not fit on.
+
+    A piece that came twice is taken once; the answer always says how much is there.
+    """
+    with transaction.atomic():
+        upload = get_object_or_404(Upload.objects.select_for_update(), owner=user, pk=upload_id)
+        if offset + len(data) > upload.size_bytes:
+            raise Problem(422, "More came in than was announced.", "upload-overfull")
+        if offset != upload.received_bytes:
+            raise Problem(
+                409,
+                "The pieces are out of step; go on from what is there.",
+                "upload-offset",
+                received_bytes=upload.received_bytes,
+            )
+        path = _path(upload)
+        with path.open("r+b" if path.exists() else "w+b") as out:
+            out.truncate(offset)
+            out.seek(offset)
+            out.write(data)
+        upload.received_bytes = offset + len(data)
+        upload.save(update_fields=["received_bytes"])
+    return upload
+
+
+def finish_upload(user: User, upload_id: UUID) -> Clip:
+    """Turn a complete upload into a clip and queue its decoding. Raises Problem if incomplete."""
+    from server.clips.tasks import decode_clip
+
+    with transaction.atomic():
+        upload = get_object_or_404(Upload.objects.select_for_update(), owner=user, pk=upload_id)
+        if upload.received_bytes != upload.size_bytes:
+            raise Problem(
+                409,
+                f"“{upload.name}” has not arrived whole: {upload.received_bytes} of "
+                f"{upload.size_bytes} bytes. Send the rest.",
+                "upload-incomplete",
+                received_bytes=upload.received_bytes,
+            )
+        clip = Clip.objects.create(
+            song=upload.song, name=upload.name, upload_path=f"{upload.pk}.part"
+        )
+        upload.delete()
+        decode_clip.defer(clip_id=str(clip.pk))
+    return clip
+
+
+def drop_upload(user: User, upload_id: UUID) -> None:
+    upload = get_object_or_404(Upload, owner=user, pk=upload_id)
+    _path(upload).unlink(missing_ok=True)
+    upload.delete()
+
+
+def accept_truncated(clip: Clip) -> Clip:
+    """Use what is there of a file that stops early."""
+    from server.clips.tasks import decode_clip
+
+    if clip.usable_seconds is None or clip.status != Status.FAILED:
+        raise Problem(409, "This clip does not stop early.", "not-truncated")
+    with transaction.atomic():
+        clip.accept_truncated, clip.status, clip.problem, clip.attempt = True, Status.QUEUED, "", 0
+        clip.save()
+        decode_clip.defer(clip_id=str(clip.pk))
+    return clip
+
+
+def copy_clips(song: Song, to: Song) -> None:
+    """Copy the ready clips and suggested pairs of a song; the audio itself is shared."""
+    made: dict[UUID, Clip] = {}
+    for clip in song.clips.filter(status=Status.DONE, deleted_at=None):
+        made[clip.pk] = Clip.objects.create(
+            song=to,
+            name=clip.name,
+            blob=clip.blob,
+            report=clip.report,
+            status=Status.DONE,
+            progress=1.0,
+            accept_truncated=clip.accept_truncated,
+        )
+    for pair in song.pairs.all():
+        if pair.clip_a_id in made and pair.clip_b_id in made:
+            SuggestedPair.objects.create(
+                song=to,
+                clip_a=made[pair.clip_a_id],
+                clip_b=made[pair.clip_b_id],
+                title=pair.title,
+                finding=pair.finding,
+            )
+
+
+def sweep_uploads() -> None:
+    """Forget uploads that nobody went on with for two days."""
+    for upload in Upload.objects.filter(created_at__lt=timezone.now() - _UPLOADS_KEPT):
+        _path(upload).unlink(missing_ok=True)
+        upload.delete()

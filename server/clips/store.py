@@ -1,0 +1,59 @@
+"""Content-addressed files behind Django's storage."""
+
+import hashlib
+import os
+import shutil
+from pathlib import Path
+
+from django.conf import settings
+from django.core.files.storage import default_storage
+
+from server.clips.models import Blob
+
+_ROOM_KEPT_BYTES = 500 * 1024**2
+_PIECE = 1 << 22
+
+
+def path_of(blob: Blob) -> Path:
+    """Where the bytes of a blob can be read as a local file."""
+    return Path(default_storage.path(blob.storage_name))
+
+
+def room_for(size_bytes: int) -> bool:
+    """Whether the data folder's disk takes so much more and keeps a reserve."""
+    Path(settings.DATA_DIR).mkdir(parents=True, exist_ok=True)
+    return shutil.disk_usage(settings.DATA_DIR).free - size_bytes > _ROOM_KEPT_BYTES
+
+
+def digest_of(path: Path) -> str:
+    with path.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def adopt(path: Path, *, keep: bool = False) -> Blob:
+    """Take a file into the store under its digest; `keep` copies instead of moving."""
+    blob = Blob(digest=digest_of(path), size_bytes=path.stat().st_size)
+    target = path_of(blob)
+    target.parent.mkdir(parents=True, exist_ok=True)
+    if not target.exists():
+        part = target.with_name(f"{target.name}.{os.getpid()}.part")
+        if keep:
+            shutil.copyfile(path, part)
+        else:
+            shutil.move(path, part)
+        os.replace(part, target)
+    elif not keep:
+        path.unlink()
+    return Blob.objects.get_or_create(
+        digest=blob.digest, defaults={"size_bytes": blob.size_bytes}
+    )[0]
+
+
+def upload_path(name: str) -> Path:
+    Path(settings.UPLOAD_ROOT).mkdir(parents=True, exist_ok=True)
+    return Path(settings.UPLOAD_ROOT) / name
+
+
+def scratch_folder() -> Path:
+    Path(settings.SCRATCH_ROOT).mkdir(parents=True, exist_ok=True)
+    return Path(settings.SCRATCH_ROOT)

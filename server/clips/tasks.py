@@ -1,0 +1,45 @@
+"""Decode uploaded files in the worker."""
+
+from typing import Any
+from uuid import UUID
+
+from procrastinate.contrib.django import app
+
+from core.audio import examine
+from core.errors import TruncatedAudio
+from server.clips import store
+from server.clips.models import Clip
+from server.jobs.models import Status
+from server.jobs.runner import Attempt, run_attempt
+
+
+@app.task(queue="clips", name="decode_clip")
+def decode_clip(clip_id: str) -> None:
+    run_attempt(Clip, UUID(clip_id), lambda attempt: _decode(UUID(clip_id), attempt))
+
+
+def _decode(clip_id: UUID, attempt: Attempt) -> dict[str, Any]:
+    """Store the file by content, then examine it. Safe to run again from any point."""
+    clip = Clip.objects.select_related("blob").get(pk=clip_id)
+    if clip.blob is None:
+        attempt.report(0.0, "storing")
+        clip.blob = store.adopt(store.upload_path(clip.upload_path))
+        Clip.objects.filter(pk=clip_id).update(blob=clip.blob)
+    try:
+        report = examine(
+            store.path_of(clip.blob),
+            clip.name,
+            accept_truncated=clip.accept_truncated,
+            progress=attempt.report,
+        )
+    except TruncatedAudio as error:
+        usable = _usable_seconds(clip, error)
+        return {"status": Status.FAILED, "problem": error.sentence, "usable_seconds": usable}
+    return {"report": report.model_dump(), "usable_seconds": None}
+
+
+def _usable_seconds(clip: Clip, error: TruncatedAudio) -> float | None:
+    """What could be used after all; None where nothing is there."""
+    if error.usable_frames <= 0 or clip.blob is None:
+        return None
+    return examine(store.path_of(clip.blob), clip.name, accept_truncated=True).seconds

@@ -1,0 +1,28 @@
+"""The API of version 1: one router per noun."""
+
+from ninja import NinjaAPI
+
+from server.accounts.api import router as accounts
+from server.clips.api import router as clips
+from server.compute.api import router as compute
+from server.config import problems
+from server.config.auth import signed_in
+from server.devices.api import router as devices
+from server.songs.api import router as songs
+from server.verify.api import router as verify
+
+api = NinjaAPI(
+    title="Fonodrome",
+    version="1",
+    description="Plan, set, listen, verify, log. Times carry their unit in the name of the field.",
+    auth=signed_in,
+    docs_url=None,
+    openapi_url="/openapi.json",
+)
+problems.install(api)
+api.add_router("", accounts)
+api.add_router("/compute", compute)
+api.add_router("", songs)
+api.add_router("", devices)
+api.add_router("", clips)
+api.add_router("", verify)

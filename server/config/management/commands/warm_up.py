@@ -1,0 +1,22 @@
+"""Compile the sample loops once, before workers start: two first compilers can spoil a cache."""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from django.core.management.base import BaseCommand
+
+from core.measure import null_test
+
+
+class Command(BaseCommand):
+    help = "Compile what is compiled on first use"
+
+    def handle(self, *args: object, **options: object) -> None:
+        rng = np.random.default_rng(1)
+        with tempfile.TemporaryDirectory() as folder:
+            for subtype in ("PCM_24", "DOUBLE"):
+                path = Path(folder) / f"{subtype}.wav"
+                soundfile.write(path, rng.standard_normal((9_600, 2)) * 0.1, 48_000, subtype)
+                null_test(path, path)

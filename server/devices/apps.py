@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class DevicesApp(AppConfig):
+    name = "server.devices"
+    label = "devices"

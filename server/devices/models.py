@@ -1,0 +1,26 @@
+"""Device profiles that a person typed in."""
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+from django.db.models import F, Q
+
+
+class Device(models.Model):
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    owner = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="devices"
+    )
+    name = models.CharField(max_length=80)
+    min_ms = models.FloatField()
+    max_ms = models.FloatField()
+    step_ms = models.FloatField()
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["created_at", "id"]
+        constraints = [
+            models.CheckConstraint(condition=Q(max_ms__gt=F("min_ms")), name="device_range_rises"),
+            models.CheckConstraint(condition=Q(step_ms__gt=0), name="device_step_above_zero"),
+        ]

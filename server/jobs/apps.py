@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class JobsApp(AppConfig):
+    name = "server.jobs"
+    label = "jobs"

@@ -1,0 +1,119 @@
+"""Songs."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Router
+from pydantic import Field, field_validator
+
+from core.devices import DeviceProfile
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.tempo.song import TempoSection
+from core.units import parse_time
+from server.songs import services
+from server.songs.models import Song
+from server.songs.queries import song_of, songs_of
+
+router = Router(tags=["songs"])
+Tempo = list[TempoSection]
+
+
+def _a_title(value: str | None) -> str | None:
+    if value is not None and not value.strip():
+        raise ValueError("A song needs a name.")
+    return value.strip() if value is not None else None
+
+
+class SongCreate(Edge):
+    title: str = Field(max_length=120)
+    players: str = Field("", max_length=200)
+    tempo_map: Tempo = Field(min_length=1, max_length=1)
+    sample_rate_hz: int = Field(48_000, ge=8_000, le=384_000)
+
+    _title = field_validator("title")(_a_title)
+
+
+class SongChanges(Edge):
+    """Only the fields that are given change."""
+
+    title: str | None = Field(None, max_length=120)
+    players: str | None = Field(None, max_length=200)
+    tempo_map: Tempo | None = Field(None, min_length=1, max_length=1)
+    sample_rate_hz: int | None = Field(None, ge=8_000, le=384_000)
+    delay_value: str | None = Field(None, min_length=1, max_length=60)
+    device: DeviceProfile | None = None
+
+    _title = field_validator("title")(_a_title)
+
+
+class SongEdit(Edge):
+    base_revision: int = Field(ge=1, description="The revision that the edit was made on")
+    changes: SongChanges
+
+
+class SongOut(Edge):
+    id: UUID
+    title: str
+    players: str
+    tempo_map: Tempo
+    sample_rate_hz: int
+    delay_value: str
+    device: DeviceProfile | None
+    revision: int
+    updated_at: datetime
+
+
+def _out(song: Song) -> SongOut:
+    return SongOut.model_validate({name: getattr(song, name) for name in SongOut.model_fields})
+
+
+def _values(model: Edge) -> dict[str, Any]:
+    return model.model_dump(mode="json", exclude_unset=True)
+
+
+@router.get("/songs", response=list[SongOut])
+def list_songs(request: HttpRequest) -> list[SongOut]:
+    return [_out(song) for song in songs_of(request.user)]  # type: ignore[arg-type]
+
+
+@router.post("/songs", response=SongOut)
+def create_song(request: HttpRequest, payload: SongCreate) -> SongOut:
+    values = payload.model_dump(mode="json")
+    return _out(services.create_song(request.user, values))  # type: ignore[arg-type]
+
+
+@router.get("/songs/{uuid:song_id}", response=SongOut)
+def get_song(request: HttpRequest, song_id: UUID) -> SongOut:
+    return _out(song_of(request.user, song_id))  # type: ignore[arg-type]
+
+
+@router.patch("/songs/{uuid:song_id}", response=SongOut)
+def edit_song(request: HttpRequest, song_id: UUID, payload: SongEdit) -> SongOut:
+    song = song_of(request.user, song_id)  # type: ignore[arg-type]
+    changes = _values(payload.changes)
+    if value := changes.get("delay_value"):
+        section = TempoSection.model_validate((changes.get("tempo_map") or song.tempo_map)[0])
+        if parse_time(value, section.frame(song.sample_rate_hz))[0] <= 0:
+            raise FonodromeError("A delay time must be above 0 ms.", part=value)
+    return _out(
+        services.edit_song(request.user, song_id, payload.base_revision, changes)  # type: ignore[arg-type]
+    )
+
+
+@router.post("/songs/{uuid:song_id}/duplicate", response=SongOut)
+def duplicate_song(request: HttpRequest, song_id: UUID) -> SongOut:
+    return _out(services.duplicate_song(request.user, song_id))  # type: ignore[arg-type]
+
+
+@router.delete("/songs/{uuid:song_id}", response={204: None})
+def delete_song(request: HttpRequest, song_id: UUID) -> tuple[int, None]:
+    services.delete_song(request.user, song_id)  # type: ignore[arg-type]
+    return 204, None
+
+
+@router.post("/songs/{uuid:song_id}/restore", response=SongOut)
+def restore_song(request: HttpRequest, song_id: UUID) -> SongOut:
+    return _out(services.restore_song(request.user, song_id))  # type: ignore[arg-type]

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class SongsApp(AppConfig):
+    name = "server.songs"
+    label = "songs"

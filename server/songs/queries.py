@@ -1,0 +1,28 @@
+"""Read songs; every query names whose they are."""
+
+from uuid import UUID
+
+from django.db.models import QuerySet
+from django.shortcuts import get_object_or_404
+
+from server.accounts.models import User
+from server.songs.models import Song
+
+DEMO_OWNER = "demo-original"
+
+
+def songs_of(user: User) -> QuerySet[Song]:
+    return Song.objects.filter(owner=user, deleted_at=None)
+
+
+def song_of(user: User, song_id: UUID) -> Song:
+    """Raises Http404 for a song that is not there, deleted, or somebody else's."""
+    return get_object_or_404(songs_of(user), pk=song_id)
+
+
+def demo_originals() -> QuerySet[Song]:
+    return Song.objects.filter(is_demo_original=True, owner__username=DEMO_OWNER)
+
+
+def demo_is_there() -> bool:
+    return demo_originals().exists()

@@ -1,0 +1,91 @@
+"""Change songs. An edit names the revision it was made on, so that nothing is overwritten unseen."""
+
+from typing import Any
+from uuid import UUID
+
+from django.db import transaction
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+
+from server.accounts.models import User
+from server.clips.services import copy_clips
+from server.config.problems import Problem
+from server.songs.models import Song
+from server.songs.queries import demo_originals, song_of
+
+COPIED = ("players", "tempo_map", "sample_rate_hz", "delay_value", "device")
+
+
+def create_song(user: User, values: dict[str, Any]) -> Song:
+    return Song.objects.create(owner=user, **values)
+
+
+def edit_song(user: User, song_id: UUID, base_revision: int, changes: dict[str, Any]) -> Song:
+    """Apply changed fields made on `base_revision`.
+
+    Fields that nobody touched since then merge; where one was changed elsewhere to something
+    else, nothing is stored and Problem 409 carries both values.
+    """
+    with transaction.atomic():
+        get_object_or_404(Song.objects.select_for_update(), pk=song_of(user, song_id).pk)
+        song = song_of(user, song_id)
+        clashes = [
+            name
+            for name, value in changes.items()
+            if song.field_revisions.get(name, 0) > base_revision and getattr(song, name) != value
+        ]
+        if clashes:
+            raise Problem(
+                409,
+                f"“{song.title}” was changed in another tab meanwhile. Choose which value stays.",
+                "changed-elsewhere",
+                revision=song.revision,
+                clashes=[
+                    {"field": name, "theirs": getattr(song, name), "yours": changes[name]}
+                    for name in clashes
+                ],
+            )
+        changed = {name: v for name, v in changes.items() if getattr(song, name) != v}
+        if changed:
+            song.revision += 1
+            for name, value in changed.items():
+                setattr(song, name, value)
+                song.field_revisions[name] = song.revision
+            song.save()
+    return song
+
+
+def _copy(song: Song, owner: User, title: str) -> Song:
+    values = {name: getattr(song, name) for name in COPIED}
+    made = Song.objects.create(owner=owner, title=title, **values)
+    copy_clips(song, made)
+    return made
+
+
+def duplicate_song(user: User, song_id: UUID) -> Song:
+    """A second song with the same settings and clips, and no tests."""
+    song = song_of(user, song_id)
+    with transaction.atomic():
+        return _copy(song, user, f"{song.title[:113]} (copy)")
+
+
+def delete_song(user: User, song_id: UUID) -> None:
+    """Put a song away; `restore_song` brings it back."""
+    song = song_of(user, song_id)
+    song.deleted_at = timezone.now()
+    song.save(update_fields=["deleted_at"])
+
+
+def restore_song(user: User, song_id: UUID) -> Song:
+    song = get_object_or_404(Song, owner=user, pk=song_id)
+    song.deleted_at = None
+    song.save(update_fields=["deleted_at"])
+    return song
+
+
+def copy_demo_songs(user: User) -> int:
+    """Give a user private copies of the demo songs; returns how many."""
+    originals = list(demo_originals())
+    for song in originals:
+        _copy(song, user, song.title)
+    return len(originals)

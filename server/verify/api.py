@@ -1,0 +1,171 @@
+"""Null tests."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.db.models import QuerySet
+from django.http import HttpRequest, StreamingHttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Query, Router
+from pydantic import Field
+
+from core.edge import Edge
+from core.measure import Limit, NullOptions, NullResult
+from core.measure.matched import LONGEST_EXCERPT_S, Which
+from server.jobs.runner import request_cancel
+from server.songs.queries import song_of
+from server.verify import services
+from server.verify.models import NullTest
+
+router = Router(tags=["verify"])
+_NAMES = {"a": "A", "b": "B matched", "residual": "residual"}
+
+
+class NullTestStart(Edge):
+    clip_a: UUID = Field(description="The reference")
+    clip_b: UUID = Field(description="What is matched to it")
+    options: NullOptions = NullOptions()
+    limit: Limit = Limit()
+
+
+class NullTestOut(Edge):
+    id: UUID
+    a_name: str
+    b_name: str
+    clip_a: UUID
+    clip_b: UUID
+    status: str = Field(description="queued, running, done, failed or cancelled")
+    progress: float
+    stage: str
+    problem: str
+    attempt: int
+    created_at: datetime
+    started_at: datetime | None
+    finished_at: datetime | None
+    sentence: str | None
+    passed: bool | None
+    verdict_name: str | None
+    null_depth_db: float | None
+
+
+class NullTestDetail(NullTestOut):
+    options: NullOptions
+    limit: Limit
+    result: NullResult | None
+
+
+class LimitChange(Edge):
+    limit: Limit
+
+
+class Excerpt(Edge):
+    """Without a length: the whole compared stretch, every channel, as a download."""
+
+    start_s: float = Field(0.0, ge=0)
+    length_s: float | None = Field(None, gt=0, le=LONGEST_EXCERPT_S)
+
+
+def _user(request: HttpRequest) -> Any:
+    return request.user
+
+
+def _tests_of(request: HttpRequest) -> QuerySet[NullTest]:
+    mine = NullTest.objects.filter(song__owner=_user(request), song__deleted_at=None)
+    return mine.select_related("clip_a__blob", "clip_b__blob")
+
+
+def _test_of(request: HttpRequest, test_id: UUID) -> NullTest:
+    return get_object_or_404(_tests_of(request).filter(deleted_at=None), pk=test_id)
+
+
+def _common(test: NullTest) -> dict[str, Any]:
+    own = ("id", "status", "progress", "stage", "problem", "attempt", "created_at")
+    values = {name: getattr(test, name) for name in (*own, "started_at", "finished_at")}
+    summary = test.summary or {}
+    for name in ("sentence", "passed", "verdict_name", "null_depth_db"):
+        values[name] = summary.get(name)
+    return values | {
+        "a_name": test.clip_a.name,
+        "b_name": test.clip_b.name,
+        "clip_a": test.clip_a_id,
+        "clip_b": test.clip_b_id,
+    }
+
+
+def _detail(test: NullTest) -> NullTestDetail:
+    return NullTestDetail.model_construct(
+        **_common(test),
+        options=NullOptions.model_validate(test.options),
+        limit=Limit.model_validate(test.limit),
+        result=services.result_of(test),
+    )
+
+
+@router.get("/songs/{uuid:song_id}/null-tests", response=list[NullTestOut])
+def list_null_tests(request: HttpRequest, song_id: UUID) -> list[NullTestOut]:
+    song = song_of(_user(request), song_id)
+    rows = _tests_of(request).filter(song=song, deleted_at=None).defer("measurement")
+    return [NullTestOut(**_common(test)) for test in rows]
+
+
+@router.post("/songs/{uuid:song_id}/null-tests", response=NullTestOut)
+def start_null_test(request: HttpRequest, song_id: UUID, payload: NullTestStart) -> NullTestOut:
+    song = song_of(_user(request), song_id)
+    test = services.start_null_test(
+        _user(request), song, payload.clip_a, payload.clip_b, payload.options, payload.limit
+    )
+    return NullTestOut(**_common(test))
+
+
+@router.get("/null-tests/{uuid:test_id}", response=NullTestDetail)
+def get_null_test(request: HttpRequest, test_id: UUID) -> NullTestDetail:
+    return _detail(_test_of(request, test_id))
+
+
+@router.patch("/null-tests/{uuid:test_id}", response=NullTestDetail)
+def set_limit(request: HttpRequest, test_id: UUID, payload: LimitChange) -> NullTestDetail:
+    return _detail(services.set_limit(_test_of(request, test_id), payload.limit))
+
+
+@router.post("/null-tests/{uuid:test_id}/cancel", response=NullTestOut)
+def cancel_null_test(request: HttpRequest, test_id: UUID) -> NullTestOut:
+    test = _test_of(request, test_id)
+    request_cancel(test)
+    return NullTestOut(**_common(test))
+
+
+@router.delete("/null-tests/{uuid:test_id}", response={204: None})
+def delete_null_test(request: HttpRequest, test_id: UUID) -> tuple[int, None]:
+    test = _test_of(request, test_id)
+    request_cancel(test)
+    NullTest.objects.filter(pk=test.pk).update(deleted_at=timezone.now())
+    return 204, None
+
+
+@router.post("/null-tests/{uuid:test_id}/restore", response=NullTestOut)
+def restore_null_test(request: HttpRequest, test_id: UUID) -> NullTestOut:
+    test = get_object_or_404(_tests_of(request), pk=test_id)
+    NullTest.objects.filter(pk=test.pk).update(deleted_at=None)
+    return NullTestOut(**_common(test))
+
+
+@router.get("/null-tests/{uuid:test_id}/audio/{which}", response={200: None})
+def null_test_audio(
+    request: HttpRequest, test_id: UUID, which: Which, excerpt: Query[Excerpt]
+) -> StreamingHttpResponse:
+    """A, the matched B or the residual as a 32-bit float WAV, at its own level."""
+    test = _test_of(request, test_id)
+    whole = excerpt.length_s is None
+    audio = services.matched_audio(
+        test, which, excerpt.start_s, excerpt.length_s, most_channels=8 if whole else 2
+    )
+    response = StreamingHttpResponse(audio.wav(), content_type="audio/wav")
+    response["Content-Length"] = str(audio.size_bytes)
+    response["Cache-Control"] = "private, max-age=3600"
+    if whole:
+        stem = test.clip_a.name.rsplit(".", 1)[0].replace('"', "'")
+        name = f"{stem} - {_NAMES[which]}.wav".encode("ascii", "replace").decode()
+        response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class VerifyApp(AppConfig):
+    name = "server.verify"
+    label = "verify"

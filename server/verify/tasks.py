@@ -1,0 +1,36 @@
+"""Run null tests in the worker."""
+
+from typing import Any
+from uuid import UUID
+
+from procrastinate.contrib.django import app
+
+from core.measure import Limit, NullOptions, null_test
+from server.clips.store import path_of, scratch_folder
+from server.jobs.runner import Attempt, run_attempt
+from server.verify.models import NullTest
+from server.verify.services import summary_of
+
+
+@app.task(queue="measure", name="run_null_test")
+def run_null_test(test_id: str) -> None:
+    run_attempt(NullTest, UUID(test_id), lambda attempt: _measure(UUID(test_id), attempt))
+
+
+def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:
+    test = NullTest.objects.select_related("clip_a__blob", "clip_b__blob").get(pk=test_id)
+    assert test.clip_a.blob and test.clip_b.blob
+    found = null_test(
+        path_of(test.clip_a.blob),
+        path_of(test.clip_b.blob),
+        NullOptions.model_validate(test.options),
+        a_name=test.clip_a.name,
+        b_name=test.clip_b.name,
+        progress=attempt.report,
+        scratch=scratch_folder(),
+    )
+    limit = Limit.model_validate(NullTest.objects.values_list("limit", flat=True).get(pk=test_id))
+    return {
+        "measurement": found.model_dump(mode="json"),
+        "summary": summary_of(found, limit),
+    }

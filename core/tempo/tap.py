@@ -19,6 +19,7 @@ class TapRequest(Edge):
 
 class TapTempo(Edge):
     bpm: float
+    set_bpm: float = Field(description="The same to a tenth, as a hand can tell")
     standard_error_bpm: float | None = Field(description="Null with two taps: nothing to compare")
     taps_used: int
     taps_rejected: int
@@ -117,6 +118,7 @@ def tap_tempo(request: TapRequest) -> TapTempo:
         said += f"; {fmt.plural(missed, 'beat')} not tapped"
     return TapTempo(
         bpm=bpm,
+        set_bpm=round(bpm, 1),
         standard_error_bpm=bpm_error,
         taps_used=count,
         taps_rejected=rejected,

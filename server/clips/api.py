@@ -33,7 +33,7 @@ class UploadOut(Edge):
     chunk_bytes: int = Field(description="Send pieces of this size")
 
 
-class ClipFacts(Edge):
+class ClipBasics(Edge):
     rate_hz: int
     channels: int
     frames: int
@@ -54,7 +54,7 @@ class ClipOut(Edge):
     stage: str
     problem: str
     usable_seconds: float | None = Field(description="Set where a truncated file can be accepted")
-    facts: ClipFacts | None
+    facts: ClipBasics | None
 
 
 class ClipDetail(ClipOut):
@@ -76,7 +76,7 @@ class ClipRename(Edge):
 def _common(clip: Clip) -> dict[str, Any]:
     facts = None
     if clip.report:
-        facts = ClipFacts(**{name: clip.report[name] for name in ClipFacts.model_fields})
+        facts = ClipBasics(**{name: clip.report[name] for name in ClipBasics.model_fields})
     names = ("id", "name", "status", "progress", "stage", "problem", "usable_seconds")
     return {name: getattr(clip, name) for name in names} | {"facts": facts}
 

@@ -29,6 +29,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "axes",
     "csp",
+    "ninja",
     "procrastinate.contrib.django",
     "server.config",
     "server.accounts",

@@ -64,10 +64,13 @@ class SongOut(Edge):
     device: DeviceProfile | None
     revision: int
     updated_at: datetime
+    beat_ms: float = Field(description="Length of a beat of the first section")
 
 
 def _out(song: Song) -> SongOut:
-    return SongOut.model_validate({name: getattr(song, name) for name in SongOut.model_fields})
+    frame = TempoSection.model_validate(song.tempo_map[0]).frame(song.sample_rate_hz)
+    own = {name: getattr(song, name) for name in SongOut.model_fields if name != "beat_ms"}
+    return SongOut.model_validate({**own, "beat_ms": 1e3 * frame.length_s(frame.beat)})
 
 
 def _values(model: Edge) -> dict[str, Any]:

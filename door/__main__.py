@@ -1,0 +1,96 @@
+"""`./fonodrome`: start, test, bench, screenshots, null, password, generate."""
+
+import argparse
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parent))
+
+from setup import PYTHON, ROOT, python_packages, set_up  # noqa: E402
+from show import Trouble  # noqa: E402
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="./fonodrome",
+        description="Plan parallel and send-return routing, read off delay times, prove with nulls.",
+    )
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+
+    def data(made: argparse.ArgumentParser) -> None:
+        made.add_argument("--data", type=Path, default=ROOT / "var", metavar="DIR",
+                          help="where the database and the audio are kept (default: var/)")
+
+    start = commands.add_parser("start", help="set up and run; Ctrl-C stops")
+    start.add_argument("--port", type=int, default=8000, help="port on this machine (default 8000)")
+    start.add_argument("--no-demo", action="store_true", help="without demo data")
+    data(start)
+    test = commands.add_parser("test", help="run every check, or only some parts")
+    test.add_argument("parts", nargs="*", metavar="PART",
+                      help="format, lint, types, imports, api, core, server, e2e")
+    commands.add_parser("bench", help="measure speed as ratios").add_argument(
+        "names", nargs="*", metavar="NAME", help="only these: null, memory, compute, page")
+    commands.add_parser("screenshots", help="make the pictures in docs/screenshots")
+    commands.add_parser("null", help="null test of two files (null --help tells more)", add_help=False)
+    password = commands.add_parser("password", help="give an account a new password")
+    password.add_argument("name", metavar="NAME")
+    data(password)
+    commands.add_parser("generate", help="make the front end's types from the API")
+    return parser
+
+
+def _password(name: str, folder: Path) -> int:
+    from database import Cluster
+
+    if not (folder / "pg").is_dir() and not (folder / "prepared").is_file():
+        raise Trouble(f"There is no Fonodrome data in {folder}. Use --data DIR.")
+    cluster = Cluster(folder / "pg")
+    was_running = cluster._running_port() is not None
+    cluster.start()
+    try:
+        return subprocess.run(
+            [PYTHON, "manage.py", "reset_password", name], cwd=ROOT, check=False,
+            env={**os.environ, "FONODROME_DATA": str(folder), **cluster.environment()},
+        ).returncode
+    finally:
+        if not was_running:
+            cluster.stop()
+
+
+def main() -> int:
+    words = sys.argv[1:]
+    if words[:1] == ["null"]:
+        python_packages(testing=False)
+        cache = {"NUMBA_CACHE_DIR": str(ROOT / "var" / "numba")} if os.access(ROOT, os.W_OK) else {}
+        env = {**os.environ, "PYTHONPATH": str(ROOT), **cache}
+        os.execve(PYTHON, [str(PYTHON), "-m", "core.measure.cli", *words[1:]], env)
+    given = _parser().parse_args(words)
+    if given.command == "start":
+        from serve import start
+
+        return start(given.data.resolve(), given.port, not given.no_demo)
+    if given.command == "test":
+        from check import test
+
+        return test(given.parts)
+    if given.command == "password":
+        return _password(given.name, given.data.resolve())
+    if given.command == "generate":
+        set_up(testing=True)
+        return subprocess.run([PYTHON, "-m", "door.generated"], cwd=ROOT, check=False).returncode
+    from measured import bench, screenshots
+
+    return bench(given.names) if given.command == "bench" else screenshots()
+
+
+if __name__ == "__main__":
+    try:
+        sys.exit(main())
+    except Trouble as trouble:
+        print(f"\n{trouble}", file=sys.stderr)
+        sys.exit(1)
+    except KeyboardInterrupt:
+        print("\nStopped. Run the same command again to go on.", file=sys.stderr)
+        sys.exit(130)

@@ -1,0 +1,114 @@
+"""`test`: every check there is, with one closing line that counts them."""
+
+import os
+import re
+import subprocess
+import tempfile
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from database import Cluster
+from setup import PYTHON, ROOT, VENV, WEB, node_env, set_up
+from show import Trouble, say
+
+BIN = VENV / "bin"
+
+
+@dataclass(frozen=True)
+class Check:
+    """One command. Counts as one check, or as many as its test runner says."""
+
+    part: str
+    name: str
+    command: tuple[str, ...]
+    cwd: Path = ROOT
+    database: bool = False
+
+
+def _checks() -> list[Check]:
+    npm = str(BIN / "npm")
+    python = str(PYTHON)
+    return [
+        Check("format", "Python formatting", (str(BIN / "ruff"), "format", "--check", ".")),
+        Check("format", "front end formatting", (npm, "run", "-s", "format"), WEB),
+        Check("lint", "Python lint", (str(BIN / "ruff"), "check", ".")),
+        Check("lint", "front end lint", (npm, "run", "-s", "lint"), WEB),
+        Check("types", "core types, strict", (str(BIN / "mypy"), "core")),
+        Check("types", "server types", (str(BIN / "mypy"), "server")),
+        Check("types", "front end types", (npm, "run", "-s", "types"), WEB),
+        Check("imports", "import rules", (str(BIN / "lint-imports"), "--no-cache")),
+        Check("api", "generated types are fresh", (python, "-m", "door.generated", "--check")),
+        Check("core", "core tests", (python, "-W", "error::RuntimeWarning", "-m", "unittest",
+                                      "discover", "-s", "core", "-t", ".")),
+        Check("server", "deployment check", (python, "manage.py", "check", "--deploy", "--settings",
+              "server.config.production", "--fail-level", "WARNING"), database=True),
+        Check("server", "no missing migrations", (python, "manage.py", "makemigrations", "--check",
+              "--dry-run"), database=True),
+        Check("server", "server tests", (python, "manage.py", "test", "server", "door"), database=True),
+        Check("e2e", "browser tests", (python, "manage.py", "test", "e2e"), database=True),
+    ]
+
+
+PARTS = tuple(dict.fromkeys(check.part for check in _checks()))
+
+
+def _count(output: str, code: int) -> tuple[int, int]:
+    """Passed and failed of one command."""
+    ran = re.findall(r"^Ran (\d+) tests? in", output, re.M)
+    if not ran:
+        return (1, 0) if code == 0 else (0, 1)
+    total = int(ran[-1])
+    bad = sum(int(n) for n in re.findall(r"(?:failures|errors|unexpected successes)=(\d+)", output))
+    if total == 0 or (code != 0 and bad == 0):
+        bad = max(1, bad)
+    return max(0, total - bad), bad
+
+
+def test(parts: list[str]) -> int:
+    unknown = [p for p in parts if p not in PARTS]
+    if unknown:
+        raise Trouble(f"There is no part “{unknown[0]}”. Parts: {', '.join(PARTS)}.")
+    set_up(testing=True)
+    checks = [c for c in _checks() if not parts or c.part in parts]
+    passed = failed = 0
+    with tempfile.TemporaryDirectory(prefix="fonodrome-check-") as held:
+        os.chmod(held, 0o755)
+        cluster = None
+        env = {
+            **os.environ,
+            **node_env(),
+            "DJANGO_SETTINGS_MODULE": "server.config.test_settings",
+            "FONODROME_DATA": held,
+            "FONODROME_SECRET_KEY": "a-key-for-the-tests-alone-" * 3,
+            "NUMBA_CACHE_DIR": str(ROOT / "var" / "numba-test"),
+            "OPENBLAS_NUM_THREADS": "1",
+            "PYTHONDONTWRITEBYTECODE": "1",
+        }
+        try:
+            if any(c.database for c in checks):
+                cluster = Cluster(Path(held) / "pg", throwaway=True)
+                cluster.start()
+                env |= cluster.environment()
+            for check in checks:
+                good, bad = _run(check, env)
+                passed, failed = passed + good, failed + bad
+        finally:
+            if cluster and cluster.port:
+                cluster.stop()
+    say(f"\n{passed} passed, {failed} failed")
+    return 1 if failed else 0
+
+
+def _run(check: Check, env: dict[str, str]) -> tuple[int, int]:
+    began = time.monotonic()
+    say(f"\n== {check.name}")
+    done = subprocess.run(
+        check.command, cwd=check.cwd, env=env, stdin=subprocess.DEVNULL,
+        stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace", check=False,
+    )
+    good, bad = _count(done.stdout, done.returncode)
+    if bad:
+        say(done.stdout.rstrip())
+    say(f"   {good} passed, {bad} failed; {time.monotonic() - began:.0f} s")
+    return good, bad

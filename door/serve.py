@@ -1,0 +1,200 @@
+"""`start`: run the web server and the job worker until told to stop."""
+
+import fcntl
+import os
+import secrets
+import signal
+import socket
+import subprocess
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+from typing import IO
+
+from database import Cluster
+from setup import PYTHON, ROOT, VENV, digest, is_current, set_up
+from show import Step, Trouble, run, say
+
+
+class Running:
+    """The processes of one application, for `start`, the screenshots and the benchmarks."""
+
+    def __init__(self, data: Path, port: int, *, demo: bool = True) -> None:
+        self.data, self.port, self.demo = data, port, demo
+        self.env: dict[str, str] = {}
+        self._cluster: Cluster | None = None
+        self._children: dict[str, tuple[list[str], subprocess.Popen[bytes]]] = {}
+        self._lock: IO[str] | None = None
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}/"
+
+    def start(self) -> None:
+        _writable(self.data)
+        self._take_lock()
+        _port_is_free(self.port)
+        self._keep_secret()
+        self._cluster = Cluster(self.data / "pg")
+        with Step("Database"):
+            self._cluster.start()
+        self.env = {
+            "FONODROME_DATA": str(self.data),
+            "NUMBA_CACHE_DIR": str(self.data / "numba"),
+            "OPENBLAS_NUM_THREADS": "1",
+            **self._cluster.environment(),
+        }
+        self._prepare()
+        self._launch("web", [
+            str(VENV / "bin" / "gunicorn"), "server.config.wsgi", "--bind", f"127.0.0.1:{self.port}",
+            "--workers", "2", "--threads", "8", "--preload", "--graceful-timeout", "5",
+            "--timeout", "120", "--no-control-socket",
+        ])
+        self._launch("worker", [
+            str(PYTHON), "manage.py", "procrastinate", "worker", "--concurrency", "2",
+        ])
+        with Step("Waiting for the first answer"):
+            self._wait()
+
+    def _take_lock(self) -> None:
+        self._lock = (self.data / "lock").open("a+")
+        try:
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            self._lock.seek(0)
+            raise Trouble(
+                f"Fonodrome already runs on this data: {self._lock.read().strip()}. Stop it first, "
+                "or use --data with another folder."
+            ) from None
+        self._lock.truncate(0)
+        self._lock.write(f"process {os.getpid()}, {self.url}")
+        self._lock.flush()
+
+    def _keep_secret(self) -> None:
+        kept = self.data / "secret-key"
+        if not kept.is_file():
+            with os.fdopen(os.open(kept, os.O_WRONLY | os.O_CREAT, 0o600), "w") as out:
+                out.write(secrets.token_urlsafe(50))
+
+    def manage(self, *words: str, trouble: str, step: Step | None = None) -> str:
+        return run(
+            [PYTHON, "manage.py", *words], trouble, env=self.env, cwd=ROOT,
+            on_line=step.progress if step else lambda line: None,
+        )
+
+    def _prepare(self) -> None:
+        """Migrate, compile and lay out the demo, each only when something changed."""
+        stamp = self.data / "prepared"
+        code = digest([ROOT / "core", ROOT / "server", ROOT / "requirements.txt"])
+        wanted = f"{code} {self._cluster.folder if self._cluster else ''} {self.demo}"
+        if is_current(stamp, wanted):
+            return
+        with Step("Bringing the database up to date") as step:
+            self.manage("migrate", "--no-input", trouble="The database could not be brought up to "
+                        "date; nothing was lost.", step=step)
+        with Step("Compiling the sample loops"):
+            self.manage("warm_up", trouble="The sample loops could not be compiled.")
+        if self.demo:
+            with Step("Demo data") as step:
+                self.manage("prepare_demo", trouble="The demo data could not be made.", step=step)
+        stamp.write_text(wanted)
+
+    def _launch(self, name: str, command: list[str]) -> None:
+        folder = self.data / "log"
+        folder.mkdir(exist_ok=True)
+        with (folder / f"{name}.log").open("ab") as log:
+            process = subprocess.Popen(
+                command, cwd=ROOT, env={**os.environ, **self.env}, stdout=log, stderr=log,
+                stdin=subprocess.DEVNULL, start_new_session=True,
+            )
+        self._children[name] = (command, process)
+
+    def _wait(self) -> None:
+        for _ in range(600):
+            try:
+                with urllib.request.urlopen(f"{self.url}healthy", timeout=2) as answer:
+                    if answer.status == 200:
+                        return
+            except (urllib.error.URLError, OSError):
+                pass
+            if self._children["web"][1].poll() is not None:
+                break
+            time.sleep(0.1)
+        raise Trouble(f"The web server did not answer; {self.data / 'log' / 'web.log'} says why.")
+
+    def worker_pid(self) -> int:
+        return self._children["worker"][1].pid
+
+    def supervise(self) -> None:
+        """Start a part again that ended by itself, but not faster than every two seconds."""
+        for name, (command, process) in list(self._children.items()):
+            if process.poll() is not None:
+                say(f"  The {name} process ended by itself and is started again.")
+                time.sleep(2)
+                self._launch(name, command)
+
+    def stop(self) -> None:
+        for _, process in self._children.values():
+            if process.poll() is None:
+                process.terminate()
+        end = time.monotonic() + 10
+        for _, process in self._children.values():
+            try:
+                process.wait(max(0.1, end - time.monotonic()))
+            except subprocess.TimeoutExpired:
+                os.killpg(process.pid, signal.SIGKILL)
+                process.wait()
+        self._children.clear()
+        if self._cluster and self._cluster.port:
+            self._cluster.stop()
+        if self._lock:
+            self._lock.close()
+
+
+def _writable(data: Path) -> None:
+    try:
+        data.mkdir(parents=True, exist_ok=True)
+        probe = data / ".probe"
+        probe.write_bytes(b"0" * 4096)
+        probe.unlink()
+    except OSError as error:
+        if error.errno == 28:
+            raise Trouble(f"The disk of {data} is full. Make room; nothing was lost.") from None
+        raise Trouble(f"{data} cannot be written to ({error.strerror}). Use --data DIR.") from None
+
+
+def _port_is_free(port: int) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError as error:
+            reason = "needs an administrator" if error.errno == 13 else "is taken by another program"
+            raise Trouble(f"Port {port} {reason}. Choose another: --port {port + 1000 % 60000}") from None
+
+
+def start(data: Path, port: int, demo: bool) -> int:
+    say("Fonodrome: setting up what is not there yet.")
+    set_up()
+    running = Running(data, port, demo=demo)
+    stop = False
+
+    def on_signal(*_: object) -> None:
+        nonlocal stop
+        stop = True
+
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, on_signal)
+    try:
+        running.start()
+        if not stop:
+            say(f"Fonodrome is ready: {running.url}")
+        while not stop:
+            running.supervise()
+            time.sleep(0.3)
+        return 0
+    finally:
+        say("Stopping ...")
+        running.stop()
+        say("Stopped. Everything is kept.")

@@ -1,0 +1,69 @@
+import { Box } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense, useState } from "react";
+import { Navigate, Route, Routes } from "react-router";
+
+import { Entrance } from "../accounts/Entrance";
+import { api, ask, sentenceOf } from "../api/client";
+import { SongList } from "../songs/SongList";
+import { Notice, Press, Waiting } from "../ui/controls";
+import { Toasts } from "../ui/Toasts";
+import { KeySheet } from "./KeySheet";
+import { useKey } from "./keys";
+import { Shell } from "./Shell";
+import { turnTheme } from "./theme-choice";
+
+const TimeStep = lazy(() => import("../steps/time/TimeStep"));
+const VerifyStep = lazy(() => import("../steps/verify/VerifyStep"));
+const ResultPage = lazy(() => import("../steps/verify/ResultPage"));
+
+export function useSession() {
+  return useQuery({
+    queryKey: ["session"],
+    queryFn: () => ask(api.GET("/api/v1/session")),
+    staleTime: 60_000,
+  });
+}
+
+export function App() {
+  const session = useSession();
+  const [keysShown, setKeysShown] = useState(false);
+  useKey("everywhere", "?", () => setKeysShown(true));
+  useKey("everywhere", "G", turnTheme);
+  if (session.isPending) return <Waiting />;
+  if (session.isError) {
+    return (
+      <Box padding="20px" maxWidth="640px">
+        <Notice
+          kind="fault"
+          word="No answer."
+          actions={<Press onClick={() => void session.refetch()}>Try again</Press>}
+        >
+          {sentenceOf(session.error)}
+        </Notice>
+      </Box>
+    );
+  }
+  return (
+    <>
+      {session.data.name === null ? (
+        <Entrance demo={session.data.demo_available} />
+      ) : (
+        <Suspense fallback={<Waiting />}>
+          <Routes>
+            <Route path="/" element={<SongList session={session.data} />} />
+            <Route path="/songs/:songId" element={<Shell />}>
+              <Route index element={<Navigate to="time" replace />} />
+              <Route path="time" element={<TimeStep />} />
+              <Route path="verify" element={<VerifyStep />} />
+              <Route path="verify/:testId" element={<ResultPage />} />
+            </Route>
+            <Route path="*" element={<Navigate to="/" replace />} />
+          </Routes>
+        </Suspense>
+      )}
+      {keysShown && <KeySheet onClose={() => setKeysShown(false)} />}
+      <Toasts />
+    </>
+  );
+}

@@ -1,0 +1,109 @@
+/** What is saved, what waits, and what clashes with another tab, in words. */
+import { Box } from "@chakra-ui/react";
+
+import type { Section, Song } from "../api/client";
+import { Notice, Press } from "../ui/controls";
+import { num, timeOfDay } from "../ui/format";
+import type { Clash, Saved, SongHandle } from "./useSong";
+
+export function SavedWord({ saved, at }: { saved: Saved; at: string }) {
+  const words = {
+    saved: `Saved ${saved.state === "saved" && saved.at ? timeOfDay(saved.at) : at}`,
+    saving: "Saving",
+    offline: "Not saved yet",
+    refused: "Not saved",
+    clash: "Not saved",
+  }[saved.state];
+  const good = saved.state === "saved";
+  return (
+    <Box
+      role="status"
+      aria-label="Saved state"
+      fontSize="14px"
+      fontWeight="650"
+      color={good ? "ok" : saved.state === "saving" ? "ink2" : "diff"}
+      minWidth="96px"
+    >
+      {good ? "✓ " : ""}
+      {words}
+    </Box>
+  );
+}
+
+const FIELD_NAMES: Record<string, string> = {
+  title: "title",
+  players: "players",
+  tempo_map: "tempo",
+  sample_rate_hz: "sample rate",
+  delay_value: "delay time",
+  device: "device",
+};
+
+export function describe(field: string, value: unknown): string {
+  if (value === null || value === undefined) return "none";
+  if (field === "tempo_map") {
+    const s = (value as Section[])[0]!;
+    return `${num(s.tempo_bpm, s.tempo_bpm % 1 ? 1 : 0)} BPM (${s.beat_unit}, ${s.metre_count}/${s.metre_unit})`;
+  }
+  if (field === "device") return (value as { name: string }).name;
+  if (field === "sample_rate_hz") return `${(value as number) / 1000} kHz`;
+  return `“${String(value)}”`;
+}
+
+function clashSentence(clashes: Clash[]): string {
+  return clashes
+    .map(
+      (c) =>
+        `${FIELD_NAMES[c.field] ?? c.field} is ${describe(c.field, c.theirs)} there and ${describe(c.field, c.yours)} here`,
+    )
+    .join("; ");
+}
+
+export function SavedRibbon({ handle, song }: { handle: SongHandle; song: Song }) {
+  const { saved, settle, giveUp } = handle;
+  if (saved.state === "clash") {
+    const one = saved.clashes.length === 1 ? saved.clashes[0]! : null;
+    return (
+      <Box background="cautionWash" paddingInline="12px" marginBlock="6px">
+        <Notice
+          kind="caution"
+          actions={
+            <>
+              <Press onClick={() => settle(false)}>
+                Take {one ? describe(one.field, one.theirs) : "what is there"}
+              </Press>
+              <Press onClick={() => settle(true)}>
+                Keep {one ? describe(one.field, one.yours) : "what is here"}
+              </Press>
+            </>
+          }
+        >
+          This song changed in another tab: {clashSentence(saved.clashes)}. Nothing is lost until
+          you choose.
+        </Notice>
+      </Box>
+    );
+  }
+  if (saved.state === "offline") {
+    return (
+      <Box background="ink" color="paper" padding="8px 12px" marginBlock="6px" role="alert">
+        <strong>The server cannot be reached.</strong> {saved.waiting}{" "}
+        {saved.waiting === 1 ? "edit waits" : "edits wait"} here and will be sent by themselves.
+      </Box>
+    );
+  }
+  if (saved.state === "refused") {
+    return (
+      <Box marginBlock="6px">
+        <Notice
+          kind="fault"
+          word="Not saved."
+          actions={<Press onClick={giveUp}>Go back to the saved “{song.title}”</Press>}
+        >
+          {saved.sentence}
+        </Notice>
+      </Box>
+    );
+  }
+  return null;
+}

@@ -1,0 +1,33 @@
+/** The one registry of single keys. The '?' sheet is drawn from it; a test finds clashes. */
+import { useHotkeys } from "react-hotkeys-hook";
+
+import registry from "./keys.json";
+
+export type Scope = "everywhere" | "time" | "verify" | "result";
+
+export interface Key {
+  scope: Scope;
+  keys: string;
+  shown: string;
+  does: string;
+}
+
+export const allKeys = registry as Key[];
+
+/** Run `act` on a registered key, while no field has the focus. */
+export function useKey(scope: Scope, shown: string, act: () => void, enabled = true): void {
+  const key = allKeys.find((k) => k.scope === scope && k.shown === shown);
+  if (!key) throw new Error(`Key ${shown} is not registered for ${scope}`);
+  useHotkeys(
+    key.keys,
+    (event) => {
+      const target = event.target as HTMLElement;
+      if (key.keys === "space" && target.closest("button, a, [role=switch], summary")) return;
+      if (document.querySelector("dialog[open]")) return;
+      event.preventDefault();
+      act();
+    },
+    { enabled, enableOnFormTags: false },
+    [act, enabled],
+  );
+}

@@ -1,0 +1,229 @@
+/** Delay times: every note value on a true ruler, and what a device can really be set to. */
+import { Box } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+
+import { api, ask, type Device, sentenceOf, type TimeRuler as Ruler } from "../../api/client";
+import { useKey } from "../../app/keys";
+import { useSongContext } from "../../app/Shell";
+import { FlamChart } from "../../charts/FlamChart";
+import { TimeRuler } from "../../charts/TimeRuler";
+import { Vernier } from "../../charts/Vernier";
+import { Figure, Hint, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { ms, num, signed } from "../../ui/format";
+import { QuantityField } from "../../ui/QuantityField";
+import { DevicePicker } from "./DevicePicker";
+import { FromDelay } from "./FromDelay";
+
+export default function TimeStep() {
+  const { song, frame, edit } = useSongContext();
+  const device = song.device ?? null;
+  const ruler = useQuery({
+    queryKey: ["ruler", frame, device, song.delay_value],
+    queryFn: ({ signal }) =>
+      ask(
+        api.POST("/api/v1/compute/time-ruler", {
+          body: { frame, device, chosen: song.delay_value },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  });
+  const choose = (delay_value: string) => edit({ delay_value });
+  useRulerKeys(ruler.data, choose);
+  const data = ruler.data;
+  return (
+    <Box>
+      <Box display="flex" flexWrap="wrap" alignItems="flex-end" gap="6px 20px">
+        <SheetTitle>Delay time</SheetTitle>
+        <DevicePicker device={device} onChoose={(next) => edit({ device: next })} />
+        <Box flex="1" />
+        <Box
+          display={{ base: "none", lg: "flex" }}
+          gap="14px"
+          alignItems="center"
+          fontSize="13px"
+          color="ink2"
+        >
+          <span>
+            <Hint>,</Hint> <Hint>.</Hint> shorter, longer
+          </span>
+          <span>
+            <Hint>D</Hint> dotted
+          </span>
+          <span>
+            <Hint>3</Hint> triplet
+          </span>
+        </Box>
+        <Box width={{ base: "100%", sm: "190px" }} marginBottom="-12px">
+          <QuantityField
+            label="Delay time, note value or ms"
+            hideLabel
+            kind="time"
+            frame={frame}
+            value={song.delay_value}
+            onCommit={(read) =>
+              choose(read.note_value ?? `${Number(read.value.toPrecision(9))} ms`)
+            }
+          />
+        </Box>
+      </Box>
+      {ruler.isError && (
+        <Notice
+          kind="fault"
+          word="Not computed."
+          actions={<Press onClick={() => choose("1/8.")}>Set to 1/8 dotted</Press>}
+        >
+          {sentenceOf(ruler.error)}
+        </Notice>
+      )}
+      {data && (
+        <>
+          <ReadingStrip ruler={data} />
+          <TimeRuler ruler={data} device={device} onChoose={choose} />
+          {device && <Vernier ruler={data} device={device} />}
+          <Box
+            display="grid"
+            gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
+            gap="16px 28px"
+            marginTop="12px"
+          >
+            <Drift ruler={data} device={device} />
+            <FromDelay />
+          </Box>
+          <Box marginTop="12px">
+            <HowComputed>{data.computed_how}</HowComputed>
+          </Box>
+        </>
+      )}
+    </Box>
+  );
+}
+
+function useRulerKeys(ruler: Ruler | undefined, choose: (id: string) => void) {
+  const chosen = ruler?.chosen;
+  const move = (by: number) => {
+    if (!ruler || !chosen) return;
+    const row = ruler.notes.filter(
+      (n) => n.row === (chosen.row === "typed" ? "straight" : chosen.row),
+    );
+    const after =
+      by > 0
+        ? row.find((n) => n.ms > chosen.ms * 1.0001)
+        : row.findLast((n) => n.ms < chosen.ms * 0.9999);
+    if (after) choose(after.id);
+  };
+  const turn = (suffix: "." | "T") => {
+    const base = chosen && /^(\d+\/\d+)([.T]?)$/.exec(chosen.id);
+    if (base) choose(base[2] === suffix ? base[1]! : `${base[1]}${suffix}`);
+  };
+  useKey("time", ",", () => move(-1));
+  useKey("time", ".", () => move(1));
+  useKey("time", "D", () => turn("."));
+  useKey("time", "3", () => turn("T"));
+}
+
+function ReadingStrip({ ruler }: { ruler: Ruler }) {
+  const { chosen, setting } = ruler;
+  const cell = {
+    paddingInline: "16px",
+    paddingBlock: "3px",
+    flex: "1 1 auto",
+    textAlign: "center",
+  } as const;
+  return (
+    <Box
+      role="group"
+      aria-label="Reading"
+      background="ink"
+      color="paper"
+      display="flex"
+      flexWrap="wrap"
+      alignItems="baseline"
+      paddingBlock="5px"
+      marginTop="8px"
+      marginBottom="6px"
+      fontSize="17px"
+      css={{ "& > * + *": { borderLeft: "1px solid", borderColor: "edge" } }}
+    >
+      <Box {...cell} fontFamily="title" fontWeight="600" textAlign="left" flex="0 1 auto">
+        {chosen.name}
+      </Box>
+      <Box {...cell}>
+        <Figure label="Delay" value={ms(chosen.ms)} unit="ms" />
+      </Box>
+      <Box {...cell}>
+        <Figure label="Rate" value={num(chosen.hz, chosen.hz >= 100 ? 2 : 4)} unit="Hz" />
+      </Box>
+      <Box {...cell}>
+        <Figure label="Samples" value={num(chosen.samples, 1)} unit="samples" />
+      </Box>
+      {setting && (
+        <>
+          <Box {...cell}>
+            <Box as="span" fontSize="14px">
+              set{" "}
+            </Box>
+            <Figure label="Set to" value={String(Number(setting.set_ms.toFixed(4)))} unit="ms" />
+          </Box>
+          <Box {...cell} color={setting.in_reach ? "diffInv" : undefined}>
+            <Box as="span" fontSize="14px">
+              error{" "}
+            </Box>
+            <Figure
+              label="Error"
+              value={`${signed(setting.error_ms, 3)} ms, ${signed(setting.error_percent, 2)}`}
+              unit="%"
+            />
+          </Box>
+          <Box {...cell}>
+            <Box as="span" fontSize="14px">
+              after {setting.flam_ms.length} repeats{" "}
+            </Box>
+            <Figure
+              label={`After ${setting.flam_ms.length} repeats`}
+              value={num(Math.abs(setting.flam_ms.at(-1)!), 2)}
+              unit={setting.error_ms < 0 ? "ms early" : "ms late"}
+            />
+          </Box>
+        </>
+      )}
+    </Box>
+  );
+}
+
+function Drift({ ruler, device }: { ruler: Ruler; device: Device | null }) {
+  const { setting, chosen } = ruler;
+  if (!device || !setting) {
+    return (
+      <Box as="section">
+        <SheetTitle>Error at each repeat</SheetTitle>
+        <Box paddingBlock="16px" color="ink2">
+          Choose a device to see what it can be set to and how its error adds up.
+        </Box>
+      </Box>
+    );
+  }
+  return (
+    <Box as="section" minWidth="0">
+      <SheetTitle about={setting.in_reach ? "ms from the grid, negative is early" : undefined}>
+        Error at each repeat
+      </SheetTitle>
+      {setting.in_reach ? (
+        <>
+          <FlamChart flam={setting.flam_ms} />
+          <Box as="p">{setting.sentence}</Box>
+          <Box as="p" color="ink2" fontSize="13px">
+            {signed(setting.error_of_sixteenth_percent, 2)} % of a sixteenth. Whole samples:{" "}
+            {num(chosen.nearest_samples, 0)}, {signed(chosen.rounding_error_us, 2)} µs off,{" "}
+            {signed(chosen.drift_ms_per_minute, 2)} ms a minute.
+          </Box>
+        </>
+      ) : (
+        <Notice kind="caution">
+          {setting.sentence} The nearest it can do is {Number(setting.set_ms.toFixed(4))} ms.
+        </Notice>
+      )}
+    </Box>
+  );
+}

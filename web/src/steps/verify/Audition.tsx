@@ -1,0 +1,178 @@
+/** Hear A, the matched B and the residual, switched without a gap; cautions where they belong. */
+import { Box, chakra } from "@chakra-ui/react";
+import { useCallback, useEffect, useRef, useState } from "react";
+
+import type { NullTestDetail } from "../../api/client";
+import { useKey } from "../../app/keys";
+import { announce, Hint, Press } from "../../ui/controls";
+import { clockFine, num, signed } from "../../ui/format";
+import { Choice } from "../../ui/QuantityField";
+import { Player, type Voice, VOICES } from "./player";
+
+const EXCERPT_S = 12;
+const NAMES: Record<Voice, string> = { a: "A", b: "B, matched", residual: "Residual" };
+const RAISES = [0, 10, 20, 30, 40];
+
+export function Audition({ test }: { test: NullTestDetail }) {
+  const result = test.result!;
+  const [voice, setVoice] = useState<Voice>("a");
+  const [playing, setPlaying] = useState(false);
+  const [loading, setLoading] = useState(false);
+  const [raise, setRaise] = useState(0);
+  const [at, setAt] = useState(0);
+  const player = useRef<Player | null>(null);
+  const most = result.residual_listening_gain_db;
+  const worst = result.timeline.worst_at_s ?? result.compared_start_s;
+  const from = Math.max(
+    0,
+    Math.min(worst - result.compared_start_s - EXCERPT_S / 3, result.compared_s - EXCERPT_S),
+  );
+  const url = useCallback(
+    (name: Voice) =>
+      `/api/v1/null-tests/${test.id}/audio/${name}?start_s=${from.toFixed(4)}&length_s=${EXCERPT_S}`,
+    [test.id, from],
+  );
+
+  useEffect(
+    () => () => {
+      player.current?.close();
+      player.current = null;
+    },
+    [url],
+  );
+
+  useEffect(() => {
+    if (!playing) return;
+    const timer = setInterval(() => setAt(player.current?.position() ?? 0), 100);
+    return () => clearInterval(timer);
+  }, [playing]);
+
+  const play = async (name: Voice, gain: number) => {
+    try {
+      if (!player.current) {
+        setLoading(true);
+        const made = new Player();
+        await made.load({ a: url("a"), b: url("b"), residual: url("residual") });
+        player.current = made;
+      }
+      await player.current.play(name, Math.min(gain, most));
+      setPlaying(true);
+    } catch {
+      announce("The sound could not be loaded. Try again.", { kind: "fault" });
+    } finally {
+      setLoading(false);
+    }
+  };
+  const stop = () => {
+    player.current?.stop();
+    setPlaying(false);
+  };
+  const choose = (name: Voice) => {
+    // Leaving the residual puts its raise back, so that it never waits there turned up.
+    const gain = name === "residual" ? raise : 0;
+    if (voice === "residual" && name !== "residual") setRaise(0);
+    setVoice(name);
+    player.current?.switchTo(name, Math.min(gain, most));
+  };
+  const turnUp = (gain: number) => {
+    setRaise(gain);
+    if (voice === "residual") player.current?.switchTo("residual", Math.min(gain, most));
+  };
+  useKey("result", "Space", () =>
+    playing ? stop() : void play(voice, voice === "residual" ? raise : 0),
+  );
+  useKey("result", "1", () => choose("a"));
+  useKey("result", "2", () => choose("b"));
+  useKey("result", "3", () => choose("residual"));
+
+  return (
+    <Box
+      as="section"
+      aria-label="Listen"
+      borderTop="1.5px solid"
+      borderColor="ink"
+      marginTop="14px"
+      paddingTop="10px"
+      display="flex"
+      flexWrap="wrap"
+      gap="8px 16px"
+      alignItems="center"
+    >
+      <Press
+        look="primary"
+        hint="Space"
+        disabled={loading}
+        onClick={() => (playing ? stop() : void play(voice, voice === "residual" ? raise : 0))}
+      >
+        {loading ? "Loading" : playing ? "Stop" : "Play"}
+      </Press>
+      <Box role="radiogroup" aria-label="Hear" display="flex">
+        {VOICES.map((name, i) => (
+          <chakra.button
+            key={name}
+            type="button"
+            role="radio"
+            aria-checked={voice === name}
+            onClick={() => choose(name)}
+            display="flex"
+            alignItems="center"
+            gap="8px"
+            minHeight={{ base: "44px", sm: "31px" }}
+            paddingInline="12px"
+            border="1px solid"
+            borderColor="ink"
+            marginLeft={i ? "-1px" : 0}
+            background={voice === name ? "ink" : "transparent"}
+            color={voice === name ? "paper" : "ink"}
+            fontWeight="600"
+            cursor="pointer"
+          >
+            {NAMES[name]}
+            <Hint>{i + 1}</Hint>
+          </chakra.button>
+        ))}
+      </Box>
+      <chakra.label display="flex" alignItems="center" gap="6px" color="ink2" fontSize="13px">
+        raise the residual
+        <Choice
+          aria-label="Raise the residual"
+          width="auto"
+          value={raise}
+          onChange={(event) => turnUp(Number(event.target.value))}
+        >
+          {RAISES.map((gain) => (
+            <option key={gain} value={gain} disabled={gain > most && gain > 0}>
+              {gain ? `${signed(gain, 0)} dB` : "as it is"}
+            </option>
+          ))}
+        </Choice>
+      </chakra.label>
+      <Box color="ink2" fontSize="13px" role="timer">
+        {clockFine(result.compared_start_s + from + at)},{" "}
+        {num(Math.min(EXCERPT_S, result.compared_s), 0)} s loop
+      </Box>
+      <Box flex="1" />
+      <Box display="flex" flexWrap="wrap" gap="4px 12px">
+        {(["b", "residual"] as const).map((name) => (
+          <Box asChild key={name} fontWeight="600">
+            <a
+              href={`/api/v1/null-tests/${test.id}/audio/${name}`}
+              download
+              style={{ color: "inherit", textUnderlineOffset: 3 }}
+            >
+              Download {name === "b" ? "B, matched" : "the residual"}
+            </a>
+          </Box>
+        ))}
+      </Box>
+      <Box as="p" flexBasis="100%" color="ink2" fontSize="13px">
+        <Box as="strong" color="caution">
+          Caution.
+        </Box>{" "}
+        A residual is quiet: do not turn your monitors up for it, A follows at full level. Its raise
+        is limited to {signed(Math.max(0, most), 0)} dB here, fades in, and goes back when you leave
+        it. Long loud work harms hearing: take breaks, and follow your local noise-exposure rules.
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,297 @@
+/** Choose two clips and run a null test; past tests below. */
+import { Box } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useLocation, useNavigate } from "react-router";
+
+import { api, ask, type NullTest, sentenceOf } from "../../api/client";
+import { useKey } from "../../app/keys";
+import { useSongContext } from "../../app/Shell";
+import type { Stretch } from "../../charts/Wave";
+import { announce, Notice, Pennant, Press, SheetTitle } from "../../ui/controls";
+import { num, timeOfDay } from "../../ui/format";
+import { QuantityField } from "../../ui/QuantityField";
+import { ClipLane } from "./ClipLane";
+import { type Limit, LimitField } from "./LimitField";
+import { isBusy, useClips, useNullTests, usePairs } from "./queries";
+
+const WHOLE: Stretch = { start_s: 0, length_s: null };
+
+interface Chosen {
+  a: string | null;
+  b: string | null;
+}
+
+export default function VerifyStep() {
+  const { song } = useSongContext();
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const location = useLocation();
+  const clips = useClips(song.id);
+  const pairs = usePairs(song.id);
+  const tests = useNullTests(song.id);
+  const asked = (location.state as Chosen | null) ?? { a: null, b: null };
+  const [chosen, setChosen] = useState<Chosen>(asked);
+  const [regions, setRegions] = useState({ a: WHOLE, b: WHOLE });
+  const [searchS, setSearchS] = useState(2);
+  const [limit, setLimit] = useState<Limit>({ kind: "relative", value_db: 90 });
+
+  const run = useMutation({
+    mutationFn: (pair: { a: string; b: string; regions?: typeof regions }) =>
+      ask(
+        api.POST("/api/v1/songs/{song_id}/null-tests", {
+          params: { path: { song_id: song.id } },
+          body: {
+            clip_a: pair.a,
+            clip_b: pair.b,
+            limit,
+            options: {
+              search_s: searchS,
+              region_a: pair.regions?.a ?? WHOLE,
+              region_b: pair.regions?.b ?? WHOLE,
+            },
+          },
+        }),
+      ),
+    onSuccess: (test) => {
+      void client.invalidateQueries({ queryKey: ["null-tests", song.id] });
+      navigate(test.id);
+    },
+  });
+  const ready = chosen.a !== null && chosen.b !== null;
+  const start = () => {
+    if (ready) run.mutate({ a: chosen.a!, b: chosen.b!, regions });
+  };
+  useKey("verify", "N", start, ready);
+
+  const list = clips.data ?? [];
+  return (
+    <Box>
+      <SheetTitle about="B is brought onto A in time, polarity and gain, then subtracted; what is left is the difference">
+        Null test
+      </SheetTitle>
+      <Box
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1fr) 320px" }}
+        gap="8px 32px"
+        marginTop="8px"
+      >
+        <Box minWidth="0">
+          {(["a", "b"] as const).map((side) => (
+            <ClipLane
+              key={side}
+              letter={side === "a" ? "A" : "B"}
+              about={side === "a" ? "the reference" : "what is matched to it"}
+              songId={song.id}
+              clips={list}
+              clipId={chosen[side]}
+              region={regions[side]}
+              onClip={(id) => {
+                setChosen((old) => ({ ...old, [side]: id }));
+                setRegions((old) => ({ ...old, [side]: WHOLE }));
+              }}
+              onRegion={(region) => setRegions((old) => ({ ...old, [side]: region }))}
+            />
+          ))}
+          <Box
+            display="flex"
+            flexWrap="wrap"
+            gap="8px 20px"
+            alignItems="flex-start"
+            borderTop="1px solid"
+            borderColor="ink"
+            paddingTop="8px"
+          >
+            <QuantityField
+              label="Search offsets up to"
+              kind="time"
+              width="150px"
+              value={`${searchS} s`}
+              onCommit={(read) => setSearchS(Math.min(30, read.value / 1000))}
+            />
+            <LimitField limit={limit} onLimit={setLimit} />
+            <Box flex="1" />
+            <Box paddingTop="19px">
+              <Press
+                look="primary"
+                hint="N"
+                disabled={!ready || run.isPending}
+                title={ready ? undefined : "Choose both clips first"}
+                onClick={start}
+              >
+                Run the null test
+              </Press>
+            </Box>
+          </Box>
+          {run.isError && (
+            <Notice kind="fault" word="Not started.">
+              {sentenceOf(run.error)}
+            </Notice>
+          )}
+        </Box>
+        <Box as="section" minWidth="0">
+          <SheetTitle sub about="each with something to find">
+            Pairs to try
+          </SheetTitle>
+          {pairs.data && pairs.data.length > 0 ? (
+            <Box as="ul" borderTop="1px solid" borderColor="ink" marginTop="6px">
+              {pairs.data.map((pair) => (
+                <Box
+                  as="li"
+                  key={pair.title}
+                  display="flex"
+                  alignItems="center"
+                  gap="10px"
+                  paddingBlock="8px"
+                  borderBottom="1px solid"
+                  borderColor="rule"
+                >
+                  <Box flex="1" minWidth="0">
+                    <Box fontWeight="600">{pair.title}</Box>
+                    <Box color="ink2" fontSize="13px">
+                      {pair.finding}
+                    </Box>
+                  </Box>
+                  <Press
+                    aria-label={`Test ${pair.title}`}
+                    disabled={run.isPending}
+                    onClick={() => run.mutate({ a: pair.clip_a, b: pair.clip_b })}
+                  >
+                    Test
+                  </Press>
+                </Box>
+              ))}
+            </Box>
+          ) : (
+            <Box color="ink2" paddingBlock="8px">
+              This song has none. Bring in two files instead.
+            </Box>
+          )}
+        </Box>
+      </Box>
+      <PastTests tests={tests.data ?? []} songId={song.id} />
+    </Box>
+  );
+}
+
+const COLUMNS = {
+  base: "auto minmax(0, 1fr) auto",
+  md: "24px 52px minmax(0, 1fr) minmax(0, 1.4fr) 84px auto",
+};
+
+function PastTests({ tests, songId }: { tests: NullTest[]; songId: string }) {
+  const client = useQueryClient();
+  const refresh = () => client.invalidateQueries({ queryKey: ["null-tests", songId] });
+  const remove = async (test: NullTest) => {
+    const path = { params: { path: { test_id: test.id } } };
+    try {
+      await ask(api.DELETE("/api/v1/null-tests/{test_id}", path));
+      announce("The null test is deleted.", {
+        action: {
+          word: "Undo",
+          run: () => void ask(api.POST("/api/v1/null-tests/{test_id}/restore", path)).then(refresh),
+        },
+      });
+      await refresh();
+    } catch (fault) {
+      announce(sentenceOf(fault), { kind: "fault" });
+    }
+  };
+  return (
+    <Box as="section" marginTop="18px">
+      <SheetTitle
+        sub
+        about={tests.length ? "newest first; dB is the matched residual against A" : undefined}
+      >
+        Tests so far
+      </SheetTitle>
+      {tests.length === 0 && <Box color="ink2">None yet.</Box>}
+      <Box
+        as="ul"
+        marginTop="6px"
+        borderTop={tests.length ? "1px solid" : undefined}
+        borderColor="ink"
+      >
+        {tests.map((test) => (
+          <Box
+            as="li"
+            key={test.id}
+            display="grid"
+            gridTemplateColumns={COLUMNS}
+            gap="2px 14px"
+            alignItems="center"
+            minHeight="41px"
+            paddingBlock="6px"
+            borderBottom="1px solid"
+            borderColor="rule"
+          >
+            <Box>{mark(test)}</Box>
+            <Box color="ink2" display={{ base: "none", md: "block" }}>
+              {timeOfDay(new Date(test.created_at))}
+            </Box>
+            <Box minWidth="0" overflow="hidden" textOverflow="ellipsis">
+              <Box as="span" fontWeight="600">
+                {test.a_name}
+              </Box>{" "}
+              <Box as="span" color="ink2">
+                against
+              </Box>{" "}
+              <Box as="span" fontWeight="600">
+                {test.b_name}
+              </Box>
+            </Box>
+            <Box color="ink2" gridColumn={{ base: "2 / 3", md: "auto" }}>
+              {test.sentence ?? (test.status === "failed" ? test.problem : stateWord(test))}
+            </Box>
+            <Box
+              fontWeight="650"
+              textAlign="right"
+              color={test.passed ? "ok" : "diff"}
+              display={{ base: "none", md: "block" }}
+            >
+              {test.sentence
+                ? test.null_depth_db === null
+                  ? "silent"
+                  : `${num(test.null_depth_db, 1)} dB`
+                : ""}
+            </Box>
+            <Box
+              display="flex"
+              gap="8px"
+              gridRow={{ base: "1", md: "auto" }}
+              gridColumn={{ base: "3", md: "auto" }}
+            >
+              <Box asChild fontWeight="600">
+                <Link
+                  to={test.id}
+                  aria-label={`Open the test of ${test.a_name} against ${test.b_name}`}
+                  style={{ color: "inherit", textUnderlineOffset: 3, alignSelf: "center" }}
+                >
+                  Open
+                </Link>
+              </Box>
+              <Press
+                look="quiet"
+                onClick={() => void remove(test)}
+                aria-label={`Delete the test of ${test.a_name} against ${test.b_name}`}
+              >
+                Delete
+              </Press>
+            </Box>
+          </Box>
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+function stateWord(test: NullTest): string {
+  if (isBusy(test.status)) return `${test.stage || "waiting"}, ${num(test.progress * 100, 0)} %`;
+  return test.status;
+}
+
+function mark(test: NullTest) {
+  if (test.status === "failed") return <Pennant kind="fault" />;
+  if (test.passed === null) return null;
+  return test.passed ? <Pennant kind="passed" /> : <Pennant kind="note" mark="–" />;
+}

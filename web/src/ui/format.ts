@@ -1,0 +1,45 @@
+/** Write numbers as the charts do: true minus, decimal point, thin digit groups. */
+const THIN = "\u202f";
+
+export function num(value: number, decimals: number): string {
+  const fixed = Math.abs(value).toFixed(decimals);
+  const [whole = "0", part] = fixed.split(".");
+  const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, THIN);
+  const text = part ? `${grouped}.${part}` : grouped;
+  return value < 0 && /[1-9]/.test(fixed) ? `\u2212${text}` : text;
+}
+
+export function signed(value: number, decimals: number): string {
+  const text = num(value, decimals);
+  return value > 0 && /[1-9]/.test(text) ? `+${text}` : text;
+}
+
+/** Milliseconds with about five figures: 319.149, 1276.6, 13.298. */
+export function ms(value: number): string {
+  return num(value, value >= 1000 ? 1 : 3);
+}
+
+/** Short milliseconds for crowded places: 319.15, 53.19, 1702.1. */
+export function msShort(value: number): string {
+  return num(value, value >= 1000 ? 1 : value >= 100 ? 1 : 2);
+}
+
+export function dB(value: number | null, decimals = 1): string {
+  return value === null ? "silent" : num(value, decimals);
+}
+
+export function clock(seconds: number): string {
+  const whole = Math.floor(seconds);
+  const rest = String(whole % 60).padStart(2, "0");
+  return `${Math.floor(whole / 60)}:${rest}`;
+}
+
+export function clockFine(seconds: number): string {
+  const tenths = Math.round(seconds * 10);
+  const rest = String(Math.floor(tenths / 10) % 60).padStart(2, "0");
+  return `${Math.floor(tenths / 600)}:${rest}.${tenths % 10}`;
+}
+
+export function timeOfDay(date: Date): string {
+  return date.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+}

@@ -20,20 +20,32 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
 
     def data(made: argparse.ArgumentParser) -> None:
-        made.add_argument("--data", type=Path, default=ROOT / "var", metavar="DIR",
-                          help="where the database and the audio are kept (default: var/)")
+        made.add_argument(
+            "--data",
+            type=Path,
+            default=ROOT / "var",
+            metavar="DIR",
+            help="where the database and the audio are kept (default: var/)",
+        )
 
     start = commands.add_parser("start", help="set up and run; Ctrl-C stops")
     start.add_argument("--port", type=int, default=8000, help="port on this machine (default 8000)")
     start.add_argument("--no-demo", action="store_true", help="without demo data")
     data(start)
     test = commands.add_parser("test", help="run every check, or only some parts")
-    test.add_argument("parts", nargs="*", metavar="PART",
-                      help="format, lint, types, imports, api, core, server, e2e")
+    test.add_argument(
+        "parts",
+        nargs="*",
+        metavar="PART",
+        help="format, lint, types, imports, api, core, server, e2e",
+    )
     commands.add_parser("bench", help="measure speed as ratios").add_argument(
-        "names", nargs="*", metavar="NAME", help="only these: null, memory, compute, page")
+        "names", nargs="*", metavar="NAME", help="only these: null, memory, compute, page"
+    )
     commands.add_parser("screenshots", help="make the pictures in docs/screenshots")
-    commands.add_parser("null", help="null test of two files (null --help tells more)", add_help=False)
+    commands.add_parser(
+        "null", help="null test of two files (null --help tells more)", add_help=False
+    )
     password = commands.add_parser("password", help="give an account a new password")
     password.add_argument("name", metavar="NAME")
     data(password)
@@ -51,7 +63,9 @@ def _password(name: str, folder: Path) -> int:
     cluster.start()
     try:
         return subprocess.run(
-            [PYTHON, "manage.py", "reset_password", name], cwd=ROOT, check=False,
+            [PYTHON, "manage.py", "reset_password", name],
+            cwd=ROOT,
+            check=False,
             env={**os.environ, "FONODROME_DATA": str(folder), **cluster.environment()},
         ).returncode
     finally:

@@ -39,13 +39,46 @@ def _checks() -> list[Check]:
         Check("types", "front end types", (npm, "run", "-s", "types"), WEB),
         Check("imports", "import rules", (str(BIN / "lint-imports"), "--no-cache")),
         Check("api", "generated types are fresh", (python, "-m", "door.generated", "--check")),
-        Check("core", "core tests", (python, "-W", "error::RuntimeWarning", "-m", "unittest",
-                                      "discover", "-s", "core", "-t", ".")),
-        Check("server", "deployment check", (python, "manage.py", "check", "--deploy", "--settings",
-              "server.config.production", "--fail-level", "WARNING"), database=True),
-        Check("server", "no missing migrations", (python, "manage.py", "makemigrations", "--check",
-              "--dry-run"), database=True),
-        Check("server", "server tests", (python, "manage.py", "test", "server", "door"), database=True),
+        Check(
+            "core",
+            "core tests",
+            (
+                python,
+                "-W",
+                "error::RuntimeWarning",
+                "-m",
+                "unittest",
+                "discover",
+                "-s",
+                "core",
+                "-t",
+                ".",
+            ),
+        ),
+        Check(
+            "server",
+            "deployment check",
+            (
+                python,
+                "manage.py",
+                "check",
+                "--deploy",
+                "--settings",
+                "server.config.production",
+                "--fail-level",
+                "WARNING",
+            ),
+            database=True,
+        ),
+        Check(
+            "server",
+            "no missing migrations",
+            (python, "manage.py", "makemigrations", "--check", "--dry-run"),
+            database=True,
+        ),
+        Check(
+            "server", "server tests", (python, "manage.py", "test", "server", "door"), database=True
+        ),
         Check("e2e", "browser tests", (python, "manage.py", "test", "e2e"), database=True),
     ]
 
@@ -104,8 +137,15 @@ def _run(check: Check, env: dict[str, str]) -> tuple[int, int]:
     began = time.monotonic()
     say(f"\n== {check.name}")
     done = subprocess.run(
-        check.command, cwd=check.cwd, env=env, stdin=subprocess.DEVNULL,
-        stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace", check=False,
+        check.command,
+        cwd=check.cwd,
+        env=env,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        errors="replace",
+        check=False,
     )
     good, bad = _count(done.stdout, done.returncode)
     if bad:

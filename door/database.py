@@ -83,8 +83,20 @@ class Cluster:
         if fresh.exists():
             shutil.rmtree(fresh)
         run(
-            [*self._as, self._bin / "initdb", "-D", fresh, "-U", "fonodrome", "-A", "scram-sha-256",
-             f"--pwfile={self.folder / 'password'}", "--no-locale", "-E", "UTF8"],
+            [
+                *self._as,
+                self._bin / "initdb",
+                "-D",
+                fresh,
+                "-U",
+                "fonodrome",
+                "-A",
+                "scram-sha-256",
+                f"--pwfile={self.folder / 'password'}",
+                "--no-locale",
+                "-E",
+                "UTF8",
+            ],
             "The database could not be made.",
             cwd=Path("/"),
         )
@@ -94,7 +106,8 @@ class Cluster:
         """The port of a server that already runs on this data, left by a start that was killed."""
         status = subprocess.run(
             [*self._as, str(self._bin / "pg_ctl"), "-D", str(self._data), "status"],
-            capture_output=True, cwd="/",
+            capture_output=True,
+            cwd="/",
         )
         lines = self._data / "postmaster.pid"
         if status.returncode == 0 and lines.is_file():
@@ -117,8 +130,20 @@ class Cluster:
                 f"-c max_connections=80 {_FAST if self._throwaway else ''}"
             )
             run(
-                [*self._as, self._bin / "pg_ctl", "-D", self._data, "-l", log, "-w", "-t", "60", "-o",
-                 options, "start"],
+                [
+                    *self._as,
+                    self._bin / "pg_ctl",
+                    "-D",
+                    self._data,
+                    "-l",
+                    log,
+                    "-w",
+                    "-t",
+                    "60",
+                    "-o",
+                    options,
+                    "start",
+                ],
                 f"The database did not start; {log} says why. Its data was not touched.",
                 cwd=Path("/"),
             )
@@ -128,15 +153,36 @@ class Cluster:
         env = {"PGPASSWORD": self._password}
         where = ["-h", "127.0.0.1", "-p", str(self.port), "-U", "fonodrome"]
         there = run(
-            [self._bin / "psql", *where, "-d", "postgres", "-Atc",
-             "SELECT 1 FROM pg_database WHERE datname = 'fonodrome'"],
-            "The database does not answer.", env=env,
+            [
+                self._bin / "psql",
+                *where,
+                "-d",
+                "postgres",
+                "-Atc",
+                "SELECT 1 FROM pg_database WHERE datname = 'fonodrome'",
+            ],
+            "The database does not answer.",
+            env=env,
         )
         if there.strip() != "1":
-            run([self._bin / "createdb", *where, "fonodrome"], "The database could not be made.", env=env)
+            run(
+                [self._bin / "createdb", *where, "fonodrome"],
+                "The database could not be made.",
+                env=env,
+            )
 
     def stop(self) -> None:
         subprocess.run(
-            [*self._as, str(self._bin / "pg_ctl"), "-D", str(self._data), "-m", "fast", "-w", "stop"],
-            capture_output=True, cwd="/",
+            [
+                *self._as,
+                str(self._bin / "pg_ctl"),
+                "-D",
+                str(self._data),
+                "-m",
+                "fast",
+                "-w",
+                "stop",
+            ],
+            capture_output=True,
+            cwd="/",
         )

@@ -13,14 +13,32 @@ def generate(target: Path) -> None:
     with tempfile.TemporaryDirectory() as folder:
         schema = Path(folder) / "openapi.json"
         subprocess.run(
-            [sys.executable, "manage.py", "export_openapi_schema", "--api", "server.config.api.api",
-             "--output", str(schema)],
-            cwd=ROOT, check=True,
+            [
+                sys.executable,
+                "manage.py",
+                "export_openapi_schema",
+                "--api",
+                "server.config.api.api",
+                "--output",
+                str(schema),
+            ],
+            cwd=ROOT,
+            check=True,
         )
         subprocess.run(
-            [str(Path(sys.executable).parent / "npm"), "run", "-s", "api", "--", str(schema), "-o",
-             str(target)],
-            cwd=ROOT / "web", check=True, capture_output=True,
+            [
+                str(Path(sys.executable).parent / "npm"),
+                "run",
+                "-s",
+                "api",
+                "--",
+                str(schema),
+                "-o",
+                str(target),
+            ],
+            cwd=ROOT / "web",
+            check=True,
+            capture_output=True,
         )
 
 

@@ -46,14 +46,36 @@ class Running:
             **self._cluster.environment(),
         }
         self._prepare()
-        self._launch("web", [
-            str(VENV / "bin" / "gunicorn"), "server.config.wsgi", "--bind", f"127.0.0.1:{self.port}",
-            "--workers", "2", "--threads", "8", "--preload", "--graceful-timeout", "5",
-            "--timeout", "120", "--no-control-socket",
-        ])
-        self._launch("worker", [
-            str(PYTHON), "manage.py", "procrastinate", "worker", "--concurrency", "2",
-        ])
+        self._launch(
+            "web",
+            [
+                str(VENV / "bin" / "gunicorn"),
+                "server.config.wsgi",
+                "--bind",
+                f"127.0.0.1:{self.port}",
+                "--workers",
+                "2",
+                "--threads",
+                "8",
+                "--preload",
+                "--graceful-timeout",
+                "5",
+                "--timeout",
+                "120",
+                "--no-control-socket",
+            ],
+        )
+        self._launch(
+            "worker",
+            [
+                str(PYTHON),
+                "manage.py",
+                "procrastinate",
+                "worker",
+                "--concurrency",
+                "2",
+            ],
+        )
         with Step("Waiting for the first answer"):
             self._wait()
 
@@ -79,7 +101,10 @@ class Running:
 
     def manage(self, *words: str, trouble: str, step: Step | None = None) -> str:
         return run(
-            [PYTHON, "manage.py", *words], trouble, env=self.env, cwd=ROOT,
+            [PYTHON, "manage.py", *words],
+            trouble,
+            env=self.env,
+            cwd=ROOT,
             on_line=step.progress if step else lambda line: None,
         )
 
@@ -91,8 +116,12 @@ class Running:
         if is_current(stamp, wanted):
             return
         with Step("Bringing the database up to date") as step:
-            self.manage("migrate", "--no-input", trouble="The database could not be brought up to "
-                        "date; nothing was lost.", step=step)
+            self.manage(
+                "migrate",
+                "--no-input",
+                trouble="The database could not be brought up to date; nothing was lost.",
+                step=step,
+            )
         with Step("Compiling the sample loops"):
             self.manage("warm_up", trouble="The sample loops could not be compiled.")
         if self.demo:
@@ -105,8 +134,13 @@ class Running:
         folder.mkdir(exist_ok=True)
         with (folder / f"{name}.log").open("ab") as log:
             process = subprocess.Popen(
-                command, cwd=ROOT, env={**os.environ, **self.env}, stdout=log, stderr=log,
-                stdin=subprocess.DEVNULL, start_new_session=True,
+                command,
+                cwd=ROOT,
+                env={**os.environ, **self.env},
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+                start_new_session=True,
             )
         self._children[name] = (command, process)
 
@@ -170,8 +204,12 @@ def _port_is_free(port: int) -> None:
         try:
             probe.bind(("127.0.0.1", port))
         except OSError as error:
-            reason = "needs an administrator" if error.errno == 13 else "is taken by another program"
-            raise Trouble(f"Port {port} {reason}. Choose another: --port {port + 1000 % 60000}") from None
+            reason = (
+                "needs an administrator" if error.errno == 13 else "is taken by another program"
+            )
+            raise Trouble(
+                f"Port {port} {reason}. Choose another: --port {port + 1000 % 60000}"
+            ) from None
 
 
 def start(data: Path, port: int, demo: bool) -> int:

@@ -38,7 +38,8 @@ def _as_root() -> list[str]:
     if os.geteuid() == 0:
         return []
     if shutil.which("sudo") and (
-        sys.stdin.isatty() or subprocess.run(["sudo", "-n", "true"], capture_output=True).returncode == 0
+        sys.stdin.isatty()
+        or subprocess.run(["sudo", "-n", "true"], capture_output=True).returncode == 0
     ):
         return ["sudo"]
     raise LookupError
@@ -92,8 +93,15 @@ def debian_packages(testing: bool) -> None:
         run([*before, "apt-get", "update", "-qq"], failed, on_line=step.progress)
         run(
             [
-                *before, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "install", "-y", "-q",
-                "--no-install-recommends", *missing,
+                *before,
+                "env",
+                "DEBIAN_FRONTEND=noninteractive",
+                "apt-get",
+                "install",
+                "-y",
+                "-q",
+                "--no-install-recommends",
+                *missing,
             ],
             failed,
             on_line=step.progress,
@@ -124,8 +132,17 @@ def python_packages(testing: bool) -> None:
             if not PYTHON.exists():
                 run([sys.executable, "-m", "venv", VENV], "The Python environment cannot be made.")
             run(
-                [PYTHON, "-m", "pip", "install", "--require-hashes", "--no-input",
-                 "--disable-pip-version-check", "-r", place],
+                [
+                    PYTHON,
+                    "-m",
+                    "pip",
+                    "install",
+                    "--require-hashes",
+                    "--no-input",
+                    "--disable-pip-version-check",
+                    "-r",
+                    place,
+                ],
                 "The Python packages could not be installed.",
                 on_line=count,
             )
@@ -152,18 +169,29 @@ def front_end() -> None:
     if not is_current(stamp, lock):
         _room(ROOT)
         with Step("Front end packages") as step:
-            run([VENV / "bin" / "npm", "ci", "--no-progress"], "The front end's packages could not "
-                "be installed.", env=node_env(), cwd=WEB, on_line=step.progress)
+            run(
+                [VENV / "bin" / "npm", "ci", "--no-progress"],
+                "The front end's packages could not be installed.",
+                env=node_env(),
+                cwd=WEB,
+                on_line=step.progress,
+            )
             stamp.write_text(lock)
     sources = [WEB / name for name in ("index.html", "vite.config.ts", "tsconfig.json", "src")]
     built = digest([*sources, WEB / "package-lock.json"])
     stamp = WEB / "dist" / ".fonodrome-stamp"
     if not is_current(stamp, built):
         with Step("Building the front end"):
-            run([VENV / "bin" / "npm", "run", "build"], "The front end could not be built.",
-                env=node_env(), cwd=WEB)
-            run([PYTHON, "-m", "whitenoise.compress", "-q", WEB / "dist"],
-                "The front end could not be compressed.")
+            run(
+                [VENV / "bin" / "npm", "run", "build"],
+                "The front end could not be built.",
+                env=node_env(),
+                cwd=WEB,
+            )
+            run(
+                [PYTHON, "-m", "whitenoise.compress", "-q", WEB / "dist"],
+                "The front end could not be compressed.",
+            )
             stamp.write_text(built)
 
 

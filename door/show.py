@@ -80,9 +80,18 @@ def _reason(text: str) -> str | None:
     if "no space left" in low or "enospc" in low:
         return "The disk is full. Make room and run the same command again; it goes on from here."
     unreachable = (
-        "temporary failure", "enotfound", "eai_again", "connection refused", "network is unreachable",
-        "could not resolve", "newconnectionerror", "etimedout", "econnrefused", "unable to connect",
-        "could not find a version", "max retries exceeded",
+        "temporary failure",
+        "enotfound",
+        "eai_again",
+        "connection refused",
+        "network is unreachable",
+        "could not resolve",
+        "newconnectionerror",
+        "etimedout",
+        "econnrefused",
+        "unable to connect",
+        "could not find a version",
+        "max retries exceeded",
     )
     if any(word in low for word in unreachable):
         return (

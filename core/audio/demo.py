@@ -41,7 +41,7 @@ def _place(track: np.ndarray, note: np.ndarray, at_s: float) -> None:
     track[start:end] += note[: end - start]
 
 
-def pluck(hz: float, seconds: float, seed: int, brightness: float = 0.5) -> np.ndarray:
+def pluck(hz: float, seconds: float, seed: int, brightness: float = 0.86) -> np.ndarray:
     """A plucked string; (samples,), peak 1."""
     rng = np.random.default_rng(seed)
     period = RATE / hz - 0.5
@@ -49,7 +49,9 @@ def pluck(hz: float, seconds: float, seed: int, brightness: float = 0.5) -> np.n
     part = period - whole
     n = round(seconds * RATE)
     burst = np.zeros(n)
-    burst[:whole] = scipy.signal.lfilter([1 - brightness], [1, -brightness], rng.uniform(-1, 1, whole))
+    burst[:whole] = scipy.signal.lfilter(
+        [1 - brightness], [1, -brightness], rng.uniform(-1, 1, whole)
+    )
     loss = 0.5 * 0.9965
     loop = np.zeros(whole + 3)
     loop[0] = 1.0
@@ -149,8 +151,46 @@ def _guitar() -> np.ndarray:
 @lru_cache(maxsize=1)
 def _clarinet(take: int) -> np.ndarray:
     phrases = {
-        1: [24, None, 27, 29, None, 31, 34, None, None, 31, None, 29, 27, None, 24, None, None, None],
-        2: [31, None, 34, 36, None, 34, 31, None, None, 29, None, 27, 26, None, 27, None, None, None],
+        1: [
+            24,
+            None,
+            27,
+            29,
+            None,
+            31,
+            34,
+            None,
+            None,
+            31,
+            None,
+            29,
+            27,
+            None,
+            24,
+            None,
+            None,
+            None,
+        ],
+        2: [
+            31,
+            None,
+            34,
+            36,
+            None,
+            34,
+            31,
+            None,
+            None,
+            29,
+            None,
+            27,
+            26,
+            None,
+            27,
+            None,
+            None,
+            None,
+        ],
     }
     pitches = [None if step is None else _hz(12 + step) for step in phrases[take] * 2]
     return _finish(_line(pitches, _EIGHTH, reed, 2.1 * _EIGHTH, 0.25))

@@ -47,9 +47,7 @@ def _accumulate(a, b, gain, position, frame_frames, sums, frame_a, frame_r, resi
 
 def _signature(real):  # type: ignore[no-untyped-def]
     line, sums = real[::1], numba.float64[::1]
-    return numba.void(
-        line, line, numba.float64, numba.int64, numba.int64, sums, sums, sums, line
-    )
+    return numba.void(line, line, numba.float64, numba.int64, numba.int64, sums, sums, sums, line)
 
 
 accumulate = numba.njit(

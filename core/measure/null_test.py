@@ -6,15 +6,15 @@ whole stretch and fit again as long as the residual still falls; measure the res
 """
 
 import tempfile
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
-from core.audio.examine import Progress, to_db
+from core.audio.examine import Progress
 from core.audio.source import AudioSource, open_audio
 from core.measure import kernel
-from core.measure.align import Coarse, Fit, Pairs, Window, coarse_lag, fit_lag, loud_windows
+from core.measure.align import Window, fit_lag, loud_windows
+from core.measure.alignment import Alignment, align, snapped
 from core.measure.passes import (
     ChannelMatch,
     PassResult,
@@ -25,24 +25,9 @@ from core.measure.passes import (
 from core.measure.report import build_measurement
 from core.measure.results import Measurement, NullOptions
 from core.measure.view import View, resampled_copy, view_of
-from core.units import format as fmt
 
 _MOST_PASSES = 4
 _WORTH_A_PASS = 0.01
-_SAME_LAG = 0.02
-_POOR_RATIO = 0.1
-_SWAP_TRIED_ABOVE = 1e-6
-
-
-@dataclass(frozen=True)
-class Alignment:
-    """Per channel matches, the search they came from, and what was noticed on the way."""
-
-    matches: list[ChannelMatch]
-    coarse: Coarse
-    swapped: bool
-    live: list[bool]
-    notes: list[str]
 
 
 def null_test(
@@ -96,21 +81,6 @@ def _views(
     return view_a, view_of(copy, "B", region_b.start_s, region_b.length_s, source_b.rate_hz)
 
 
-def _pairs(a: View, b: View, notes: list[str]) -> Pairs:
-    """Which channel of B belongs to which of A: same numbers; one channel serves all."""
-    if a.channels == b.channels:
-        return [(i, i) for i in range(a.channels)]
-    if b.channels == 1:
-        notes.append("B is mono: it was compared with every channel of A.")
-        return [(i, 0) for i in range(a.channels)]
-    if a.channels == 1:
-        notes.append("A is mono: it was compared with every channel of B.")
-        return [(0, j) for j in range(b.channels)]
-    common = min(a.channels, b.channels)
-    notes.append(f"Only the first {common} channels of each were compared.")
-    return [(i, i) for i in range(common)]
-
-
 def _compare(
     a: View,
     b: View,
@@ -154,16 +124,18 @@ def _first_pass(
     lag = aligned.coarse.lag
     rivals = [lag, *aligned.coarse.rivals[:3]]
     if len(rivals) > 1 and len({m.lag for m in aligned.matches}) == 1:
-        tried = []
+        tried: list[tuple[float, float, list[ChannelMatch]]] = []
         pairs = [(m.a_channel, m.b_channel) for m in aligned.matches]
         for rival in rivals:
             near = aligned.matches[0].lag
             if rival != lag:
                 fit = fit_lag(a, b, windows, rival, pairs)
-                near = _snapped(a, b, windows, fit, pairs)
+                near = snapped(a, b, windows, fit, pairs)
             moved = _moved(aligned.matches, near)
-            ratio = _ratio_of(run_pass(a, b, moved, bands=False, progress=progress, stage="matching"))
-            tried.append((10 * np.log10(max(ratio, 1e-15)), abs(rival), moved))
+            ratio = _ratio_of(
+                run_pass(a, b, moved, bands=False, progress=progress, stage="matching")
+            )
+            tried.append((float(10 * np.log10(max(ratio, 1e-15))), abs(rival), moved))
         deepest = min(level for level, _, _ in tried)
         near = [item for item in tried if item[0] <= deepest + 0.5]
         aligned.matches[:] = min(near, key=lambda item: item[1])[2]
@@ -178,9 +150,7 @@ def _ratio_of(result: PassResult) -> float:
     return result.total(kernel.RR) / max(result.total(kernel.AA), 1e-30)
 
 
-def _joint_sums(
-    a: View, b: View, matches: list[ChannelMatch], result: PassResult
-) -> np.ndarray:
+def _joint_sums(a: View, b: View, matches: list[ChannelMatch], result: PassResult) -> np.ndarray:
     """Sums at one common lag: those of the pass, unless the channels have lags of their own."""
     lags = {m.lag for m in matches}
     if len(lags) == 1:
@@ -189,92 +159,3 @@ def _joint_sums(
     main = matches[int(np.argmax(weights))].lag
     common = [ChannelMatch(m.a_channel, m.b_channel, main, m.gain) for m in matches]
     return run_pass(a, b, common, bands=False).sums
-
-
-def align(
-    a: View, b: View, windows: list[Window], search_s: float, notes: list[str]
-) -> Alignment:
-    """Find lag, gain and polarity of every channel from the loud windows of A."""
-    pairs = _pairs(a, b, notes)
-    reach = max(1, round(search_s * a.rate_hz))
-    coarse = coarse_lag(a, b, windows, reach, pairs)
-    fits = _fit_channels(a, b, windows, coarse, pairs, reach)
-    swapped = False
-    if a.channels == b.channels == 2 and max(f.ratio for f in fits) > _SWAP_TRIED_ABOVE:
-        crossed: Pairs = [(0, 1), (1, 0)]
-        other = coarse_lag(a, b, windows, reach, crossed)
-        crossed_fits = _fit_channels(a, b, windows, other, crossed, reach)
-        if sum(f.ratio for f in crossed_fits) < 0.25 * sum(f.ratio for f in fits):
-            pairs, coarse, fits, swapped = crossed, other, crossed_fits, True
-    live = [f.gains[0] != 0.0 for f in fits]
-    found: list[str] = []
-    matches = _reconcile(a, b, windows, coarse, pairs, fits, live)
-    if coarse.rivals:
-        period = min(abs(x - coarse.lag) for x in coarse.rivals)
-        found.append(
-            f"The material repeats about every {fmt.significant(period / a.rate_hz * 1e3, 4)} ms, "
-            "so other offsets fit nearly as well; the deepest null was taken, then the smallest."
-        )
-    return Alignment(matches, coarse, swapped, live, found)
-
-
-def _fit_channels(
-    a: View, b: View, windows: list[Window], coarse: Coarse, pairs: Pairs, reach: int
-) -> list[Fit]:
-    """Fit each channel by itself; one that does not fit at the common lag is searched anew."""
-    fits = []
-    for pair in pairs:
-        fit = fit_lag(a, b, windows, coarse.lag, [pair])
-        if fit.ratio > _POOR_RATIO and len(pairs) > 1:
-            own = coarse_lag(a, b, windows[:2], reach, [pair])
-            if own.correlation > 0.3 and abs(own.lag - coarse.lag) > 1.0:
-                other = fit_lag(a, b, windows, own.lag, [pair])
-                fit = other if other.ratio < 0.5 * fit.ratio else fit
-        fits.append(fit)
-    return fits
-
-
-def _reconcile(
-    a: View,
-    b: View,
-    windows: list[Window],
-    coarse: Coarse,
-    pairs: Pairs,
-    fits: list[Fit],
-    live: list[bool],
-) -> list[ChannelMatch]:
-    """One lag where the channels agree on it (or have none of their own), else one each."""
-    best = min(fits, key=lambda f: f.ratio)
-    agree = [
-        abs(f.lag - best.lag) < _SAME_LAG or f.ratio > _POOR_RATIO or not alive
-        for f, alive in zip(fits, live, strict=True)
-    ]
-    if all(agree):
-        together = [p for p, f in zip(pairs, fits, strict=True) if f.ratio <= _POOR_RATIO]
-        shared = fit_lag(a, b, windows, best.lag, together or pairs)
-        lags = [_snapped(a, b, windows, shared, together or pairs)] * len(pairs)
-    else:
-        common = _snapped(a, b, windows, best, [pairs[fits.index(best)]])
-        lags = [
-            _snapped(a, b, windows, f, [p]) if f.ratio <= _POOR_RATIO and alive else common
-            for f, p, alive in zip(fits, pairs, live, strict=True)
-        ]
-    gains = [_snap_gain(f.gains[0]) for f in fits]
-    return [
-        ChannelMatch(i, j, lag, gain)
-        for (i, j), lag, gain in zip(pairs, lags, gains, strict=True)
-    ]
-
-
-def _snap_gain(gain: float) -> float:
-    """Exactly 1 or -1 where it is so within the arithmetic of the fit."""
-    return float(np.sign(gain)) if abs(abs(gain) - 1.0) < 1e-9 else gain
-
-
-def _snapped(a: View, b: View, windows: list[Window], fit: Fit, pairs: Pairs) -> float:
-    """The fitted lag, or the whole one where reading between the samples buys nothing."""
-    whole = float(round(fit.lag))
-    if abs(fit.lag - whole) > 0.01:
-        return fit.lag
-    there = fit_lag(a, b, windows, whole, pairs, move=False)
-    return whole if there.ratio <= 1.002 * fit.ratio + 1e-26 else fit.lag

@@ -95,7 +95,9 @@ class _Forward:
         if self._held.shape[1] == 0 or not self._start <= start <= newest:
             self._held, self._start, newest = self._held[:, :0], start, start
         if start + count > newest:
-            old = self._held[:, max(0, min(start - self._start, newest - self._keep - self._start)) :]
+            old = self._held[
+                :, max(0, min(start - self._start, newest - self._keep - self._start)) :
+            ]
             fresh = self._view.read(newest, start + count - newest)
             self._held = np.concatenate([old, fresh.astype(self._dtype, copy=False)], axis=1)
             self._start = start + count - self._held.shape[1]
@@ -106,9 +108,7 @@ class _Forward:
 class MatchedReader:
     """Reads B moved onto A's clock (without its gain), block by block in order."""
 
-    def __init__(
-        self, b: "View | _Forward", matches: list[ChannelMatch], dtype: np.dtype
-    ) -> None:
+    def __init__(self, b: "View | _Forward", matches: list[ChannelMatch], dtype: np.dtype) -> None:
         self._b, self._matches, self._dtype = b, matches, dtype
         self._filters = {m.fraction: FractionalReader(m.fraction) for m in matches if m.fraction}
 
@@ -223,9 +223,7 @@ def improvement_left(result: PassResult) -> float:
     rr = float(s[:, kernel.RR].sum())
     if rr <= 0:
         return 0.0
-    by_gain = sum(
-        float(row[kernel.RB]) ** 2 / row[kernel.BB] for row in s if row[kernel.BB] > 0
-    )
+    by_gain = sum(float(row[kernel.RB]) ** 2 / row[kernel.BB] for row in s if row[kernel.BB] > 0)
     by_lag = sum(float(row[kernel.RD]) ** 2 / row[kernel.DD] for row in s if row[kernel.DD] > 0)
     return min(1.0, (by_gain + by_lag) / rr)
 

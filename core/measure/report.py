@@ -1,13 +1,12 @@
 """Turn the sums of a null test into figures, curves and notes."""
 
-from typing import Protocol
-
 import numpy as np
 
 from core.audio.examine import to_db
 from core.audio.source import AudioSource
 from core.measure import kernel
-from core.measure.align import Coarse, Window
+from core.measure.align import Window
+from core.measure.alignment import Alignment
 from core.measure.bands import third_octave_centres_hz
 from core.measure.passes import ChannelMatch, MatchedReader, PassResult
 from core.measure.results import (
@@ -21,19 +20,10 @@ from core.measure.results import (
     Timeline,
 )
 from core.measure.view import View
-from core.units import format as fmt
 
 _COLUMNS = 600
 _OVERLAY_S = 0.024
 _ONE_DB = 10**0.1
-
-
-class Found(Protocol):
-    """What the report needs to know of the alignment."""
-
-    coarse: Coarse
-    swapped: bool
-    live: list[bool]
 
 
 def _down(part: float, whole: float) -> float | None:
@@ -45,9 +35,7 @@ def _down(part: float, whole: float) -> float | None:
 def _left(sums: np.ndarray, gains: np.ndarray, trial: np.ndarray) -> float:
     """Energy of a - trial * b from the sums of a - gain * b, without cancellation."""
     off = gains - trial
-    energy = (
-        sums[:, kernel.RR] + 2 * off * sums[:, kernel.RB] + off * off * sums[:, kernel.BB]
-    )
+    energy = sums[:, kernel.RR] + 2 * off * sums[:, kernel.RB] + off * off * sums[:, kernel.BB]
     return float(np.maximum(energy, 0.0).sum())
 
 
@@ -63,7 +51,12 @@ def _steps(result: PassResult, joint: np.ndarray, gains: np.ndarray, swapped: bo
         ("time", after_time, _left(joint, gains, upright), whole),
         ("polarity", "Polarity", _left(joint, gains, sign * upright), whole),
         # A gain fitted on all sums may beat those fitted on the windows by a hair; never show it.
-        ("gain", "Gain", max(_left(joint, gains, shared * upright), result.total(kernel.RR)), whole),
+        (
+            "gain",
+            "Gain",
+            max(_left(joint, gains, shared * upright), result.total(kernel.RR)),
+            whole,
+        ),
         ("channels", "Each channel", result.total(kernel.RR), result.total(kernel.AA)),
     ]
     steps: list[Step] = []
@@ -228,7 +221,7 @@ def build_measurement(
     b: View,
     original_b: AudioSource,
     matches: list[ChannelMatch],
-    found: Found,
+    found: Alignment,
     result: PassResult,
     joint: np.ndarray,
     windows: list[Window],
@@ -242,11 +235,10 @@ def build_measurement(
     bb = result.total(kernel.BB)
     fitted = gains * sums[:, kernel.BB] + sums[:, kernel.RB]
     size = float(np.abs(fitted).sum()) / max(bb, 1e-30)
-    upside_down = float(fitted.sum()) < -0.2 * float(np.abs(fitted).sum())
+    channels = _channels(matches, result, found.live)
+    upside_down = all(c.polarity < 0 for c in channels if not c.silent)
     main = matches[int(np.argmax(np.abs(fitted)))]
-    place = Window(
-        max(windows[0].start + main.whole, b.first_possible()), windows[0].frames
-    )
+    place = Window(max(windows[0].start + main.whole, b.first_possible()), windows[0].frames)
     # The peak of B is not looked for by itself; it follows from its matched level only roughly.
     facts_a = _facts(a.source, a, windows[0], aa / samples, float(sums[:, kernel.PEAK_A].max()))
     if b.resampled:
@@ -257,12 +249,18 @@ def build_measurement(
         facts_b = _facts(b.source, b, place, bb / samples, 0.0)
     low, high = (
         _rounding_power(
-            facts_a.grid_bits, a.source.bits is None and facts_a.encoding not in _FLOATS,
-            aa / samples, dither,
+            facts_a.grid_bits,
+            a.source.bits is None and facts_a.encoding not in _FLOATS,
+            aa / samples,
+            dither,
         )
-        + size * size * _rounding_power(
-            facts_b.grid_bits, original_b.bits is None and facts_b.encoding not in _FLOATS,
-            bb / samples, dither,
+        + size
+        * size
+        * _rounding_power(
+            facts_b.grid_bits,
+            original_b.bits is None and facts_b.encoding not in _FLOATS,
+            bb / samples,
+            dither,
         )
         for dither in (False, True)
     )
@@ -302,7 +300,7 @@ def build_measurement(
         compared_s=result.frames / a.rate_hz,
         compared_samples=result.frames,
         steps=_steps(result, joint, gains, found.swapped),
-        channels=_channels(matches, result, found.live),
+        channels=channels,
         bands=_bands(result, a.rate_hz, rows),
         timeline=_timeline(result, a.rate_hz, rows),
         overlay=_overlay(a, b, matches, result, windows[0]),

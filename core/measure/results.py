@@ -118,7 +118,7 @@ class Measurement(Edge):
     offset_samples: float = Field(description="Positive: B is late, in samples of A")
     offset_ms: float
     gain_db: float = Field(description="Level of B against A")
-    polarity: Literal[1, -1]
+    polarity: Literal[1, -1] = Field(description="-1 where every channel is inverted")
     null_depth_db: float | None = Field(
         description="Matched residual against A, negative; null when exactly silent"
     )

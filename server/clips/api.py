@@ -13,6 +13,7 @@ from core.edge import Edge
 from server.clips import services
 from server.clips.models import Clip, Upload
 from server.clips.queries import clip_of, clips_of
+from server.config.auth import user_of
 from server.config.problems import Problem
 from server.jobs.runner import request_cancel
 from server.songs.queries import song_of
@@ -95,21 +96,17 @@ def _upload_out(upload: Upload) -> UploadOut:
     )
 
 
-def _user(request: HttpRequest) -> Any:
-    return request.user
-
-
 @router.post("/songs/{uuid:song_id}/uploads", response=UploadOut)
 def begin_upload(request: HttpRequest, song_id: UUID, payload: UploadStart) -> UploadOut:
-    song = song_of(_user(request), song_id)
+    song = song_of(user_of(request), song_id)
     return _upload_out(
-        services.begin_upload(_user(request), song, payload.name, payload.size_bytes)
+        services.begin_upload(user_of(request), song, payload.name, payload.size_bytes)
     )
 
 
 @router.get("/uploads/{uuid:upload_id}", response=UploadOut)
 def get_upload(request: HttpRequest, upload_id: UUID) -> UploadOut:
-    return _upload_out(get_object_or_404(Upload, owner=_user(request), pk=upload_id))
+    return _upload_out(get_object_or_404(Upload, owner=user_of(request), pk=upload_id))
 
 
 @router.put("/uploads/{uuid:upload_id}", response=UploadOut)
@@ -118,29 +115,29 @@ def send_piece(request: HttpRequest, upload_id: UUID, offset: int) -> UploadOut:
     length = int(request.headers.get("Content-Length") or 0)
     if length > 2 * services.CHUNK_BYTES:
         raise Problem(413, "That piece is too large; send pieces of 8 MB.", "piece")
-    return _upload_out(services.receive(_user(request), upload_id, offset, request.body))
+    return _upload_out(services.receive(user_of(request), upload_id, offset, request.body))
 
 
 @router.post("/uploads/{uuid:upload_id}/finish", response=ClipOut)
 def finish_upload(request: HttpRequest, upload_id: UUID) -> ClipOut:
-    return _out(services.finish_upload(_user(request), upload_id))
+    return _out(services.finish_upload(user_of(request), upload_id))
 
 
 @router.delete("/uploads/{uuid:upload_id}", response={204: None})
 def drop_upload(request: HttpRequest, upload_id: UUID) -> tuple[int, None]:
-    services.drop_upload(_user(request), upload_id)
+    services.drop_upload(user_of(request), upload_id)
     return 204, None
 
 
 @router.get("/songs/{uuid:song_id}/clips", response=list[ClipOut])
 def list_clips(request: HttpRequest, song_id: UUID) -> list[ClipOut]:
-    song = song_of(_user(request), song_id)
-    return [_out(clip) for clip in clips_of(_user(request)).filter(song=song)]
+    song = song_of(user_of(request), song_id)
+    return [_out(clip) for clip in clips_of(user_of(request)).filter(song=song)]
 
 
 @router.get("/songs/{uuid:song_id}/pairs", response=list[PairOut])
 def list_pairs(request: HttpRequest, song_id: UUID) -> list[PairOut]:
-    song = song_of(_user(request), song_id)
+    song = song_of(user_of(request), song_id)
     pairs = song.pairs.filter(clip_a__deleted_at=None, clip_b__deleted_at=None)
     return [
         PairOut(title=p.title, finding=p.finding, clip_a=p.clip_a_id, clip_b=p.clip_b_id)
@@ -150,7 +147,7 @@ def list_pairs(request: HttpRequest, song_id: UUID) -> list[PairOut]:
 
 @router.get("/clips/{uuid:clip_id}", response=ClipDetail)
 def get_clip(request: HttpRequest, clip_id: UUID) -> ClipDetail:
-    clip = clip_of(_user(request), clip_id)
+    clip = clip_of(user_of(request), clip_id)
     report = clip.report or {"peaks_low": [], "peaks_high": []}
     return ClipDetail(
         **_common(clip), peaks_low=report["peaks_low"], peaks_high=report["peaks_high"]
@@ -159,7 +156,7 @@ def get_clip(request: HttpRequest, clip_id: UUID) -> ClipDetail:
 
 @router.patch("/clips/{uuid:clip_id}", response=ClipOut)
 def rename_clip(request: HttpRequest, clip_id: UUID, payload: ClipRename) -> ClipOut:
-    clip = clip_of(_user(request), clip_id)
+    clip = clip_of(user_of(request), clip_id)
     clip.name = services.plain_name(payload.name)
     clip.save(update_fields=["name"])
     return _out(clip)
@@ -167,19 +164,19 @@ def rename_clip(request: HttpRequest, clip_id: UUID, payload: ClipRename) -> Cli
 
 @router.post("/clips/{uuid:clip_id}/accept", response=ClipOut)
 def accept_clip(request: HttpRequest, clip_id: UUID) -> ClipOut:
-    return _out(services.accept_truncated(clip_of(_user(request), clip_id)))
+    return _out(services.accept_truncated(clip_of(user_of(request), clip_id)))
 
 
 @router.post("/clips/{uuid:clip_id}/cancel", response=ClipOut)
 def cancel_clip(request: HttpRequest, clip_id: UUID) -> ClipOut:
-    clip = clip_of(_user(request), clip_id)
+    clip = clip_of(user_of(request), clip_id)
     request_cancel(clip)
     return _out(clip)
 
 
 @router.delete("/clips/{uuid:clip_id}", response={204: None})
 def delete_clip(request: HttpRequest, clip_id: UUID) -> tuple[int, None]:
-    clip = clip_of(_user(request), clip_id)
+    clip = clip_of(user_of(request), clip_id)
     clip.deleted_at = timezone.now()
     clip.save(update_fields=["deleted_at"])
     return 204, None
@@ -187,7 +184,7 @@ def delete_clip(request: HttpRequest, clip_id: UUID) -> tuple[int, None]:
 
 @router.post("/clips/{uuid:clip_id}/restore", response=ClipOut)
 def restore_clip(request: HttpRequest, clip_id: UUID) -> ClipOut:
-    clip = get_object_or_404(Clip, song__owner=_user(request), song__deleted_at=None, pk=clip_id)
+    clip = get_object_or_404(Clip, song__owner=user_of(request), song__deleted_at=None, pk=clip_id)
     clip.deleted_at = None
     clip.save(update_fields=["deleted_at"])
     return _out(clip)

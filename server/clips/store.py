@@ -44,9 +44,9 @@ def adopt(path: Path, *, keep: bool = False) -> Blob:
         os.replace(part, target)
     elif not keep:
         path.unlink()
-    return Blob.objects.get_or_create(
-        digest=blob.digest, defaults={"size_bytes": blob.size_bytes}
-    )[0]
+    return Blob.objects.get_or_create(digest=blob.digest, defaults={"size_bytes": blob.size_bytes})[
+        0
+    ]
 
 
 def upload_path(name: str) -> Path:

@@ -35,5 +35,7 @@ def compute_tap_tempo(request: HttpRequest, payload: TapRequest) -> TapTempo:
 
 
 @router.post("/tempo-from-delay", response=TempoFromDelay)
-def compute_tempo_from_delay(request: HttpRequest, payload: TempoFromDelayRequest) -> TempoFromDelay:
+def compute_tempo_from_delay(
+    request: HttpRequest, payload: TempoFromDelayRequest
+) -> TempoFromDelay:
     return tempo_from_delay(payload)

@@ -28,7 +28,7 @@ def page(request: HttpRequest) -> HttpResponse:
             content_type="text/plain",
         )
     html = _built(index, index.stat().st_mtime_ns)
-    nonce = str(request.csp_nonce)  # type: ignore[attr-defined]
+    nonce = str(request.csp_nonce)
     response = HttpResponse(html.replace(_PLACE, f'name="csp-nonce" content="{nonce}"'))
     response["Cache-Control"] = "no-store"
     return response

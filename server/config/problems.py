@@ -29,9 +29,7 @@ class Problem(Exception):
         self.status, self.sentence, self.code, self.extra = status, sentence, code, extra
 
 
-def problem_response(
-    status: int, sentence: str, code: str = "", **extra: Any
-) -> HttpResponse:
+def problem_response(status: int, sentence: str, code: str = "", **extra: Any) -> HttpResponse:
     body = {
         "type": f"urn:fonodrome:{code or status}",
         "title": TITLES.get(status, "Something went wrong"),

@@ -9,7 +9,7 @@ DATA_DIR = Path(tempfile.mkdtemp(prefix="fonodrome-test-"))
 MEDIA_ROOT = DATA_DIR / "audio"
 UPLOAD_ROOT = DATA_DIR / "uploads"
 SCRATCH_ROOT = DATA_DIR / "scratch"
-STORAGES["default"]["OPTIONS"]["location"] = str(MEDIA_ROOT)  # noqa: F405
+STORAGES["default"]["OPTIONS"] = {"location": str(MEDIA_ROOT), "base_url": None}  # noqa: F405
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 AXES_ENABLED = False
 ALLOWED_HOSTS = ["*"]

@@ -1,6 +1,5 @@
 """Device profiles: those that ship, and those a person typed in."""
 
-from typing import Any
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -10,6 +9,7 @@ from pydantic import Field
 
 from core.devices import SHIPPED, DeviceProfile
 from core.edge import Edge
+from server.config.auth import user_of
 from server.devices.models import Device
 
 router = Router(tags=["devices"])
@@ -27,18 +27,18 @@ def _out(device: Device) -> DeviceOut:
 
 @router.get("/devices", response=list[DeviceOut])
 def list_devices(request: HttpRequest) -> list[DeviceOut]:
-    own = [_out(device) for device in Device.objects.filter(owner=_owner(request))]
+    own = [_out(device) for device in Device.objects.filter(owner=user_of(request))]
     return [DeviceOut(id=None, profile=profile) for profile in SHIPPED] + own
 
 
 @router.post("/devices", response=DeviceOut)
 def create_device(request: HttpRequest, payload: DeviceProfile) -> DeviceOut:
-    return _out(Device.objects.create(owner=_owner(request), **payload.model_dump()))
+    return _out(Device.objects.create(owner=user_of(request), **payload.model_dump()))
 
 
 @router.put("/devices/{uuid:device_id}", response=DeviceOut)
 def edit_device(request: HttpRequest, device_id: UUID, payload: DeviceProfile) -> DeviceOut:
-    device = get_object_or_404(Device, owner=_owner(request), pk=device_id)
+    device = get_object_or_404(Device, owner=user_of(request), pk=device_id)
     for name, value in payload.model_dump().items():
         setattr(device, name, value)
     device.save()
@@ -47,9 +47,5 @@ def edit_device(request: HttpRequest, device_id: UUID, payload: DeviceProfile) -
 
 @router.delete("/devices/{uuid:device_id}", response={204: None})
 def delete_device(request: HttpRequest, device_id: UUID) -> tuple[int, None]:
-    get_object_or_404(Device, owner=_owner(request), pk=device_id).delete()
+    get_object_or_404(Device, owner=user_of(request), pk=device_id).delete()
     return 204, None
-
-
-def _owner(request: HttpRequest) -> Any:
-    return request.user

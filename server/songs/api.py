@@ -13,6 +13,7 @@ from core.edge import Edge
 from core.errors import FonodromeError
 from core.tempo.song import TempoSection
 from core.units import parse_time
+from server.config.auth import user_of
 from server.songs import services
 from server.songs.models import Song
 from server.songs.queries import song_of, songs_of
@@ -79,44 +80,42 @@ def _values(model: Edge) -> dict[str, Any]:
 
 @router.get("/songs", response=list[SongOut])
 def list_songs(request: HttpRequest) -> list[SongOut]:
-    return [_out(song) for song in songs_of(request.user)]  # type: ignore[arg-type]
+    return [_out(song) for song in songs_of(user_of(request))]
 
 
 @router.post("/songs", response=SongOut)
 def create_song(request: HttpRequest, payload: SongCreate) -> SongOut:
     values = payload.model_dump(mode="json")
-    return _out(services.create_song(request.user, values))  # type: ignore[arg-type]
+    return _out(services.create_song(user_of(request), values))
 
 
 @router.get("/songs/{uuid:song_id}", response=SongOut)
 def get_song(request: HttpRequest, song_id: UUID) -> SongOut:
-    return _out(song_of(request.user, song_id))  # type: ignore[arg-type]
+    return _out(song_of(user_of(request), song_id))
 
 
 @router.patch("/songs/{uuid:song_id}", response=SongOut)
 def edit_song(request: HttpRequest, song_id: UUID, payload: SongEdit) -> SongOut:
-    song = song_of(request.user, song_id)  # type: ignore[arg-type]
+    song = song_of(user_of(request), song_id)
     changes = _values(payload.changes)
     if value := changes.get("delay_value"):
         section = TempoSection.model_validate((changes.get("tempo_map") or song.tempo_map)[0])
         if parse_time(value, section.frame(song.sample_rate_hz))[0] <= 0:
             raise FonodromeError("A delay time must be above 0 ms.", part=value)
-    return _out(
-        services.edit_song(request.user, song_id, payload.base_revision, changes)  # type: ignore[arg-type]
-    )
+    return _out(services.edit_song(user_of(request), song_id, payload.base_revision, changes))
 
 
 @router.post("/songs/{uuid:song_id}/duplicate", response=SongOut)
 def duplicate_song(request: HttpRequest, song_id: UUID) -> SongOut:
-    return _out(services.duplicate_song(request.user, song_id))  # type: ignore[arg-type]
+    return _out(services.duplicate_song(user_of(request), song_id))
 
 
 @router.delete("/songs/{uuid:song_id}", response={204: None})
 def delete_song(request: HttpRequest, song_id: UUID) -> tuple[int, None]:
-    services.delete_song(request.user, song_id)  # type: ignore[arg-type]
+    services.delete_song(user_of(request), song_id)
     return 204, None
 
 
 @router.post("/songs/{uuid:song_id}/restore", response=SongOut)
 def restore_song(request: HttpRequest, song_id: UUID) -> SongOut:
-    return _out(services.restore_song(request.user, song_id))  # type: ignore[arg-type]
+    return _out(services.restore_song(user_of(request), song_id))

@@ -14,6 +14,7 @@ from pydantic import Field
 from core.edge import Edge
 from core.measure import Limit, NullOptions, NullResult
 from core.measure.matched import LONGEST_EXCERPT_S, Which
+from server.config.auth import user_of
 from server.jobs.runner import request_cancel
 from server.songs.queries import song_of
 from server.verify import services
@@ -67,12 +68,8 @@ class Excerpt(Edge):
     length_s: float | None = Field(None, gt=0, le=LONGEST_EXCERPT_S)
 
 
-def _user(request: HttpRequest) -> Any:
-    return request.user
-
-
 def _tests_of(request: HttpRequest) -> QuerySet[NullTest]:
-    mine = NullTest.objects.filter(song__owner=_user(request), song__deleted_at=None)
+    mine = NullTest.objects.filter(song__owner=user_of(request), song__deleted_at=None)
     return mine.select_related("clip_a__blob", "clip_b__blob")
 
 
@@ -105,16 +102,16 @@ def _detail(test: NullTest) -> NullTestDetail:
 
 @router.get("/songs/{uuid:song_id}/null-tests", response=list[NullTestOut])
 def list_null_tests(request: HttpRequest, song_id: UUID) -> list[NullTestOut]:
-    song = song_of(_user(request), song_id)
+    song = song_of(user_of(request), song_id)
     rows = _tests_of(request).filter(song=song, deleted_at=None).defer("measurement")
     return [NullTestOut(**_common(test)) for test in rows]
 
 
 @router.post("/songs/{uuid:song_id}/null-tests", response=NullTestOut)
 def start_null_test(request: HttpRequest, song_id: UUID, payload: NullTestStart) -> NullTestOut:
-    song = song_of(_user(request), song_id)
+    song = song_of(user_of(request), song_id)
     test = services.start_null_test(
-        _user(request), song, payload.clip_a, payload.clip_b, payload.options, payload.limit
+        user_of(request), song, payload.clip_a, payload.clip_b, payload.options, payload.limit
     )
     return NullTestOut(**_common(test))
 

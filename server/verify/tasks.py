@@ -19,7 +19,8 @@ def run_null_test(test_id: str) -> None:
 
 def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:
     test = NullTest.objects.select_related("clip_a__blob", "clip_b__blob").get(pk=test_id)
-    assert test.clip_a.blob and test.clip_b.blob
+    assert test.clip_a.blob
+    assert test.clip_b.blob
     found = null_test(
         path_of(test.clip_a.blob),
         path_of(test.clip_b.blob),

@@ -9,7 +9,9 @@ import soundfile
 RATE = 48_000
 
 
-def band_limited(seconds: float, seed: int, channels: int = 2, top_hz: float = 20_000) -> np.ndarray:
+def band_limited(
+    seconds: float, seed: int, channels: int = 2, top_hz: float = 20_000
+) -> np.ndarray:
     """Noise with swells between 30 Hz and `top_hz`, about -20 dBFS; (frames, channels)."""
     rng = np.random.default_rng(seed)
     n = round(seconds * RATE)
@@ -43,7 +45,9 @@ def faded(sound: np.ndarray, frames: int = 4800) -> np.ndarray:
     return out
 
 
-def write(folder: Path, name: str, sound: np.ndarray, subtype: str = "FLOAT", rate: int = RATE) -> Path:
+def write(
+    folder: Path, name: str, sound: np.ndarray, subtype: str = "FLOAT", rate: int = RATE
+) -> Path:
     path = folder / name
     soundfile.write(path, sound, rate, subtype=subtype)
     return path

@@ -139,9 +139,7 @@ class Rounding(PairCase):
 
     def test_two_dithered_files_null_to_about_73_down(self):
         sound = band_limited(6, 13)
-        found = self.pair(
-            rounded_16(sound, 1), rounded_16(sound, 2), subtypes=("PCM_16", "PCM_16")
-        )
+        found = self.pair(rounded_16(sound, 1), rounded_16(sound, 2), subtypes=("PCM_16", "PCM_16"))
         self.assertAlmostEqual(found.null_depth_db, -73.3, delta=0.5)
         self.assertEqual(judge(found, Limit()).verdict, "rounding")
 

@@ -82,9 +82,7 @@ class Typed(unittest.TestCase):
     def test_numbers_come_back_as_they_were_written(self, value):
         self.assertAlmostEqual(parse_number(fmt.number(value, 3))[0], value, delta=6e-4)
 
-    @given(
-        st.integers(0, 6).map(lambda k: Fraction(1, 2**k)), st.sampled_from(sorted(MODIFIERS))
-    )
+    @given(st.integers(0, 6).map(lambda k: Fraction(1, 2**k)), st.sampled_from(sorted(MODIFIERS)))
     def test_note_values_come_back_from_both_forms(self, fraction, modifier):
         note = NoteValue(fraction, modifier)
         self.assertEqual(parse_note_value(note.id), note)

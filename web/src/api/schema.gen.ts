@@ -1389,6 +1389,7 @@ export interface components {
             gain_db: number;
             /**
              * Polarity
+             * @description -1 where every channel is inverted
              * @enum {integer}
              */
             polarity: 1 | -1;

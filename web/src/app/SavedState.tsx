@@ -22,7 +22,8 @@ export function SavedWord({ saved, at }: { saved: Saved; at: string }) {
       fontSize="14px"
       fontWeight="650"
       color={good ? "ok" : saved.state === "saving" ? "ink2" : "diff"}
-      minWidth="96px"
+      minWidth="92px"
+      whiteSpace="nowrap"
     >
       {good ? "✓ " : ""}
       {words}

@@ -182,7 +182,7 @@ function Header({ context, setSection, onTap }: HeaderProps) {
       display="flex"
       flexWrap="wrap"
       alignItems="center"
-      columnGap="16px"
+      columnGap="14px"
       rowGap="4px"
       paddingBlock="8px"
       minHeight="44px"
@@ -192,7 +192,7 @@ function Header({ context, setSection, onTap }: HeaderProps) {
       <TitleField key={song.title} song={song} onTitle={(title) => edit({ title })} />
       <Box
         color="ink2"
-        display={{ base: "none", lg: "block" }}
+        display={{ base: "none", xl: "block" }}
         overflow="hidden"
         textOverflow="ellipsis"
         whiteSpace="nowrap"
@@ -213,8 +213,8 @@ function Header({ context, setSection, onTap }: HeaderProps) {
             <option value={section.beat_unit}>{section.beat_unit}</option>
           )}
           {BEATS.map(([id, name]) => (
-            <option key={id} value={id}>
-              {id} {name}
+            <option key={id} value={id} title={name}>
+              {id}
             </option>
           ))}
         </Choice>
@@ -224,7 +224,7 @@ function Header({ context, setSection, onTap }: HeaderProps) {
           kind="tempo"
           value={String(section.tempo_bpm)}
           unit="BPM"
-          width="108px"
+          width="100px"
           onCommit={(read) => setSection({ tempo_bpm: read.value })}
         />
         <Press onClick={onTap} hint="T" aria-label="Tap tempo">
@@ -248,7 +248,7 @@ function Header({ context, setSection, onTap }: HeaderProps) {
           ))}
         </Choice>
       </Item>
-      <Item label="Beat">
+      <Item label="Beat" wideOnly>
         {beat.data && <Figure label="Beat" value={msShort(beat.data.value)} unit="ms" />}
       </Item>
       <Item label="Rate">
@@ -277,9 +277,17 @@ function Header({ context, setSection, onTap }: HeaderProps) {
   );
 }
 
-function Item({ label, children }: { label: string; children: ReactNode }) {
+function Item({
+  label,
+  wideOnly,
+  children,
+}: {
+  label: string;
+  wideOnly?: boolean;
+  children: ReactNode;
+}) {
   return (
-    <Box display="flex" alignItems="center" gap="6px">
+    <Box display={{ base: wideOnly ? "none" : "flex", sm: "flex" }} alignItems="center" gap="6px">
       <Box as="span" color="ink2" fontSize="13px">
         {label}
       </Box>

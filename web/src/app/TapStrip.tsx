@@ -104,7 +104,13 @@ export function TapStrip({ taps }: { taps: ReturnType<typeof useTaps> }) {
                   strokeDasharray={counted ? undefined : "3 3"}
                 />
                 {!counted && (
-                  <text x={x(time) + 4} y="38" fontSize="13" fill={ink("diff")}>
+                  <text
+                    x={x(time) + (width - x(time) < 44 ? -4 : 4)}
+                    y="38"
+                    textAnchor={width - x(time) < 44 ? "end" : "start"}
+                    fontSize="13"
+                    fill={ink("diff")}
+                  >
                     stray
                   </text>
                 )}

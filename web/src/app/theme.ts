@@ -37,7 +37,7 @@ export const system = createSystem(
     strictTokens: false,
     conditions: { dark: ".dark &", light: ".light &" },
     theme: {
-      breakpoints: { sm: "640px", md: "900px", lg: "1180px" },
+      breakpoints: { sm: "640px", md: "900px", lg: "1180px", xl: "1440px" },
       tokens: {
         fonts: {
           body: { value: "'Atkinson Hyperlegible Next Variable', 'DejaVu Sans', sans-serif" },

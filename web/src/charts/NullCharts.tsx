@@ -60,7 +60,7 @@ export function StepsChart({ steps }: { steps: NullResult["steps"] }) {
               />
               <text
                 x={from + wide / 2}
-                y={bottom > height - 48 ? bottom - 7 : bottom + 17}
+                y={bottom > height - 48 || (level ?? -1) > 0 ? bottom - 7 : bottom + 17}
                 textAnchor="middle"
                 fontSize="13"
                 fontWeight="650"
@@ -233,7 +233,7 @@ export function LevelsOverTime({ result }: { result: NullResult }) {
         />
         <text
           x={LEFT + 6}
-          y={(floorAt(timeline.a_dbfs, y).find((v) => v !== null) ?? 20) + 18}
+          y={Math.min(...floorAt(timeline.a_dbfs, y).map((v) => v ?? 999)) + 32}
           fontSize="14"
           fontWeight="650"
           fill={ink("ink")}

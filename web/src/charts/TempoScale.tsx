@@ -93,7 +93,7 @@ export function TempoScale({ candidates, songBpm, onChoose }: Props) {
             </g>
           );
         })}
-        <AxisBottom scale={x} at={AXIS} ticks={[40, 80, 120, 160, 200, 240]} unit="BPM" />
+        <AxisBottom scale={x} at={AXIS} ticks={width < 420 ? [40, 100, 160, 240] : [40, 80, 120, 160, 200, 240]} unit="BPM" />
       </svg>
     </Box>
   );

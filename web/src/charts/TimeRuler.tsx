@@ -43,10 +43,10 @@ interface Props {
 }
 
 export function TimeRuler({ ruler, device, onChoose }: Props) {
-  const [frame, width] = useWidth<HTMLDivElement>(920);
+  const [frame, width] = useWidth<HTMLDivElement>(1180);
   const times = ruler.notes.map((n) => n.ms);
   const low = Math.min(...times, ruler.chosen.ms) * 0.86;
-  const high = Math.max(...times, ruler.chosen.ms) * 1.16;
+  const high = Math.max(...times, ruler.chosen.ms) * 2.3;
   const x = scaleLog([low, high], [LEFT, width]);
   const at = x(ruler.chosen.ms);
 
@@ -175,7 +175,7 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
             const row = ROWS.find((r) => r.id === note.row)!;
             const mine = note.id === checked;
             const place = x(note.ms);
-            const label = note.id.replace(" bars", " bars").replace(" bar", " bar");
+            const label = note.id;
             const text = `${label} ${msShort(note.ms)}`;
             const room = text.length * 7 + 12;
             const flip = place + room > width;

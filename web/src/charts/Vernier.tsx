@@ -53,7 +53,7 @@ export function Vernier({ ruler, device }: { ruler: TimeRuler; device: Device })
               stroke={ink("ink")}
               strokeWidth="2"
             />
-            {Math.abs(value - setting.set_ms) > step / 2 && (
+            {width > 620 && Math.abs(value - setting.set_ms) > step / 2 && (
               <text x={x(value)} y={AXIS + 25} textAnchor="middle" fontSize="14" fill={ink("ink2")}>
                 {num(value, decimals)}
               </text>

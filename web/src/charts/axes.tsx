@@ -26,13 +26,14 @@ export function AxisBottom({ scale, at, ticks, format = plain, unit }: AxisProps
         const last = i === ticks.length - 1;
         const label = `${format(tick)}${unit && last ? ` ${unit}` : ""}`;
         const near = high - x < label.length * 4;
+        const anchor = near ? "end" : x - low < 8 ? "start" : "middle";
         return (
           <g key={tick}>
             <line x1={x} x2={x} y1={at} y2={at + 6} stroke={ink("ink")} />
             <text
               x={near ? high : x}
               y={at + 21}
-              textAnchor={near ? "end" : "middle"}
+              textAnchor={anchor}
               fontSize="13"
               fill={ink("ink2")}
             >

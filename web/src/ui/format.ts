@@ -21,7 +21,7 @@ export function ms(value: number): string {
 
 /** Short milliseconds for crowded places: 319.15, 53.19, 1702.1. */
 export function msShort(value: number): string {
-  return num(value, value >= 1000 ? 1 : value >= 100 ? 1 : 2);
+  return num(value, value >= 10_000 ? 0 : value >= 100 ? 1 : 2);
 }
 
 export function dB(value: number | null, decimals = 1): string {

@@ -34,7 +34,7 @@ export default function TimeStep() {
   const data = ruler.data;
   return (
     <Box>
-      <Box display="flex" flexWrap="wrap" alignItems="flex-end" gap="6px 20px">
+      <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 20px">
         <SheetTitle>Delay time</SheetTitle>
         <DevicePicker device={device} onChoose={(next) => edit({ device: next })} />
         <Box flex="1" />
@@ -55,7 +55,7 @@ export default function TimeStep() {
             <Hint>3</Hint> triplet
           </span>
         </Box>
-        <Box width={{ base: "100%", sm: "190px" }} marginBottom="-12px">
+        <Box width={{ base: "100%", sm: "190px" }}>
           <QuantityField
             label="Delay time, note value or ms"
             hideLabel

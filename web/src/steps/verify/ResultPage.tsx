@@ -273,7 +273,7 @@ function Figures({ result }: { result: NullResult }) {
     ],
     ["", signed(result.offset_ms, 4), "ms"],
     ["Gain of B", signed(result.gain_db, 2), "dB"],
-    ["Polarity", result.polarity > 0 ? "same" : "inverted", ""],
+    ["Polarity", polarityWord(result), ""],
     ["As delivered", dB(result.raw_null_db), "dB"],
     ["Residual RMS", dB(result.residual_rms_dbfs), "dBFS"],
     ["Peak", dB(result.residual_peak_dbfs), "dBFS"],
@@ -308,6 +308,12 @@ function Figures({ result }: { result: NullResult }) {
       ))}
     </Box>
   );
+}
+
+function polarityWord(result: NullResult): string {
+  const flipped = result.channels.filter((c) => c.polarity < 0).map((c) => c.name);
+  if (flipped.length === 0) return "same";
+  return result.polarity < 0 ? "inverted" : `${flipped.join(", ")} inverted`;
 }
 
 const WORDS: Record<string, string> = {

@@ -30,8 +30,8 @@ export default function VerifyStep() {
   const clips = useClips(song.id);
   const pairs = usePairs(song.id);
   const tests = useNullTests(song.id);
-  const asked = (location.state as Chosen | null) ?? { a: null, b: null };
-  const [chosen, setChosen] = useState<Chosen>(asked);
+  const asked = location.state as Chosen | null;
+  const [picked, setChosen] = useState<Chosen | null>(asked);
   const [regions, setRegions] = useState({ a: WHOLE, b: WHOLE });
   const [searchS, setSearchS] = useState(2);
   const [limit, setLimit] = useState<Limit>({ kind: "relative", value_db: 90 });
@@ -58,6 +58,9 @@ export default function VerifyStep() {
       navigate(test.id);
     },
   });
+  // Until something is picked, the first pair stands ready, so that there is something to see.
+  const first = pairs.data?.[0];
+  const chosen: Chosen = picked ?? { a: first?.clip_a ?? null, b: first?.clip_b ?? null };
   const ready = chosen.a !== null && chosen.b !== null;
   const start = () => {
     if (ready) run.mutate({ a: chosen.a!, b: chosen.b!, regions });
@@ -87,7 +90,7 @@ export default function VerifyStep() {
               clipId={chosen[side]}
               region={regions[side]}
               onClip={(id) => {
-                setChosen((old) => ({ ...old, [side]: id }));
+                setChosen({ ...chosen, [side]: id });
                 setRegions((old) => ({ ...old, [side]: WHOLE }));
               }}
               onRegion={(region) => setRegions((old) => ({ ...old, [side]: region }))}

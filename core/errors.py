@@ -36,8 +36,11 @@ class TruncatedAudio(AudioError):
 
     code = "audio-truncated"
 
-    def __init__(self, sentence: str, *, usable_frames: int, promised_frames: int) -> None:
+    def __init__(
+        self, sentence: str, *, usable_frames: int, promised_frames: int, rate_hz: int
+    ) -> None:
         super().__init__(sentence)
+        self.rate_hz = rate_hz
         self.usable_frames = usable_frames
         self.promised_frames = promised_frames
 

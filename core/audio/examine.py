@@ -2,11 +2,13 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import NoReturn
 
 import numpy as np
+import soundfile
 from pydantic import Field
 
-from core.audio.source import AudioSource, open_audio
+from core.audio.source import BLOCK_FRAMES, AudioSource, open_audio
 from core.edge import Edge
 from core.errors import AudioError, TruncatedAudio
 from core.units import format as fmt
@@ -60,7 +62,7 @@ class _Columns:
             self.low[self._next], self.high[self._next] = self._rest.min(), self._rest.max()
 
 
-def _refuse_truncated(source: AudioSource, usable: int, promised: int) -> None:
+def _refuse_truncated(source: AudioSource, usable: int, promised: int) -> NoReturn:
     share = 100.0 * (1.0 - usable / promised)
     there = fmt.clock(usable / source.rate_hz)
     says = fmt.clock(promised / source.rate_hz)
@@ -70,6 +72,7 @@ def _refuse_truncated(source: AudioSource, usable: int, promised: int) -> None:
         "missing. Nothing was changed.",
         usable_frames=usable,
         promised_frames=promised,
+        rate_hz=source.rate_hz,
     )
 
 
@@ -77,36 +80,53 @@ def examine(
     path: Path | str,
     name: str | None = None,
     *,
-    accept_truncated: bool = False,
     progress: Progress = lambda share, stage: None,
 ) -> ClipReport:
     """Decode a whole file and describe it.
 
     `progress(share, stage)` is called per block and may raise to stop. Raises AudioError for
-    what is not audio, for samples that are not numbers, and TruncatedAudio for a file that stops
-    before its header says, unless `accept_truncated`.
+    what is not audio and for samples that are not numbers, and TruncatedAudio for a file that
+    stops before its header says (`salvage` makes use of what is there).
     """
     with open_audio(path, name) as source:
-        return _describe(source, accept_truncated, progress)
+        return _describe(source, progress)
 
 
-def _describe(source: AudioSource, accept_truncated: bool, progress: Progress) -> ClipReport:
-    usable = source.frames
-    if source.frames < source.promised_frames and not accept_truncated:
-        _refuse_truncated(source, usable, source.promised_frames)
-    if source.frames == 0:
-        raise AudioError(f"“{source.name}” holds no sound: it has a header but 0 samples.")
+def salvage(path: Path | str, name: str, target: Path) -> None:
+    """Write what can be read of a file that stops early as a whole WAV file.
+
+    Same word length and rate (32-bit float where it had none), block by block. Raises AudioError
+    where nothing can be read.
+    """
+    with open_audio(path, name) as source:
+        subtype = source.subtype if source.subtype.startswith("PCM_") else "FLOAT"
+        subtype = "PCM_U8" if subtype == "PCM_S8" else subtype
+        with soundfile.SoundFile(
+            str(target), "w", source.rate_hz, source.channels, subtype, format="RF64"
+        ) as out:
+            done, end = 0, source.frames
+            while done < end:
+                try:
+                    block = source.read(done, min(BLOCK_FRAMES, end - done))
+                except TruncatedAudio as error:
+                    end = error.usable_frames
+                    continue
+                out.write(np.ascontiguousarray(block.T))
+                done += block.shape[1]
+    if done == 0:
+        raise AudioError(f"Nothing of “{name}” can be read.")
+
+
+def _describe(source: AudioSource, progress: Progress) -> ClipReport:
+    if source.frames < source.promised_frames:
+        _refuse_truncated(source, source.frames, source.promised_frames)
     columns = _Columns(source.frames)
     power, peak, done = 0.0, 0.0, 0
-    blocks = source.blocks()
     while done < source.frames:
         try:
-            block = next(blocks)
-        except AudioError:
-            if not accept_truncated or done == 0:
-                _refuse_truncated(source, done, max(source.promised_frames, done + 1))
-            source.frames = done
-            break
+            block = source.read(done, min(BLOCK_FRAMES, source.frames - done))
+        except TruncatedAudio as error:
+            _refuse_truncated(source, error.usable_frames, error.promised_frames)
         if not np.isfinite(block).all():
             bad = int(np.flatnonzero(~np.isfinite(block).all(axis=0))[0]) + done
             raise AudioError(

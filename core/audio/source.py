@@ -10,13 +10,14 @@ import numpy as np
 import soundfile
 
 from core.audio.container import WavLayout, aiff_promised_frames, read_wav_layout
-from core.errors import AudioError
+from core.errors import AudioError, TruncatedAudio
 from core.units import format as fmt
 
 MOST_CHANNELS = 8
 MOST_SECONDS = 3_600
 HIGHEST_RATE_HZ = 192_000
 BLOCK_FRAMES = 1 << 17
+_SHORT_FRAMES = 1024
 
 _STEP_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32}
 
@@ -155,18 +156,34 @@ class AudioSource:
             self._buffer, self._buffer_start, have = self._buffer[:, :0], first, 0
         missing = first + count - self._buffer_start - have
         if missing > 0:
+            position = self._buffer_start + have
             try:
                 more = self._sound.read(missing, dtype=self.dtype.name, always_2d=True).T
             except (soundfile.LibsndfileError, RuntimeError):
                 more = np.zeros((self.channels, 0), self.dtype)
             if more.shape[1] < missing:
-                stopped = (self._buffer_start + have + more.shape[1]) / self.rate_hz
-                raise AudioError(f"“{self.name}” cannot be read beyond {fmt.clock(stopped)}.")
+                usable = self._readable_from(position)
+                raise TruncatedAudio(
+                    f"“{self.name}” cannot be read beyond {fmt.clock(usable / self.rate_hz)}.",
+                    usable_frames=usable,
+                    promised_frames=max(self.promised_frames, usable + 1),
+                    rate_hz=self.rate_hz,
+                )
             kept = self._buffer[:, first - self._buffer_start :]
             self._buffer = np.concatenate([kept, more], axis=1)
             self._buffer_start = first
         place = first - self._buffer_start
         return self._buffer[:, place : place + count].copy()
+
+    def _readable_from(self, position: int) -> int:
+        """How far a damaged file can be read, tried in short steps from a good position."""
+        try:
+            self._sound.seek(position)
+            while got := len(self._sound.read(_SHORT_FRAMES, dtype="float32", always_2d=True)):
+                position += got
+        except (soundfile.LibsndfileError, RuntimeError):
+            pass
+        return position
 
     def blocks(self, size: int = BLOCK_FRAMES) -> Iterator[np.ndarray]:
         """The whole file in order, as planar blocks of at most `size` frames."""

@@ -137,8 +137,8 @@ def _first_pass(
             )
             tried.append((float(10 * np.log10(max(ratio, 1e-15))), abs(rival), moved))
         deepest = min(level for level, _, _ in tried)
-        near = [item for item in tried if item[0] <= deepest + 0.5]
-        aligned.matches[:] = min(near, key=lambda item: item[1])[2]
+        tied = [item for item in tried if item[0] <= deepest + 0.5]
+        aligned.matches[:] = min(tied, key=lambda item: item[1])[2]
     return run_pass(a, b, aligned.matches, raw=True, progress=progress)
 
 

@@ -14,7 +14,7 @@ class TempoSection(Edge):
 
     bars: int | None = Field(None, ge=1, le=10_000)
     tempo_bpm: float = Field(120.0, ge=5, le=999, description="In the beat unit")
-    beat_unit: str = Field("1/4", max_length=12)
+    beat_unit: str = Field("1/4", max_length=40)
     metre_count: int = Field(4, ge=1, le=64)
     metre_unit: Literal[1, 2, 4, 8, 16, 32] = 4
 

@@ -5,7 +5,7 @@ from uuid import UUID
 
 from procrastinate.contrib.django import app
 
-from core.audio import examine
+from core.audio import examine, salvage
 from core.errors import TruncatedAudio
 from server.clips import store
 from server.clips.models import Clip
@@ -25,21 +25,15 @@ def _decode(clip_id: UUID, attempt: Attempt) -> dict[str, Any]:
         attempt.report(0.0, "storing")
         clip.blob = store.adopt(store.upload_path(clip.upload_path))
         Clip.objects.filter(pk=clip_id).update(blob=clip.blob)
+    if clip.accept_truncated:
+        attempt.report(0.0, "keeping what is there")
+        whole = store.upload_path(f"{clip_id}.whole")
+        salvage(store.path_of(clip.blob), clip.name, whole)
+        clip.blob = store.adopt(whole)
+        Clip.objects.filter(pk=clip_id).update(blob=clip.blob)
     try:
-        report = examine(
-            store.path_of(clip.blob),
-            clip.name,
-            accept_truncated=clip.accept_truncated,
-            progress=attempt.report,
-        )
+        report = examine(store.path_of(clip.blob), clip.name, progress=attempt.report)
     except TruncatedAudio as error:
-        usable = _usable_seconds(clip, error)
+        usable = error.usable_frames / error.rate_hz if error.usable_frames > 0 else None
         return {"status": Status.FAILED, "problem": error.sentence, "usable_seconds": usable}
     return {"report": report.model_dump(), "usable_seconds": None}
-
-
-def _usable_seconds(clip: Clip, error: TruncatedAudio) -> float | None:
-    """What could be used after all; None where nothing is there."""
-    if error.usable_frames <= 0 or clip.blob is None:
-        return None
-    return examine(store.path_of(clip.blob), clip.name, accept_truncated=True).seconds

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 from uuid import UUID
 
-from django.db import close_old_connections
+from django.db import close_old_connections, connection
 from django.db.models import F
 from django.utils import timezone
 
@@ -75,7 +75,8 @@ class Attempt:
 
 def run_attempt(model: type[JobState], pk: UUID, work: Callable[[Attempt], dict[str, Any]]) -> None:
     """Claim the row, do the work, and store what it returns, or why it could not be done."""
-    close_old_connections()
+    if not connection.in_atomic_block:
+        close_old_connections()
     attempt = Attempt(model, pk)
     if not attempt.claim():
         return

@@ -1,0 +1,155 @@
+"""Nobody sees or changes what is another's: every endpoint, from one table."""
+
+import json
+import uuid
+
+from django.test import Client, TestCase
+
+from server.clips.models import SuggestedPair, Upload
+from server.config.api import api
+from server.devices.models import Device
+from server.testing import QUARTERS, clip_in, noise, person, song_for, wav_bytes
+from server.verify.models import NullTest
+
+FRAME: dict = {}
+DEVICE = {"name": "x", "min_ms": 1, "max_ms": 100, "step_ms": 1}
+# Open to everybody; everything else answers 401 without a session.
+PUBLIC = {
+    ("GET", "/session"),
+    ("POST", "/session"),
+    ("POST", "/accounts"),
+    ("POST", "/demo"),
+}
+# For signed-in people, about nobody's things in particular.
+OWN = {
+    ("DELETE", "/session"): None,
+    ("POST", "/password"): {"old_password": "x", "new_password": "y"},
+    ("POST", "/compute/quantity"): {"kind": "tempo", "text": "94"},
+    ("POST", "/compute/time-ruler"): {"frame": FRAME},
+    ("POST", "/compute/tap-tempo"): {"taps_ms": [0, 500]},
+    ("POST", "/compute/tempo-from-delay"): {"delay": "410"},
+    ("GET", "/songs"): None,
+    ("POST", "/songs"): {"title": "x", "tempo_map": [QUARTERS]},
+    ("GET", "/devices"): None,
+    ("POST", "/devices"): DEVICE,
+}
+# About one thing: (which thing, body). A stranger gets 404, as if it were not there.
+THINGS = {
+    ("GET", "/songs/{song_id}"): ("song", None),
+    ("PATCH", "/songs/{song_id}"): ("song", {"base_revision": 1, "changes": {"title": "mine"}}),
+    ("DELETE", "/songs/{song_id}"): ("song", None),
+    ("POST", "/songs/{song_id}/duplicate"): ("song", None),
+    ("POST", "/songs/{song_id}/restore"): ("song", None),
+    ("PUT", "/devices/{device_id}"): ("device", DEVICE),
+    ("DELETE", "/devices/{device_id}"): ("device", None),
+    ("POST", "/songs/{song_id}/uploads"): ("song", {"name": "a.wav", "size_bytes": 3}),
+    ("GET", "/songs/{song_id}/clips"): ("song", None),
+    ("GET", "/songs/{song_id}/pairs"): ("song", None),
+    ("GET", "/uploads/{upload_id}"): ("upload", None),
+    ("PUT", "/uploads/{upload_id}"): ("upload", None),
+    ("POST", "/uploads/{upload_id}/finish"): ("upload", None),
+    ("DELETE", "/uploads/{upload_id}"): ("upload", None),
+    ("GET", "/clips/{clip_id}"): ("clip", None),
+    ("PATCH", "/clips/{clip_id}"): ("clip", {"name": "mine"}),
+    ("DELETE", "/clips/{clip_id}"): ("clip", None),
+    ("POST", "/clips/{clip_id}/accept"): ("clip", None),
+    ("POST", "/clips/{clip_id}/cancel"): ("clip", None),
+    ("POST", "/clips/{clip_id}/restore"): ("clip", None),
+    ("GET", "/songs/{song_id}/null-tests"): ("song", None),
+    ("POST", "/songs/{song_id}/null-tests"): (
+        "song",
+        {"clip_a": str(uuid.uuid4()), "clip_b": str(uuid.uuid4())},
+    ),
+    ("GET", "/null-tests/{test_id}"): ("test", None),
+    ("PATCH", "/null-tests/{test_id}"): ("test", {"limit": {"kind": "dbfs", "value_db": 80}}),
+    ("POST", "/null-tests/{test_id}/cancel"): ("test", None),
+    ("DELETE", "/null-tests/{test_id}"): ("test", None),
+    ("POST", "/null-tests/{test_id}/restore"): ("test", None),
+    ("GET", "/null-tests/{test_id}/audio/{which}"): ("test", None),
+}
+
+
+def endpoints() -> set[tuple[str, str]]:
+    found = set()
+    for path, operations in api.get_openapi_schema()["paths"].items():
+        for method in operations:
+            found.add((method.upper(), path.removeprefix("/api/v1")))
+    return found
+
+
+class Walls(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.owner, cls.stranger = person("owner"), person("stranger")
+        song = song_for(cls.owner)
+        clip = clip_in(song, wav_bytes(noise(0.1)))
+        SuggestedPair.objects.create(song=song, clip_a=clip, clip_b=clip, title="t", finding="f")
+        upload = Upload.objects.create(owner=cls.owner, song=song, name="a.wav", size_bytes=3)
+        test = NullTest.objects.create(
+            song=song, clip_a=clip, clip_b=clip, options={}, limit={"kind": "relative"}
+        )
+        device = Device.objects.create(owner=cls.owner, **DEVICE)
+        rows = {"song": song, "clip": clip, "upload": upload, "test": test, "device": device}
+        cls.ids = {name: str(row.pk) for name, row in rows.items()}
+        cls.rows = rows
+
+    def send(self, client: Client, method: str, path: str, thing: str | None, body):
+        for name in ("song", "clip", "upload", "test", "device"):
+            path = path.replace(f"{{{name}_id}}", self.ids[name])
+        path = path.replace("{which}", "residual")
+        query = "?offset=0" if (method, thing) == ("PUT", "upload") else ""
+        return client.generic(
+            method,
+            f"/api/v1{path}{query}",
+            json.dumps(body) if body is not None else "",
+            content_type="application/json",
+        )
+
+    def test_every_endpoint_is_in_the_table(self):
+        self.assertEqual(endpoints(), PUBLIC | set(OWN) | set(THINGS))
+
+    def test_without_a_session_nothing_private_answers(self):
+        for (method, path), (thing, body) in {
+            **{key: (None, body) for key, body in OWN.items()},
+            **THINGS,
+        }.items():
+            with self.subTest(method=method, path=path):
+                answer = self.send(Client(), method, path, thing, body)
+                self.assertEqual(answer.status_code, 401)
+                self.assertIn("Sign in", answer.json()["detail"])
+
+    def test_a_stranger_finds_nothing_and_changes_nothing(self):
+        client = Client()
+        client.force_login(self.stranger)
+        before = {name: self.state(row) for name, row in self.rows.items()}
+        for (method, path), (thing, body) in THINGS.items():
+            with self.subTest(method=method, path=path):
+                answer = self.send(client, method, path, thing, body)
+                self.assertEqual(answer.status_code, 404, answer.content[:200])
+        self.assertEqual(before, {name: self.state(row) for name, row in self.rows.items()})
+        for path in ("/songs", "/devices"):
+            listed = client.get(f"/api/v1{path}").content.decode()
+            self.assertFalse([i for i in self.ids.values() if i in listed])
+
+    def state(self, row) -> dict:
+        row.refresh_from_db()
+        return {f.name: getattr(row, f.attname) for f in row._meta.fields}
+
+    def test_a_request_from_another_site_is_refused(self):
+        client = Client(enforce_csrf_checks=True)
+        client.force_login(self.owner)
+        for path in ("/songs", "/session", "/accounts", "/demo"):
+            answer = client.post(f"/api/v1{path}", "{}", content_type="application/json")
+            self.assertEqual(answer.status_code, 403, path)
+            self.assertIn("out of date", answer.json()["detail"])
+
+    def test_the_page_s_headers_are_strict(self):
+        answer = Client().get("/")
+        policy = answer.headers["Content-Security-Policy"]
+        self.assertIn("script-src 'self';", policy + ";")
+        self.assertNotIn("unsafe", policy)
+        self.assertIn("frame-ancestors 'none'", policy)
+        self.assertEqual(answer.headers["X-Content-Type-Options"], "nosniff")
+        self.assertEqual(answer.headers["X-Frame-Options"], "DENY")
+        nonce = policy.split("'nonce-")[1].split("'")[0]
+        self.assertIn(f'content="{nonce}"', answer.content.decode())

@@ -1,0 +1,166 @@
+"""Null tests through the API: run, judged, heard, cancelled, fenced."""
+
+import io
+
+import numpy as np
+import soundfile
+
+from server.jobs.runner import Attempt, Superseded, run_attempt
+from server.testing import ApiCase, clip_in, noise, song_for, wav_bytes
+from server.verify.models import NullTest
+from server.verify.tasks import run_null_test
+
+
+class NullTests(ApiCase):
+    def setUp(self):
+        super().setUp()
+        self.sound = noise(2)
+        self.a = clip_in(self.song, wav_bytes(self.sound), "a.wav")
+        later = np.concatenate([np.zeros((100, 2)), self.sound]) * -0.5
+        self.b = clip_in(self.song, wav_bytes(later), "b.wav")
+
+    def start(self, **more):
+        body = {"clip_a": str(self.a.pk), "clip_b": str(self.b.pk), **more}
+        status, test = self.call("post", f"/songs/{self.song.pk}/null-tests", body)
+        self.assertEqual(status, 200, test)
+        return test["id"]
+
+    def measured(self, **more):
+        test_id = self.start(**more)
+        run_null_test(test_id=test_id)
+        return test_id, self.call("get", f"/null-tests/{test_id}")[1]
+
+    def test_the_result_has_the_agreed_names(self):
+        test_id, test = self.measured()
+        self.assertEqual(test["status"], "done", test["problem"])
+        result = test["result"]
+        self.assertEqual((result["offset_samples"], result["polarity"]), (100, -1))
+        self.assertAlmostEqual(result["gain_db"], -6.0206, places=3)
+        self.assertIsNone(result["null_depth_db"])
+        self.assertEqual(result["verdict"], "bit_identical")
+        codes = {c["code"] for c in result["causes"]}
+        self.assertEqual(codes, {"level", "time", "polarity", "lengths"})
+        listed = self.call("get", f"/songs/{self.song.pk}/null-tests")[1]
+        self.assertEqual([(t["id"], t["passed"]) for t in listed], [(test_id, True)])
+
+    def test_the_limit_can_change_and_the_measurement_cannot(self):
+        self.b = clip_in(self.song, wav_bytes(self.sound + noise(2, 5) * 1e-3), "noisy.wav")
+        test_id, test = self.measured()
+        self.assertFalse(test["result"]["passed"])
+        body = {"limit": {"kind": "relative", "value_db": 50}}
+        changed = self.call("patch", f"/null-tests/{test_id}", body)[1]["result"]
+        self.assertTrue(changed["passed"])
+        self.assertEqual(changed["null_depth_db"], test["result"]["null_depth_db"])
+        body = {"limit": {"kind": "relative", "value_db": -3}}
+        self.assertEqual(self.call("patch", f"/null-tests/{test_id}", body)[0], 422)
+
+    def test_what_is_downloaded_is_what_was_measured(self):
+        self.b = clip_in(self.song, wav_bytes(self.sound * 0.5 + noise(2, 6) * 1e-3), "n.wav")
+        test_id, test = self.measured()
+        heard = {}
+        for which in ("a", "b", "residual"):
+            answer = self.client.get(f"/api/v1/null-tests/{test_id}/audio/{which}")
+            data = b"".join(answer.streaming_content)
+            self.assertEqual(int(answer.headers["Content-Length"]), len(data))
+            self.assertIn("attachment", answer.headers["Content-Disposition"])
+            heard[which], _ = soundfile.read(io.BytesIO(data))
+        rest = heard["residual"]
+        np.testing.assert_allclose(heard["a"] - heard["b"], rest, atol=1e-6)
+        level = 10 * np.log10(np.mean(rest**2))
+        self.assertAlmostEqual(level, test["result"]["residual_rms_dbfs"], places=2)
+        excerpt = self.client.get(
+            f"/api/v1/null-tests/{test_id}/audio/residual?start_s=0.5&length_s=0.25"
+        )
+        part, _ = soundfile.read(io.BytesIO(b"".join(excerpt.streaming_content)))
+        np.testing.assert_allclose(part, rest[24_000:36_000], atol=1e-7)
+        self.refused(
+            "get", f"/null-tests/{test_id}/audio/b?start_s=99", None, 422, "outside what was"
+        )
+
+    def test_what_cannot_be_compared_says_why(self):
+        silent = clip_in(self.song, wav_bytes(np.zeros((48_000, 2))), "silent.wav")
+        self.b = silent
+        _, test = self.measured()
+        self.assertEqual(test["status"], "failed")
+        self.assertIn("B (“silent.wav”) is silent", test["problem"])
+        self.refused("get", f"/null-tests/{test['id']}/audio/a", None, 409, "no result to hear")
+
+    def test_clips_that_are_not_ready_or_of_another_song(self):
+        body = {"clip_a": str(self.a.pk)}
+        path = f"/songs/{self.song.pk}/null-tests"
+        broken = clip_in(self.song, b"not audio", "broken.wav")
+        self.refused("post", path, {**body, "clip_b": str(broken.pk)}, 409, "cannot be used")
+        other = clip_in(song_for(self.user, "Other"), wav_bytes(noise(0.1)), "other.wav")
+        self.refused("post", path, {**body, "clip_b": str(other.pk)}, 422, "belong to this song")
+        bad = {**body, "clip_b": str(self.b.pk), "options": {"search_s": 99}}
+        self.refused("post", path, bad, 422, "Search s")
+
+    def test_cancel_before_it_begins_and_delete_with_undo(self):
+        test_id = self.start()
+        self.assertEqual(
+            self.call("post", f"/null-tests/{test_id}/cancel")[1]["status"], "cancelled"
+        )
+        run_null_test(test_id=test_id)
+        self.assertEqual(self.call("get", f"/null-tests/{test_id}")[1]["status"], "cancelled")
+        self.call("delete", f"/null-tests/{test_id}")
+        self.assertEqual(self.call("get", f"/null-tests/{test_id}")[0], 404)
+        self.assertEqual(self.call("post", f"/null-tests/{test_id}/restore")[0], 200)
+
+
+class Attempts(ApiCase):
+    """A late twin of a worker must not write over the one that took its job over."""
+
+    def row(self) -> NullTest:
+        clip = clip_in(self.song, wav_bytes(noise(0.1)))
+        return NullTest.objects.create(
+            song=self.song, clip_a=clip, clip_b=clip, options={}, limit={}
+        )
+
+    def test_an_interrupted_attempt_is_taken_over_and_the_late_one_is_fenced(self):
+        row = self.row()
+        late, fresh = Attempt(NullTest, row.pk), Attempt(NullTest, row.pk)
+        self.assertTrue(late.claim())
+        self.assertTrue(fresh.claim())
+        with self.assertRaises(Superseded):
+            late.report(0.9, "late")
+        self.assertFalse(late.finish(summary={"sentence": "late"}))
+        fresh.report(0.5, "subtracting")
+        self.assertTrue(fresh.finish(summary={"sentence": "fresh"}))
+        row.refresh_from_db()
+        self.assertEqual((row.status, row.summary["sentence"], row.attempt), ("done", "fresh", 2))
+
+    def test_a_cancel_reaches_the_running_work(self):
+        row = self.row()
+
+        def work(attempt):
+            NullTest.objects.filter(pk=row.pk).update(cancel_requested=True)
+            attempt.report(0.5, "half")
+            raise AssertionError("went on after the cancel")
+
+        run_attempt(NullTest, row.pk, work)
+        row.refresh_from_db()
+        self.assertEqual((row.status, row.problem), ("cancelled", ""))
+
+    def test_four_interruptions_are_enough(self):
+        row = self.row()
+        for _ in range(4):
+            self.assertTrue(Attempt(NullTest, row.pk).claim())
+        self.assertFalse(Attempt(NullTest, row.pk).claim())
+        row.refresh_from_db()
+        self.assertEqual(row.status, "failed")
+        self.assertIn("interrupted four times", row.problem)
+
+    def test_a_fault_inside_is_told_as_one_sentence(self):
+        for fault, words in [
+            (OSError(28, "No space left"), "disk is full"),
+            (KeyError("x"), "went wrong inside"),
+        ]:
+            row = self.row()
+
+            def work(attempt, fault=fault):
+                raise fault
+
+            with self.assertLogs("server.jobs.runner", "ERROR"):
+                run_attempt(NullTest, row.pk, work)
+            row.refresh_from_db()
+            self.assertIn(words, row.problem)

@@ -183,6 +183,10 @@ class AudioSource:
                 position += got
         except (soundfile.LibsndfileError, RuntimeError):
             pass
+        # After a fault the decoder cannot always seek back: begin anew.
+        self._sound.close()
+        self._sound = soundfile.SoundFile(str(self.path))
+        self._buffer, self._buffer_start = self._buffer[:, :0], 0
         return position
 
     def blocks(self, size: int = BLOCK_FRAMES) -> Iterator[np.ndarray]:

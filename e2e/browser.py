@@ -23,7 +23,7 @@ FLAGS = (
     "--autoplay-policy=no-user-gesture-required",
     "--hide-scrollbars",
 )
-PATIENCE_S = 20
+PATIENCE_S = 8
 # Finds by accessible role and name, the way a screen reader would.
 _FIND = """
 const [role, name] = arguments;

@@ -4,6 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../api/client";
+import { enter } from "./enter";
 import { announce, Dialog, Notice, Press } from "../ui/controls";
 import { Labelled, TextInput } from "../ui/QuantityField";
 
@@ -15,8 +16,7 @@ export function AccountBar({ session }: { session: Session }) {
   const signOut = async () => {
     try {
       const now = await ask(api.DELETE("/api/v1/session"));
-      client.clear();
-      client.setQueryData(["session"], now);
+      enter(client, now);
     } catch (fault) {
       announce(sentenceOf(fault), { kind: "fault" });
     }

@@ -6,6 +6,7 @@ import { useNavigate } from "react-router";
 
 import { api, ask, sentenceOf } from "../api/client";
 import { ink } from "../app/theme";
+import { enter } from "./enter";
 import { Notice, Press, SheetTitle } from "../ui/controls";
 import { Labelled, TextInput } from "../ui/QuantityField";
 
@@ -19,8 +20,7 @@ export function Entrance({ demo }: { demo: boolean }) {
     try {
       const session = await ask(api.POST("/api/v1/demo"));
       const songs = await ask(api.GET("/api/v1/songs"));
-      client.setQueryData(["songs"], songs);
-      client.setQueryData(["session"], session);
+      enter(client, session);
       navigate(songs[0] ? `/songs/${songs[0].id}/time` : "/");
     } catch (problem) {
       setFault(sentenceOf(problem));
@@ -28,7 +28,12 @@ export function Entrance({ demo }: { demo: boolean }) {
     }
   };
   return (
-    <Box maxWidth="1040px" marginInline="auto" padding={{ base: "20px 16px", sm: "40px 24px" }}>
+    <Box
+      as="main"
+      maxWidth="1040px"
+      marginInline="auto"
+      padding={{ base: "20px 16px", sm: "40px 24px" }}
+    >
       <Box
         as="h1"
         fontFamily="title"
@@ -130,8 +135,7 @@ function SignForm() {
       const session = await ask(
         making ? api.POST("/api/v1/accounts", { body }) : api.POST("/api/v1/session", { body }),
       );
-      client.clear();
-      client.setQueryData(["session"], session);
+      enter(client, session);
     } catch (problem) {
       setFault(sentenceOf(problem));
     } finally {

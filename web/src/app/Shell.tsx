@@ -227,7 +227,7 @@ function Header({ context, setSection, onTap }: HeaderProps) {
           width="100px"
           onCommit={(read) => setSection({ tempo_bpm: read.value })}
         />
-        <Press onClick={onTap} hint="T" aria-label="Tap tempo">
+        <Press onClick={onTap} hint="T" aria-label="tap the tempo">
           tap
         </Press>
       </Item>
@@ -270,7 +270,7 @@ function Header({ context, setSection, onTap }: HeaderProps) {
         </Choice>
       </Item>
       <SavedWord saved={saved} at={timeOfDay(new Date(song.updated_at))} />
-      <Press look="quiet" onClick={turnTheme} hint="G" aria-label="Light or dark">
+      <Press look="quiet" onClick={turnTheme} hint="G" aria-label="theme: light or dark">
         theme
       </Press>
     </Box>

@@ -56,7 +56,7 @@ export function TempoScale({ candidates, songBpm, onChoose }: Props) {
               key={candidate.note_value}
               role="button"
               tabIndex={0}
-              aria-label={`Set the tempo to ${num(candidate.bpm, 2)} BPM: the delay is a ${candidate.name}`}
+              aria-label={`Set the tempo to ${num(candidate.bpm, 2)} BPM: the delay is a note value of ${candidate.name}`}
               onClick={() => onChoose(candidate)}
               onKeyDown={(e) =>
                 (e.key === "Enter" || e.key === " ") && (e.preventDefault(), onChoose(candidate))
@@ -68,7 +68,7 @@ export function TempoScale({ candidates, songBpm, onChoose }: Props) {
                 x={flip ? place - room : place}
                 y={y - 15}
                 width={room}
-                height="20"
+                height={AXIS - y + 15}
                 fill="transparent"
               />
               <line
@@ -93,7 +93,12 @@ export function TempoScale({ candidates, songBpm, onChoose }: Props) {
             </g>
           );
         })}
-        <AxisBottom scale={x} at={AXIS} ticks={width < 420 ? [40, 100, 160, 240] : [40, 80, 120, 160, 200, 240]} unit="BPM" />
+        <AxisBottom
+          scale={x}
+          at={AXIS}
+          ticks={width < 420 ? [40, 100, 160, 240] : [40, 80, 120, 160, 200, 240]}
+          unit="BPM"
+        />
       </svg>
     </Box>
   );

@@ -2,7 +2,7 @@
 import { Box } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { scaleLog } from "d3-scale";
-import { type FormEvent, useState } from "react";
+import { type FormEvent, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { AccountBar } from "../accounts/AccountBar";
@@ -12,7 +12,7 @@ import { ink } from "../app/theme";
 import { turnTheme } from "../app/theme-choice";
 import { announce, Notice, Press, SheetTitle } from "../ui/controls";
 import { msShort, num } from "../ui/format";
-import { Labelled, QuantityField, TextInput } from "../ui/QuantityField";
+import { fieldsRead, Labelled, QuantityField, TextInput } from "../ui/QuantityField";
 
 export function SongList({ session }: { session: Schemas["Session"] }) {
   const songs = useQuery({ queryKey: ["songs"], queryFn: () => ask(api.GET("/api/v1/songs")) });
@@ -37,7 +37,7 @@ export function SongList({ session }: { session: Schemas["Session"] }) {
         <Mark />
         <Box flex="1" />
         <AccountBar session={session} />
-        <Press look="quiet" onClick={turnTheme} hint="G" aria-label="Light or dark">
+        <Press look="quiet" onClick={turnTheme} hint="G" aria-label="theme: light or dark">
           theme
         </Press>
       </Box>
@@ -49,7 +49,9 @@ export function SongList({ session }: { session: Schemas["Session"] }) {
         paddingTop="14px"
       >
         <Box as="section" minWidth="0">
-          <SheetTitle about="open one to go on where you left it">Songs</SheetTitle>
+          <SheetTitle page about="open one to go on where you left it">
+            Songs
+          </SheetTitle>
           {songs.isError && (
             <Notice
               kind="fault"
@@ -201,18 +203,23 @@ function NewSong() {
   const navigate = useNavigate();
   const [title, setTitle] = useState("");
   const [tempo, setTempo] = useState(120);
+  const latest = useRef(tempo);
   const make = useMutation({
-    mutationFn: () =>
-      ask(
+    mutationFn: async () => {
+      await fieldsRead();
+      return ask(
         api.POST("/api/v1/songs", {
           body: {
             title,
             players: "",
             sample_rate_hz: 48_000,
-            tempo_map: [{ tempo_bpm: tempo, beat_unit: "1/4", metre_count: 4, metre_unit: 4 }],
+            tempo_map: [
+              { tempo_bpm: latest.current, beat_unit: "1/4", metre_count: 4, metre_unit: 4 },
+            ],
           },
         }),
-      ),
+      );
+    },
     onSuccess: (song) => {
       void client.invalidateQueries({ queryKey: ["songs"] });
       navigate(`/songs/${song.id}/time`);
@@ -240,7 +247,10 @@ function NewSong() {
             unit="BPM"
             value={String(tempo)}
             help="of quarters; the beat can be changed later"
-            onCommit={(read) => setTempo(read.value)}
+            onCommit={(read) => {
+              latest.current = read.value;
+              setTempo(read.value);
+            }}
           />
           {make.isError && (
             <Notice kind="fault" word="Not made.">

@@ -8,6 +8,18 @@ import { api, ask, type Frame, Refused, type Schemas, sentenceOf } from "../api/
 type Kind = Schemas["QuantityRequest"]["kind"];
 export type Quantity = Schemas["Quantity"];
 
+const underWay = new Set<Promise<void>>();
+
+function track(reading: Promise<void>): Promise<void> {
+  underWay.add(reading);
+  return reading.finally(() => underWay.delete(reading));
+}
+
+/** Resolves when every field that is being read has been: a form waits for it before it sends. */
+export async function fieldsRead(): Promise<void> {
+  await Promise.all(underWay);
+}
+
 interface Props {
   label: string;
   kind: Kind;
@@ -61,6 +73,8 @@ export function QuantityField(props: Props) {
   const { label, kind, value, unit, frame, onCommit, step = 1, hideLabel, width, help } = props;
   const id = useId();
   const [draft, setDraft] = useState<string | null>(null);
+  // Looks while typing and acceptances are counted apart: a look never undoes an acceptance.
+  const lastLook = useRef(0);
   const latest = useRef(0);
   const read = useMutation({
     mutationFn: (text: string) =>
@@ -75,29 +89,35 @@ export function QuantityField(props: Props) {
 
   useEffect(() => {
     if (draft === null) return;
-    const turn = ++latest.current;
+    const turn = ++lastLook.current;
     const timer = setTimeout(() => {
       mutateAsync(draft)
-        .then((found) => turn === latest.current && setSaid({ text: found.read_back, bad: false }))
+        .then(
+          (found) => turn === lastLook.current && setSaid({ text: found.read_back, bad: false }),
+        )
         .catch(
-          (fault) => turn === latest.current && setSaid({ text: sentenceOf(fault), bad: true }),
+          (fault) => turn === lastLook.current && setSaid({ text: sentenceOf(fault), bad: true }),
         );
     }, 120);
     return () => clearTimeout(timer);
   }, [draft, mutateAsync]);
 
   const restore = () => {
+    lastLook.current++;
     latest.current++;
     setDraft(null);
     setSaid(null);
     reset();
   };
 
-  const commit = async (text: string) => {
+  const commit = (text: string) => track(readIt(text));
+
+  const readIt = async (text: string) => {
     const turn = ++latest.current;
     try {
       const found = await mutateAsync(text);
       if (turn !== latest.current) return;
+      lastLook.current++;
       setDraft(null);
       setSaid(null);
       onCommit(found, text);
@@ -108,8 +128,11 @@ export function QuantityField(props: Props) {
   };
 
   const onKeyDown = (event: KeyboardEvent<HTMLInputElement>) => {
-    if (event.key === "Enter") void commit(draft ?? value);
-    else if (event.key === "Escape") restore();
+    if (event.key === "Enter") {
+      // Enter accepts the field; it does not send the form with what stood here before.
+      event.preventDefault();
+      void commit(draft ?? value);
+    } else if (event.key === "Escape") restore();
     else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
       const now = Number.parseFloat((draft ?? value).replace(",", "."));
       if (Number.isNaN(now) || (draft ?? value).includes("/")) return;

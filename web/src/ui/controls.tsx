@@ -77,14 +77,22 @@ export function SheetTitle({
   children,
   about,
   sub = false,
+  page = false,
 }: {
   children: ReactNode;
   about?: ReactNode;
   sub?: boolean;
+  /** The one heading that names the page. */
+  page?: boolean;
 }) {
   return (
     <Box display="flex" flexWrap="wrap" alignItems="baseline" columnGap="12px" minWidth="0">
-      <Box as="h2" fontFamily="title" fontWeight="600" fontSize={sub ? "15px" : "17px"}>
+      <Box
+        as={page ? "h1" : "h2"}
+        fontFamily="title"
+        fontWeight="600"
+        fontSize={sub ? "15px" : "17px"}
+      >
         {children}
       </Box>
       {about && (

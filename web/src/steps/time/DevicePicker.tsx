@@ -1,11 +1,11 @@
 /** Which device the delay is to be set on: those that ship, those typed in, or none. */
 import { Box } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { type FormEvent, useRef, useState } from "react";
 
 import { api, ask, type Device, sentenceOf } from "../../api/client";
 import { announce, Dialog, Notice, Press } from "../../ui/controls";
-import { Choice, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
+import { Choice, fieldsRead, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
 
 interface Props {
   device: Device | null;
@@ -79,8 +79,12 @@ function TypeIn({ onClose, onMade }: { onClose: () => void; onMade: (device: Dev
   const client = useQueryClient();
   const [name, setName] = useState("");
   const [profile, setProfile] = useState({ min_ms: 20, max_ms: 1000, step_ms: 1 });
+  const latest = useRef(profile);
   const make = useMutation({
-    mutationFn: () => ask(api.POST("/api/v1/devices", { body: { name: name.trim(), ...profile } })),
+    mutationFn: async () => {
+      await fieldsRead();
+      return ask(api.POST("/api/v1/devices", { body: { name: name.trim(), ...latest.current } }));
+    },
     onSuccess: async (made) => {
       await client.invalidateQueries({ queryKey: ["devices"] });
       onMade(made.profile);
@@ -93,7 +97,10 @@ function TypeIn({ onClose, onMade }: { onClose: () => void; onMade: (device: Dev
       kind="time"
       unit="ms"
       value={String(profile[key])}
-      onCommit={(read) => setProfile((old) => ({ ...old, [key]: Number(read.value.toFixed(6)) }))}
+      onCommit={(read) => {
+        latest.current = { ...latest.current, [key]: Number(read.value.toFixed(6)) };
+        setProfile(latest.current);
+      }}
     />
   );
   const send = (event: FormEvent) => {

@@ -59,7 +59,7 @@ export function FromDelay() {
         />
         {nearest && !found.isError && (
           <Press onClick={() => set(nearest)}>
-            Set {num(nearest.bpm, 2)} BPM: it is a {nearest.name}
+            Set {num(nearest.bpm, 2)} BPM: {nearest.name}
           </Press>
         )}
       </Box>

@@ -35,7 +35,7 @@ export default function TimeStep() {
   return (
     <Box>
       <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 20px">
-        <SheetTitle>Delay time</SheetTitle>
+        <SheetTitle page>Delay time</SheetTitle>
         <DevicePicker device={device} onChoose={(next) => edit({ device: next })} />
         <Box flex="1" />
         <Box
@@ -183,7 +183,13 @@ function ReadingStrip({ ruler }: { ruler: Ruler }) {
             <Figure
               label={`After ${setting.flam_ms.length} repeats`}
               value={num(Math.abs(setting.flam_ms.at(-1)!), 2)}
-              unit={setting.error_ms < 0 ? "ms early" : "ms late"}
+              unit={
+                Math.abs(setting.error_ms) < 5e-7
+                  ? "ms"
+                  : setting.error_ms < 0
+                    ? "ms early"
+                    : "ms late"
+              }
             />
           </Box>
         </>

@@ -98,7 +98,7 @@ export function ClipLane(props: Props) {
       onDrop={onDrop}
     >
       <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 12px" marginBottom="8px">
-        <Box as="h3" fontFamily="title" fontSize="17px" fontWeight="600" minWidth="18px">
+        <Box as="h2" fontFamily="title" fontSize="17px" fontWeight="600" minWidth="18px">
           {letter}
         </Box>
         <Box color="ink2" fontSize="13px">

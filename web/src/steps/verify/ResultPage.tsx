@@ -62,7 +62,9 @@ function UnderWay({ test }: { test: NullTestDetail }) {
   };
   return (
     <Box maxWidth="760px">
-      <SheetTitle about={`${test.a_name} against ${test.b_name}`}>Null test under way</SheetTitle>
+      <SheetTitle page about={`${test.a_name} against ${test.b_name}`}>
+        Null test under way
+      </SheetTitle>
       <Box marginBlock="14px">
         <Course share={test.progress} stages={["align", "match", "subtract"]} label="Null test" />
       </Box>
@@ -86,7 +88,9 @@ function NoResult({ test }: { test: NullTestDetail }) {
   const cancelled = test.status === "cancelled";
   return (
     <Box maxWidth="760px">
-      <SheetTitle about={`${test.a_name} against ${test.b_name}`}>Null test</SheetTitle>
+      <SheetTitle page about={`${test.a_name} against ${test.b_name}`}>
+        Null test
+      </SheetTitle>
       <Notice
         kind={cancelled ? "note" : "fault"}
         word={cancelled ? "Cancelled." : "Not measured."}

@@ -70,7 +70,10 @@ export default function VerifyStep() {
   const list = clips.data ?? [];
   return (
     <Box>
-      <SheetTitle about="B is brought onto A in time, polarity and gain, then subtracted; what is left is the difference">
+      <SheetTitle
+        page
+        about="B is brought onto A in time, polarity and gain, then subtracted; what is left is the difference"
+      >
         Null test
       </SheetTitle>
       <Box

@@ -1,0 +1,105 @@
+"""The front door: what it counts, what it says when something is in the way."""
+
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+DOOR = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(DOOR))
+
+import check  # noqa: E402
+import serve  # noqa: E402
+import show  # noqa: E402
+
+
+class Counting(unittest.TestCase):
+    def test_what_a_runner_says_becomes_passed_and_failed(self):
+        for output, code, wanted in [
+            ("Ran 12 tests in 3s\n\nOK", 0, (12, 0)),
+            ("Ran 12 tests in 3s\n\nFAILED (failures=2, errors=1)", 1, (9, 3)),
+            ("Ran 0 tests in 0s\n\nNO TESTS RAN", 5, (0, 1)),
+            ("All checks passed!", 0, (1, 0)),
+            ("Found 3 errors", 1, (0, 1)),
+        ]:
+            self.assertEqual(check._count(output, code), wanted, output)
+
+
+class InTheWay(unittest.TestCase):
+    def setUp(self):
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+
+    def test_a_taken_port(self):
+        with socket.socket() as other:
+            other.bind(("127.0.0.1", 0))
+            other.listen()
+            port = other.getsockname()[1]
+            with self.assertRaisesRegex(show.Trouble, f"Port {port} is taken.*--port"):
+                serve._port_is_free(port)
+
+    def test_a_second_start_on_the_same_data(self):
+        first, second = (serve.Running(self.folder, port) for port in (8401, 8402))
+        first._take_lock()
+        with self.assertRaisesRegex(show.Trouble, "already runs on this data: process .*8401"):
+            second._take_lock()
+        first._lock.close()
+        second._take_lock()
+        second._lock.close()
+
+    def test_a_data_folder_that_cannot_be_one(self):
+        (self.folder / "file").write_text("x")
+        with self.assertRaisesRegex(show.Trouble, "cannot be written to.*--data"):
+            serve._writable(self.folder / "file")
+
+    def test_known_troubles_become_one_sentence(self):
+        for printed, words in [
+            ("ERROR: [Errno 28] No space left on device", "disk is full"),
+            ("npm error code EAI_AGAIN", "registry cannot be reached"),
+            ("Temporary failure in name resolution", "registry cannot be reached"),
+        ]:
+            with self.assertRaisesRegex(show.Trouble, words):
+                show.run(["sh", "-c", f"echo '{printed}'; exit 1"], "It failed.")
+
+    def test_help_names_every_command(self):
+        said = subprocess.run(
+            [sys.executable, str(DOOR), "--help"], capture_output=True, text=True, check=True
+        ).stdout
+        for word in ("start", "test", "bench", "screenshots", "null", "password"):
+            self.assertIn(word, said)
+
+    def test_null_from_the_command_line(self):
+        import numpy as np
+        import soundfile
+
+        sound = np.random.default_rng(3).standard_normal((24_000, 2)) * 0.1
+        paths = [self.folder / "a.wav", self.folder / "b.wav"]
+        for path, gain in zip(paths, (1.0, 0.5), strict=True):
+            soundfile.write(path, sound * gain, 48_000, subtype="PCM_16")
+
+        def null(*words: str) -> subprocess.CompletedProcess:
+            return subprocess.run(
+                [sys.executable, "-m", "core.measure.cli", *words],
+                capture_output=True, text=True, check=False, cwd=DOOR.parent,
+                env={**os.environ, "PYTHONPATH": str(DOOR.parent)},
+            )  # fmt: skip
+
+        found = null(*map(str, paths), "--json")
+        self.assertEqual(found.returncode, 0, found.stderr)
+        import json
+
+        result = json.loads(found.stdout)
+        self.assertAlmostEqual(result["gain_db"], -6.02, places=2)
+        self.assertEqual((result["polarity"], result["offset_samples"]), (1, 0))
+        self.assertEqual(result["verdict"], "rounding")
+        (self.folder / "c.wav").write_bytes(b"RIFF")
+        missed = null(str(paths[0]), str(self.folder / "c.wav"))
+        self.assertEqual(missed.returncode, 2)
+        self.assertIn("not audio", missed.stderr)
+        soundfile.write(paths[1], sound[::-1], 48_000)
+        self.assertEqual(null(*map(str, paths), "--limit", "60").returncode, 1)
+        self.assertEqual(null(*map(str, paths), "--limit", "soon").returncode, 2)

@@ -1,0 +1,88 @@
+"""A live server with a real worker and a real browser, as a person would have them."""
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from django.conf import settings
+from django.core.management import call_command
+from django.db import connection
+from django.test import LiveServerTestCase
+
+from core.audio.demo import write_demo_clips
+from e2e.browser import Browser
+
+ROOT = Path(__file__).resolve().parent.parent
+DEMO_CACHE = ROOT / "var" / "demo-sounds"
+QUEUE_TABLES = "procrastinate_jobs, procrastinate_workers, procrastinate_periodic_defers"
+
+
+def start_worker() -> subprocess.Popen[bytes]:
+    """A worker process on the test database."""
+    env = {**os.environ, "FONODROME_DB_NAME": connection.settings_dict["NAME"]}
+    return subprocess.Popen(
+        [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "2"],
+        cwd=ROOT,
+        env=env,
+        stdin=subprocess.DEVNULL,
+        start_new_session=True,
+    )
+
+
+def stop_worker(worker: subprocess.Popen[bytes]) -> None:
+    if worker.poll() is None:
+        worker.terminate()
+        try:
+            worker.wait(15)
+        except subprocess.TimeoutExpired:
+            os.killpg(worker.pid, signal.SIGKILL)
+            worker.wait()
+
+
+class BrowserCase(LiveServerTestCase):
+    """Each test has a fresh database with the demo, one worker, and a fresh browser."""
+
+    demo = True
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        # The demo sounds are always the same bytes: made once, kept between runs.
+        for _ in write_demo_clips(DEMO_CACHE):
+            pass
+        shutil.copytree(DEMO_CACHE, Path(settings.DATA_DIR) / "demo", dirs_exist_ok=True)
+
+    def setUp(self) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute(f"TRUNCATE {QUEUE_TABLES} CASCADE")
+        if self.demo:
+            call_command("prepare_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
+        self.worker = start_worker()
+        self.addCleanup(lambda: stop_worker(self.worker))
+        self.browser = self.new_browser()
+
+    def new_browser(self, width: int = 1280, height: int = 800) -> Browser:
+        browser = Browser(self.live_server_url, width, height)
+        self.addCleanup(browser.close)
+        return browser
+
+    def open_demo(self, browser: Browser | None = None) -> Browser:
+        browser = browser or self.browser
+        browser.open("/")
+        browser.press("button", "Open the demo studio")
+        browser.find("group", "Time ruler")
+        return browser
+
+    def no_faults(self) -> None:
+        self.assertEqual(self.browser.faults(), [])
+
+    def wait_for(self, condition, said: str, patience: float = 40) -> None:
+        end = time.monotonic() + patience
+        while not condition():
+            if time.monotonic() > end:
+                self.fail(said)
+            time.sleep(0.05)

@@ -1,0 +1,84 @@
+"""By keyboard, in both themes, from 390 to 1600 px: nothing cut, nothing unreachable."""
+
+import json
+from pathlib import Path
+
+from e2e.base import ROOT, BrowserCase
+
+AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
+KEYS = ROOT / "web" / "src" / "app" / "keys.json"
+
+
+class Access(BrowserCase):
+    def violations(self) -> list[str]:
+        driver = self.browser.driver
+        driver.execute_script(Path(AXE).read_text())
+        found = driver.execute_async_script(
+            "const done = arguments[0]; axe.run(document, {resultTypes: ['violations'],"
+            # The printed key hints beside the words are no part of a button's name.
+            " rules: {'label-content-name-mismatch': {enabled: false}}})"
+            ".then((r) => done(r.violations.map((v) => v.id + ': ' + v.nodes.slice(0, 3)"
+            ".map((n) => n.html.slice(0, 160)).join(' | '))));"
+        )
+        return list(found)
+
+    def overflow(self) -> int:
+        return self.browser.driver.execute_script(
+            "return document.documentElement.scrollWidth - window.innerWidth"
+        )
+
+    def check(self, place: str) -> None:
+        for theme in ("light", "dark"):
+            self.browser.theme(theme)
+            self.browser.until(
+                lambda t=theme: (
+                    t
+                    in self.browser.driver.execute_script(
+                        "return document.documentElement.className"
+                    )
+                )
+            )
+            with self.subTest(place=place, theme=theme):
+                self.assertEqual(self.violations(), [])
+        for width in (390, 700, 1000, 1280, 1600):
+            self.browser.size(width, 800)
+            with self.subTest(place=place, width=width):
+                self.assertLessEqual(self.overflow(), 0)
+        self.browser.size(1280, 800)
+
+    def test_every_view(self):
+        b = self.browser
+        b.open("/")
+        b.find("button", "Open the demo studio")
+        self.check("entrance")
+        self.open_demo()
+        self.check("time")
+        b.press("link", "Verify")
+        b.find("img", "Waveform B")
+        self.check("verify")
+        b.press("button", "Test A second cable")
+        b.sees("right inverted", 60)
+        self.check("result")
+        b.press("link", "Fonodrome, all songs")
+        b.find("link", "Ferry in Fog")
+        self.check("songs")
+
+    def test_keys_do_not_clash_and_the_sheet_shows_them_all(self):
+        keys = json.loads(KEYS.read_text())
+        for scope in {k["scope"] for k in keys} - {"everywhere"}:
+            together = [k["keys"] for k in keys if k["scope"] in (scope, "everywhere")]
+            self.assertEqual(len(together), len(set(together)), scope)
+        b = self.open_demo()
+        b.keys("?")
+        sheet = b.find("dialog", "Keys")
+        for key in keys:
+            self.assertIn(key["does"], sheet.text)
+        b.press("button", "Close")
+        b.until(lambda: b.look("dialog", "Keys") is None)
+
+    def test_keys_rest_while_a_field_has_the_focus(self):
+        b = self.open_demo()
+        field = b.find("textbox", "Song title")
+        field.send_keys("tt")
+        self.assertTrue(field.get_attribute("value").endswith("tt"))
+        self.assertIsNone(b.look("region", "Taps"))

@@ -1,0 +1,173 @@
+"""Null tests in the browser: demo pairs, own files, listening, a killed worker, other people."""
+
+import os
+import signal
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from e2e.base import BrowserCase, start_worker
+from server.testing import RATE, noise
+from server.verify.models import NullTest
+
+
+class Verify(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+
+    def file(self, name: str, sound: np.ndarray, subtype: str = "PCM_24") -> Path:
+        path = self.folder / name
+        soundfile.write(path, sound, RATE, subtype=subtype)
+        return path
+
+    def send(self, letter: str, path: Path) -> None:
+        found = self.browser.until(
+            lambda: self.browser.driver.find_elements("css selector", f"[data-testid=file-{letter}]")
+        )
+        found[0].send_keys(str(path))
+
+    def own_song(self, name: str = "bea") -> None:
+        b = self.browser
+        b.open("/")
+        b.press("button", "Make an account")
+        b.type("Name", name)
+        b.type("Password", "a long harbour 7")
+        b.press("button", "Make my account")
+        b.find("heading", "New song")
+        b.type("Name", "Own song")
+        b.press("button", "Make “Own song”")
+        b.press("link", "Verify")
+
+    def test_a_demo_pair_nulls_and_can_be_heard(self):
+        b = self.open_demo()
+        b.press("link", "Verify")
+        b.press("button", "Test Through a loop")
+        b.sees(
+            "Same sound, 1.10 dB apart, 65.37 samples late and inverted: matched, the residual is",
+            60,
+        )
+        b.sees("Passed limit 90 dB down against A")
+        for chart in (
+            "Overlay of A and B",
+            "Residual after each step",
+            "Level of A",
+            "Third-octave",
+        ):
+            b.find("img", chart)
+        b.press("button", "Play")
+        b.find("button", "Stop")
+        b.keys("3")
+        b.until(lambda: b.find("radio", "Residual").get_attribute("aria-checked") == "true")
+        b.choose("Raise the residual", "+20 dB")
+        b.keys("1")
+        # Leaving the residual puts its raise back.
+        b.until(lambda: b.find("combobox", "Raise the residual").get_property("value") == "0")
+        b.press("button", "Stop")
+        b.type("Limit", "99", enter=True)
+        b.sees("Not passed limit 99 dB down")
+        b.choose("Limit counts", "level of the residual")
+        b.sees("Passed limit residual at or below −99 dBFS")
+        self.no_faults()
+        b.press("button", "Test another pair")
+        b.find("link", "Open the test of Guitar, print 1.wav against Guitar, through the loop.wav")
+
+    def test_two_files_of_ones_own_and_nobody_else_sees_them(self):
+        b = self.browser
+        self.own_song()
+        sound = noise(3, 7)
+        self.send("A", self.file("first <b>print.wav", sound))
+        self.send("B", self.file("second.wav", -sound[2000:] * 0.5))
+        b.find("img", "Waveform A")
+        b.find("img", "Waveform B")
+        b.press("button", "Run the null test")
+        b.sees("6.02 dB apart, 2 000 samples early and inverted", 60)
+        b.sees("first <b>print.wav")
+        result = b.driver.current_url.removeprefix(self.live_server_url)
+        song = result.split("/verify")[0]
+
+        other = self.open_demo(self.new_browser())
+        other.open(result)
+        other.sees("This is not here, or not yours.")
+        other.open(song + "/time")
+        other.sees("This is not here, or not yours.")
+        other.open("/")
+        other.find("link", "Paper Lighthouse")
+        self.assertNotIn("Own song", other.text())
+
+    def test_files_that_cannot_be_used_say_why_and_lose_nothing(self):
+        b = self.browser
+        self.own_song("cyd")
+        letter = self.folder / "letter.wav"
+        letter.write_text("Dear engineer")
+        self.send("A", letter)
+        b.sees("“letter.wav” is not audio that can be read here")
+        cut = self.file("cut.wav", noise(4))
+        cut.write_bytes(cut.read_bytes()[: cut.stat().st_size // 2])
+        self.send("B", cut)
+        b.sees("“cut.wav” stops at 0:02.0: the file says 0:04.0, so 50 % of it is missing.")
+        b.press("button", "Use the first 0:02.0")
+        b.find("img", "Waveform B")
+        self.send("A", self.file("silent.wav", np.zeros((RATE, 2))))
+        b.find("img", "Waveform A")
+        b.press("button", "Run the null test")
+        b.sees("A (“silent.wav”) is silent: there is nothing to compare.")
+        b.press("button", "Choose again")
+        b.find("img", "Waveform B")
+
+    def test_a_region_is_tested_alone(self):
+        b = self.browser
+        self.own_song("dee")
+        sound = noise(4, 3)
+        changed = sound.copy()
+        changed[: 2 * RATE] = noise(2, 4)
+        self.send("A", self.file("a.wav", sound))
+        self.send("B", self.file("b.wav", changed))
+        b.find("img", "Waveform A")
+        b.find("img", "Waveform B")
+        for letter in "AB":
+            b.type(f"{letter} from", "2.5 s", enter=True)
+            b.type(f"{letter} length", "1 s", enter=True)
+        b.find("img", "tested from 0:02.5 to 0:03.5")
+        b.press("button", "Run the null test")
+        b.sees("Bit-identical: every sample is the same.", 60)
+
+    def test_a_killed_worker_s_test_starts_again_and_finishes(self):
+        b = self.browser
+        self.own_song("eve")
+        # Long enough to be caught in the middle: ten minutes with a part of a sample to find.
+        sound = np.tile(noise(20, 5), (15, 1))
+        sound += 1e-4 * np.random.default_rng(1).standard_normal(sound.shape)
+        self.send("A", self.file("a.wav", sound, "PCM_32"))
+        self.send("B", self.file("b.wav", (sound[1:] + sound[:-1]) / 2, "PCM_32"))
+        b.find("img", "Waveform A", 60)
+        b.find("img", "Waveform B", 60)
+        b.press("button", "Run the null test")
+        self.wait_for(
+            lambda: NullTest.objects.filter(status="running", progress__gt=0.05).exists(),
+            "never seen running",
+        )
+        os.killpg(self.worker.pid, signal.SIGKILL)
+        self.worker.wait()
+        self.assertEqual(NullTest.objects.get().status, "running")
+        self.worker = start_worker()
+        b.find("button", "Play", 90)
+        test = NullTest.objects.get()
+        self.assertEqual((test.status, test.attempt), ("done", 2))
+
+    def test_a_running_test_can_be_cancelled(self):
+        b = self.browser
+        self.own_song("fay")
+        sound = np.tile(noise(20, 6), (15, 1))
+        self.send("A", self.file("a.wav", sound, "PCM_32"))
+        self.send("B", self.file("b.wav", (sound[1:] + sound[:-1]) / 2, "PCM_32"))
+        b.find("img", "Waveform A", 60)
+        b.find("img", "Waveform B", 60)
+        b.press("button", "Run the null test")
+        b.press("button", "Cancel the test")
+        b.sees("Cancelled. Both clips are kept.")
+        self.assertEqual(NullTest.objects.get().status, "cancelled")

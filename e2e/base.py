@@ -44,9 +44,10 @@ def stop_worker(worker: subprocess.Popen[bytes]) -> None:
 
 
 class BrowserCase(LiveServerTestCase):
-    """Each test has a fresh database with the demo, one worker, and a fresh browser."""
+    """Each test has a fresh database with the demo, a worker, and a browser without a past."""
 
     demo = True
+    shared: Browser
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -54,6 +55,8 @@ class BrowserCase(LiveServerTestCase):
         # The demo sounds are always the same bytes: made once, kept between runs.
         for _ in write_demo_clips(DEMO_CACHE):
             pass
+        cls.shared = Browser(cls.live_server_url)
+        cls.addClassCleanup(cls.shared.close)
         shutil.copytree(DEMO_CACHE, Path(settings.DATA_DIR) / "demo", dirs_exist_ok=True)
 
     def setUp(self) -> None:
@@ -63,7 +66,8 @@ class BrowserCase(LiveServerTestCase):
             call_command("prepare_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
         self.worker = start_worker()
         self.addCleanup(lambda: stop_worker(self.worker))
-        self.browser = self.new_browser()
+        self.browser = self.shared
+        self.browser.fresh()
 
     def new_browser(self, width: int = 1280, height: int = 800) -> Browser:
         browser = Browser(self.live_server_url, width, height)

@@ -23,7 +23,7 @@ FLAGS = (
     "--autoplay-policy=no-user-gesture-required",
     "--hide-scrollbars",
 )
-PATIENCE_S = 8
+PATIENCE_S = 15
 # Finds by accessible role and name, the way a screen reader would.
 _FIND = """
 const [role, name] = arguments;
@@ -53,6 +53,22 @@ class Browser:
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         self.driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
         self.size(width, height)
+
+    def fresh(self) -> None:
+        """As if just installed: no cookies, no storage, one empty tab."""
+        first, *others = self.driver.window_handles
+        for other in others:
+            self.driver.switch_to.window(other)
+            self.driver.close()
+        self.driver.switch_to.window(first)
+        self.driver.get("about:blank")
+        self.driver.execute_cdp_cmd("Network.clearBrowserCookies", {})
+        self.driver.execute_cdp_cmd(
+            "Storage.clearDataForOrigin", {"origin": self.url, "storageTypes": "all"}
+        )
+        self.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": []})
+        self.size(1280, 800)
+        self.driver.get_log("browser")
 
     def size(self, width: int, height: int) -> None:
         self.driver.execute_cdp_cmd(

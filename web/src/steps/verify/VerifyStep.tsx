@@ -93,7 +93,7 @@ export default function VerifyStep() {
               clipId={chosen[side]}
               region={regions[side]}
               onClip={(id) => {
-                setChosen({ ...chosen, [side]: id });
+                setChosen((old) => ({ ...(old ?? chosen), [side]: id }));
                 setRegions((old) => ({ ...old, [side]: WHOLE }));
               }}
               onRegion={(region) => setRegions((old) => ({ ...old, [side]: region }))}

@@ -1,0 +1,191 @@
+"""Speed as ratios, one a line; `./fonodrome bench [null memory compute page]`.
+
+Ratios compare CPU time (wall time for requests) in one run on the same samples, interleaved, as
+the median of several rounds. Goals stand beside the figures.
+"""
+
+import gzip
+import json
+import os
+import platform
+import resource
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import scipy.signal
+import soundfile
+
+from benchmarks.pair import write_pair
+from core.measure import null_test
+
+ROOT = Path(__file__).resolve().parent.parent
+ROUNDS = 5
+
+
+def _cpu(work: Callable[[], object]) -> float:
+    began = time.process_time()
+    work()
+    return time.process_time() - began
+
+
+def _line(name: str, value: float, goal: str, unit: str = "") -> None:
+    print(f"{name}: {value:.2f}{unit} (goal: {goal})", flush=True)
+
+
+def _read(paths: list[Path]) -> None:
+    for path in paths:
+        with soundfile.SoundFile(str(path)) as sound:
+            for _ in sound.blocks(blocksize=65_536, dtype="float64"):
+                pass
+
+
+def _correlation(paths: list[Path]) -> None:
+    """One full-length float64 cross-correlation of each channel, by SciPy's FFT method."""
+    a, b = (soundfile.read(str(path), dtype="float64")[0] for path in paths)
+    for channel in range(a.shape[1]):
+        scipy.signal.correlate(a[:, channel], b[:, channel], method="fft")
+
+
+def bench_null(folder: Path) -> None:
+    for name, delay, goal in (
+        ("fractional offset", 38_400.37, "at most 2.0"),
+        ("whole-sample offset", 38_400.0, "at most 1.2"),
+    ):
+        held = folder / name.split()[0]
+        held.mkdir()
+        paths = write_pair(held, 300, delay, -3.37)
+        null_test(*paths)
+        ratios = []
+        for _ in range(ROUNDS):
+            read = _cpu(lambda p=paths: _read(p))
+            ratios.append(_cpu(lambda p=paths: null_test(*p)) / read)
+        _line(f"null test / reading both files, {name}", statistics.median(ratios), goal)
+        if delay % 1:
+            found = null_test(*paths)
+            _line("null depth there", -(found.null_depth_db or 999), "at least 100", " dB down")
+            against = [
+                _cpu(lambda p=paths: null_test(*p)) / _cpu(lambda p=paths: _correlation(p))
+                for _ in range(2)
+            ]
+            _line("null test / full float64 correlation", statistics.median(against), "at most 0.5")
+
+
+_PEAK = """
+import resource, sys
+from core.measure import null_test
+null_test(sys.argv[1], sys.argv[2])
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)
+"""
+
+
+def bench_memory(folder: Path) -> None:
+    """Peak memory of a process of its own, from ten seconds to an hour."""
+    base = folder / "memory"
+    base.mkdir()
+    short = write_pair(base, 10, 1200.37, -3.37)
+    figures = {}
+    for seconds in (10, 300, 3600):
+        paths = []
+        for path in short:
+            sound, rate = soundfile.read(str(path), dtype="int32")
+            target = base / f"{seconds}-{path.name}"
+            with soundfile.SoundFile(str(target), "w", rate, 2, "PCM_24") as out:
+                for _ in range(seconds // 10):
+                    out.write(sound)
+            paths.append(str(target))
+        said = subprocess.run(
+            [sys.executable, "-c", _PEAK, *paths], capture_output=True, text=True, check=True
+        ).stdout
+        figures[seconds] = int(said) / 1024
+        _line(f"peak memory, {seconds} s", figures[seconds], "below 250", " MB")
+    spread = max(figures.values()) / min(figures.values())
+    _line("largest / smallest peak memory", spread, "at most 1.10")
+
+
+_ASK = {
+    "frame": {"tempo_bpm": 94, "beat_unit": "1/4.", "metre_count": 6, "metre_unit": 8},
+    "device": {"name": "Pedal", "min_ms": 5, "max_ms": 2730, "step_ms": 1},
+    "chosen": "1/8.",
+}
+_CLIENT = """
+import http.client, json, sys, threading, time
+host, cookie, token, body = sys.argv[1:5]
+times, lock = [], threading.Lock()
+def ask(count):
+    line = http.client.HTTPConnection(host)
+    for _ in range(count):
+        began = time.perf_counter()
+        line.request("POST", "/api/v1/compute/time-ruler", body, {"Content-Type": "application/json",
+            "Cookie": cookie, "X-CSRFToken": token})
+        answer = line.getresponse(); answer.read()
+        assert answer.status == 200, answer.status
+        with lock: times.append(time.perf_counter() - began)
+threads = [threading.Thread(target=ask, args=(40,)) for _ in range(20)]
+[t.start() for t in threads]; [t.join() for t in threads]
+times.sort()
+print(json.dumps([times[len(times) // 2] * 1e3, times[int(len(times) * 0.95)] * 1e3]))
+"""
+
+
+def bench_compute(url: str) -> None:
+    """The time ruler over HTTP with 20 requests in flight, client and server on this machine."""
+    import http.cookiejar
+    import urllib.request
+
+    jar = http.cookiejar.CookieJar()
+    opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
+    opener.open(url).read()
+    token = next(c.value for c in jar if c.name == "csrftoken") or ""
+    request = urllib.request.Request(f"{url}api/v1/demo", b"", {"X-CSRFToken": token})
+    opener.open(request).read()
+    cookies = "; ".join(f"{c.name}={c.value}" for c in jar)
+    token = next(c.value for c in jar if c.name == "csrftoken") or ""
+    host = url.removeprefix("http://").rstrip("/")
+    for _ in range(2):
+        said = subprocess.run(
+            [sys.executable, "-c", _CLIENT, host, cookies, token, json.dumps(_ASK)],
+            capture_output=True, text=True, check=True,
+        ).stdout  # fmt: skip
+    median, high = json.loads(said)
+    _line("time ruler, 20 in flight, median", median, "-", " ms")
+    _line("time ruler, 20 in flight, p95", high, "at most 30", " ms")
+
+
+def bench_page() -> None:
+    """Gzipped script that the first page loads: the entry and what it imports at once."""
+    dist = ROOT / "web" / "dist"
+    manifest = json.loads((dist / "manifest.json").read_text())
+    entry = next(item for item in manifest.values() if item.get("isEntry"))
+    files, todo = set(), [entry]
+    while todo:
+        item = todo.pop()
+        files.add(item["file"])
+        todo += [manifest[name] for name in item.get("imports", [])]
+    size = sum(len(gzip.compress((dist / name).read_bytes(), 9)) for name in files)
+    _line("script of the first page, gzipped", size / 1000, "at most 300", " kB")
+
+
+def main(names: list[str]) -> None:
+    wanted = names or ["null", "memory", "compute", "page"]
+    print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
+    with tempfile.TemporaryDirectory() as held:
+        if "null" in wanted:
+            bench_null(Path(held))
+        if "memory" in wanted:
+            bench_memory(Path(held))
+    if "compute" in wanted:
+        bench_compute(os.environ["FONODROME_BENCH_URL"])
+    if "page" in wanted:
+        bench_page()
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"(the benchmark's own process peaked at {peak:.0f} MB; {np.__version__=})")
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

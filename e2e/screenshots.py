@@ -1,0 +1,75 @@
+"""One picture of each main view, made from the demo data. Run by `./fonodrome screenshots`."""
+
+import os
+import sys
+from pathlib import Path
+
+from e2e.browser import Browser
+
+
+def take(url: str, folder: Path) -> None:
+    browser = Browser(url)
+    try:
+        browser.theme("light")
+        browser.open("/")
+        browser.press("button", "Open the demo studio")
+        browser.find("group", "Reading")
+        browser.find("img", "Error at repeat 1")
+        _settle(browser)
+        browser.picture(folder / "time-light.png")
+        browser.theme("dark")
+        _settle(browser)
+        browser.picture(folder / "time-dark.png")
+        browser.theme("light")
+        browser.press("link", "Verify")
+        browser.find("img", "Waveform B")
+        for pair in ("A lower print", "A second cable", "Through a loop"):
+            browser.press("link", "Verify")
+            browser.press("button", f"Test {pair}")
+            browser.find("button", "Play", 60)
+        _whole(browser, folder / "verify-result-light.png")
+        browser.theme("dark")
+        browser.size(1280, 800)
+        _settle(browser)
+        browser.picture(folder / "verify-result-dark.png")
+        browser.theme("light")
+        browser.press("link", "Verify")
+        browser.find("img", "Waveform B")
+        browser.find("link", "Open the test of Clarinet, take 1.wav")
+        _whole(browser, folder / "verify-light.png")
+        browser.size(390, 844)
+        browser.press("link", "Time")
+        browser.find("img", "Error at repeat 1")
+        _settle(browser)
+        browser.picture(folder / "time-phone.png")
+        browser.size(1280, 800)
+        browser.press("link", "Fonodrome, all songs")
+        browser.find("link", "Nine Lanterns")
+        _settle(browser)
+        browser.picture(folder / "songs-light.png")
+        faults = browser.faults()
+        if faults:
+            sys.exit("The page wrote errors: " + "; ".join(faults))
+    finally:
+        browser.close()
+
+
+def _settle(browser: Browser) -> None:
+    """Wait until fonts are there and two frames were drawn."""
+    browser.driver.execute_async_script(
+        "const done = arguments[0]; document.fonts.ready.then(() =>"
+        " requestAnimationFrame(() => requestAnimationFrame(() => done())));"
+    )
+
+
+def _whole(browser: Browser, path: Path) -> None:
+    """The view at 1280 wide and as high as it is."""
+    height = browser.driver.execute_script("return document.documentElement.scrollHeight")
+    browser.size(1280, height)
+    _settle(browser)
+    browser.picture(path)
+    browser.size(1280, 800)
+
+
+if __name__ == "__main__":
+    take(os.environ["FONODROME_BENCH_URL"], Path(sys.argv[1]))

@@ -1,5 +1,6 @@
 """`start`: run the web server and the job worker until told to stop."""
 
+import ctypes
 import fcntl
 import os
 import secrets
@@ -30,6 +31,10 @@ class Running:
     @property
     def url(self) -> str:
         return f"http://127.0.0.1:{self.port}/"
+
+    @property
+    def is_up(self) -> bool:
+        return bool(self._children)
 
     def start(self) -> None:
         _writable(self.data)
@@ -141,6 +146,7 @@ class Running:
                 stderr=log,
                 stdin=subprocess.DEVNULL,
                 start_new_session=True,
+                preexec_fn=_end_with_parent,
             )
         self._children[name] = (command, process)
 
@@ -184,6 +190,11 @@ class Running:
             self._cluster.stop()
         if self._lock:
             self._lock.close()
+
+
+def _end_with_parent() -> None:
+    """Ask the kernel to end this process when the front door dies, however it dies (Linux)."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 
 def _writable(data: Path) -> None:
@@ -233,6 +244,9 @@ def start(data: Path, port: int, demo: bool) -> int:
             time.sleep(0.3)
         return 0
     finally:
-        say("Stopping ...")
+        if running.is_up:
+            say("Stopping ...")
+        was_up = running.is_up
         running.stop()
-        say("Stopped. Everything is kept.")
+        if was_up:
+            say("Stopped. Everything is kept.")

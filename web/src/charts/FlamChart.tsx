@@ -3,6 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 
 import { ink } from "../app/theme";
+import { copyText } from "../ui/controls";
 import { num, signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { AxisLeft, Gridlines, halo } from "./axes";
@@ -29,7 +30,7 @@ export function FlamChart({ flam }: { flam: number[] }) {
       <svg
         width={width}
         height={HEIGHT}
-        role="img"
+        role="group"
         aria-label={`Error at repeat 1 to ${flam.length}: ${flam.map((v) => signed(v, 3)).join(", ")} ms`}
         display="block"
       >
@@ -38,7 +39,17 @@ export function FlamChart({ flam }: { flam: number[] }) {
         <AxisLeft scale={y} at={LEFT} ticks={ticks} format={(v) => num(v, decimals)} />
         <line x1={LEFT} x2={width} y1={y(0)} y2={y(0)} stroke={ink("ink")} strokeWidth="1.5" />
         {flam.map((value, i) => (
-          <g key={i}>
+          <g
+            key={i}
+            role="button"
+            tabIndex={0}
+            aria-label={`Repeat ${i + 1}: ${signed(value, 3)} ms. Copy`}
+            style={{ cursor: "copy" }}
+            onClick={() => void copyText(`${signed(value, 3)} ms`)}
+            onKeyDown={(event) => event.key === "Enter" && void copyText(`${signed(value, 3)} ms`)}
+          >
+            <title>{`Repeat ${i + 1}: ${signed(value, 3)} ms`}</title>
+            <rect x={x(i + 1) - 14} y={TOP} width="28" height={BOTTOM - TOP} fill="transparent" />
             <line
               x1={x(i + 1)}
               x2={x(i + 1)}

@@ -1,7 +1,7 @@
 /** Every note value on one true (logarithmic) time axis, with the device's reach and the chosen value. */
 import { Box } from "@chakra-ui/react";
 import { scaleLog } from "d3-scale";
-import type { KeyboardEvent } from "react";
+import { type KeyboardEvent, useEffect } from "react";
 
 import type { Device, TimeRuler as Ruler } from "../api/client";
 import { ink } from "../app/theme";
@@ -49,6 +49,14 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
   const high = Math.max(...times, ruler.chosen.ms) * 2.3;
   const x = scaleLog([low, high], [LEFT, width]);
   const at = x(ruler.chosen.ms);
+
+  // Where the ruler is wider than the screen, keep the chosen value in sight.
+  useEffect(() => {
+    const box = frame.current;
+    if (!box) return;
+    const hidden = at < box.scrollLeft + LEFT || at > box.scrollLeft + box.clientWidth - LEFT;
+    if (hidden) box.scrollTo({ left: at - box.clientWidth / 2 });
+  }, [frame, at]);
 
   const move = (event: KeyboardEvent, note: Note) => {
     const row = ruler.notes.filter((n) => n.row === note.row);
@@ -176,7 +184,8 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
             const mine = note.id === checked;
             const place = x(note.ms);
             const label = note.id;
-            const text = `${label} ${msShort(note.ms)}`;
+            const shown = note.row === "bars" ? num(note.ms, 0) : msShort(note.ms);
+            const text = `${label} ${shown}`;
             const room = text.length * 7 + 12;
             const flip = place + room > width;
             return (
@@ -217,7 +226,7 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
                   strokeWidth={mine ? undefined : 3.5}
                 >
                   <tspan fontWeight="650">{label}</tspan>
-                  <tspan fill={mine ? ink("paper") : ink("ink2")}> {msShort(note.ms)}</tspan>
+                  <tspan fill={mine ? ink("paper") : ink("ink2")}> {shown}</tspan>
                 </text>
               </g>
             );

@@ -89,7 +89,7 @@ export function Vernier({ ruler, device }: { ruler: TimeRuler; device: Device })
           fill={ink("ink")}
           {...halo("paper")}
         >
-          {num(setting.set_ms, decimals)} ms, nearest step
+          {num(setting.set_ms, decimals)} ms, nearest{width > 620 ? " step" : ""}
         </text>
         <text
           x={right ? a + 8 : a - 8}
@@ -100,7 +100,7 @@ export function Vernier({ ruler, device }: { ruler: TimeRuler; device: Device })
           fill={ink("ink")}
           {...halo("paper")}
         >
-          {exact ? "" : `${num(wanted, 3)} ms wanted`}
+          {exact ? "" : `${num(wanted, 3)}${width > 620 ? " ms" : ""} wanted`}
         </text>
         <text
           x={right ? a + 8 : a - 8}

@@ -220,9 +220,34 @@ function Drift({ ruler, device }: { ruler: Ruler; device: Device | null }) {
           <FlamChart flam={setting.flam_ms} />
           <Box as="p">{setting.sentence}</Box>
           <Box as="p" color="ink2" fontSize="13px">
-            {signed(setting.error_of_sixteenth_percent, 2)} % of a sixteenth. Whole samples:{" "}
-            {num(chosen.nearest_samples, 0)}, {signed(chosen.rounding_error_us, 2)} µs off,{" "}
-            {signed(chosen.drift_ms_per_minute, 2)} ms a minute.
+            <Figure
+              label="Error against a sixteenth"
+              strong={false}
+              value={signed(setting.error_of_sixteenth_percent, 2)}
+              unit="% of a sixteenth"
+            />
+            . In whole samples:{" "}
+            <Figure
+              label="Whole samples"
+              strong={false}
+              value={num(chosen.nearest_samples, 0)}
+              unit="samples"
+            />
+            ,{" "}
+            <Figure
+              label="Rounding error"
+              strong={false}
+              value={signed(chosen.rounding_error_us, 2)}
+              unit="µs"
+            />{" "}
+            off,{" "}
+            <Figure
+              label="Drift"
+              strong={false}
+              value={signed(chosen.drift_ms_per_minute, 2)}
+              unit="ms a minute"
+            />
+            .
           </Box>
         </>
       ) : (

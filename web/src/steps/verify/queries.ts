@@ -36,6 +36,8 @@ export function usePairs(songId: string) {
 
 export function useNullTests(songId: string) {
   return useQuery({
+    // Tests finish while other views are open: always look again.
+    refetchOnMount: "always",
     queryKey: ["null-tests", songId],
     queryFn: () =>
       ask(api.GET("/api/v1/songs/{song_id}/null-tests", { params: { path: { song_id: songId } } })),

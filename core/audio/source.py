@@ -176,18 +176,24 @@ class AudioSource:
         return self._buffer[:, place : place + count].copy()
 
     def _readable_from(self, position: int) -> int:
-        """How far a damaged file can be read, tried in short steps from a good position."""
+        """How far a damaged file can be read, tried in short steps from a good position.
+
+        After a fault the decoder cannot always seek back, so it begins anew before and after.
+        """
+        self._begin_anew()
         try:
             self._sound.seek(position)
             while got := len(self._sound.read(_SHORT_FRAMES, dtype="float32", always_2d=True)):
                 position += got
         except (soundfile.LibsndfileError, RuntimeError):
             pass
-        # After a fault the decoder cannot always seek back: begin anew.
+        self._begin_anew()
+        return position
+
+    def _begin_anew(self) -> None:
         self._sound.close()
         self._sound = soundfile.SoundFile(str(self.path))
         self._buffer, self._buffer_start = self._buffer[:, :0], 0
-        return position
 
     def blocks(self, size: int = BLOCK_FRAMES) -> Iterator[np.ndarray]:
         """The whole file in order, as planar blocks of at most `size` frames."""

@@ -18,6 +18,7 @@ _PROBE_S = 0.1
 _FINE = 1 << 15
 _MARGIN = 2048
 _TIE_DB = 0.5
+_LEAST_CORRELATION = 0.1
 Pairs = list[tuple[int, int]]
 
 
@@ -159,6 +160,9 @@ def coarse_lag(a: View, b: View, windows: list[Window], reach: int, pairs: Pairs
         scores[lag] = float(np.mean(close))
     best_lag = max(scores, key=lambda lag: scores[lag])
     best = (best_lag, scores[best_lag])
+    if best[1] < _LEAST_CORRELATION:
+        # Nothing fits: stay where both were given, rather than at a chance peak near an end.
+        return Coarse(0.0, best[1], ())
     limit = (1 - best[1] ** 2) * 10 ** (_TIE_DB / 10) + 2e-4
     rivals = sorted(
         {round(x, 1): x for x, h in scores.items() if 1 - h * h <= limit}.values(), key=abs

@@ -12,9 +12,9 @@ _BATCH = 4
 
 
 def third_octave_centres_hz(rate_hz: float) -> np.ndarray:
-    """Exact base-ten centres from 25 Hz to 20 kHz that fit below Nyquist (IEC 61260-1)."""
+    """Exact base-ten centres from 25 Hz to 20 kHz that lie below Nyquist (IEC 61260-1)."""
     centres = 1000.0 * 10.0 ** (np.arange(-16, 14) / 10.0)
-    return centres[centres * 10**0.05 <= rate_hz / 2 * 1.0001]
+    return centres[centres < rate_hz / 2]
 
 
 class BandMeter:

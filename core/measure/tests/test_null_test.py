@@ -99,6 +99,14 @@ class KnownDifferences(PairCase):
         found = self.pair(band_limited(5, 8), band_limited(5, 9))
         result = judge(found, Limit())
         self.assertEqual((result.verdict, result.passed), ("unrelated", False))
+        self.assertEqual(result.causes[0].code, "unrelated")
+
+    def test_unrelated_short_noise_is_not_pushed_to_a_chance_peak(self):
+        rng = np.random.default_rng(3)
+        a = rng.standard_normal((24_000, 2)) * 0.1
+        found = self.pair(a, a[::-1])
+        self.assertGreater(found.compared_s, 0.4)
+        self.assertEqual(judge(found, Limit()).verdict, "unrelated")
 
     def test_a_filtered_copy_is_changed_sound_and_not_explained_away(self):
         a = band_limited(5, 10)

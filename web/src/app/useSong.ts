@@ -52,6 +52,7 @@ export function useSong(id: string) {
   const held = useRef(pending);
   const sending = useRef(false);
   const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
+  const revisionRef = useRef<number>(undefined);
   const flushRef = useRef<() => Promise<void>>(async () => undefined);
 
   const setPending = useCallback(
@@ -80,6 +81,7 @@ export function useSong(id: string) {
           body: { base_revision: now.base, changes: now.changes },
         }),
       );
+      revisionRef.current = song.revision;
       client.setQueryData(["song", id], song);
       void client.invalidateQueries({ queryKey: ["songs"] });
       const after = held.current;
@@ -128,9 +130,14 @@ export function useSong(id: string) {
     };
   }, [flush]);
 
-  const revision = query.data?.revision;
+  // In a ref, so that an "Undo" which waits in a toast edits what is there by then.
+  const known = query.data?.revision;
+  useEffect(() => {
+    if (known !== undefined) revisionRef.current = known;
+  }, [known]);
   const edit = useCallback(
     (changes: SongChanges) => {
+      const revision = revisionRef.current;
       if (revision === undefined) return;
       const before = held.current;
       setPending({
@@ -141,7 +148,7 @@ export function useSong(id: string) {
       clearTimeout(timer.current);
       timer.current = setTimeout(() => void flushRef.current(), SEND_AFTER_MS);
     },
-    [revision, setPending],
+    [setPending],
   );
 
   /** After a clash: keep this tab's values, or take the other's. */

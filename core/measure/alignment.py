@@ -98,8 +98,11 @@ def _reconcile(
     ]
     if all(agree):
         together = [p for p, f in zip(pairs, fits, strict=True) if f.ratio <= _POOR_RATIO]
-        shared = fit_lag(a, b, windows, best.lag, together or pairs)
-        lags = [snapped(a, b, windows, shared, together or pairs)] * len(pairs)
+        spread = max(abs(f.lag - best.lag) for f in fits if f.ratio <= _POOR_RATIO or f is best)
+        same = spread < 1e-6 and bool(together)
+        shared = best if same else fit_lag(a, b, windows, best.lag, together or pairs)
+        chosen = [pairs[fits.index(best)]] if same else (together or pairs)
+        lags = [snapped(a, b, windows, shared, chosen)] * len(pairs)
     else:
         common = snapped(a, b, windows, best, [pairs[fits.index(best)]])
         lags = [

@@ -2,6 +2,7 @@
 
 import math
 from fractions import Fraction
+from functools import lru_cache
 from typing import Literal
 
 from pydantic import Field
@@ -9,7 +10,7 @@ from pydantic import Field
 from core.devices import DeviceProfile, Setting, nearest_setting
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.units import NoteValue, TempoFrame, parse_time
+from core.units import Metre, NoteValue, TempoFrame, note_length_s, parse_time
 from core.units import format as fmt
 
 Row = Literal["straight", "dotted", "triplet", "bars", "typed"]
@@ -79,14 +80,16 @@ def read_time(
     )
 
 
-def _ruler_notes(frame: TempoFrame) -> list[tuple[Row, NoteValue]]:
+@lru_cache(maxsize=64)
+def _ruler_notes(metre: Metre) -> list[tuple[Row, NoteValue, str, str]]:
+    """Row, note value, its short form and its name, of all that stands on the ruler."""
     notes: list[tuple[Row, NoteValue]] = []
     rows: tuple[Row, ...] = ("straight", "dotted", "triplet")
     for row in rows:
         notes += [(row, NoteValue(Fraction(1, 2**k), row)) for k in range(7, -1, -1)]
-    bar = frame.metre.bar
+    bar = metre.bar
     notes += [("bars", NoteValue(bar * count, bars=count)) for count in (1, 2, 4, 8)]
-    return notes
+    return [(row, note, note.id, note.name) for row, note in notes]
 
 
 def time_ruler(request: TimeRulerRequest) -> TimeRuler:
@@ -103,14 +106,15 @@ def time_ruler(request: TimeRulerRequest) -> TimeRuler:
         return device.min_ms - 1e-9 <= seconds * 1e3 <= device.max_ms + 1e-9
 
     notes = []
-    for row, note in _ruler_notes(frame):
-        length = frame.length_s(note)
+    quarter_bpm = frame.quarter_bpm
+    for row, note, short, name in _ruler_notes(frame.metre):
+        length = note_length_s(note, quarter_bpm)
         notes.append(
             read_time(
                 length,
                 frame.sample_rate_hz,
-                id=note.id,
-                name=note.name,
+                id=short,
+                name=name,
                 row=row,
                 in_reach=reach(length),
             )

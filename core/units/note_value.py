@@ -3,6 +3,7 @@
 import re
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 
 from core.errors import QuantityError
 
@@ -107,6 +108,7 @@ _MODIFIER_WORDS = {
 }
 
 
+@lru_cache(maxsize=1024)
 def parse_note_value(text: str, metre: Metre = Metre(4, 4)) -> NoteValue | None:
     """Read '1/8.', '1/4 triplet', 'dotted eighth', '2 bars'; None where it is no note value.
 

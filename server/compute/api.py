@@ -1,7 +1,8 @@
 """What-if questions: stateless, answered by the core alone."""
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Router
+from pydantic import BaseModel
 
 from core.tempo import (
     TapRequest,
@@ -15,27 +16,34 @@ from core.tempo import (
     time_ruler,
 )
 from core.units import Quantity, QuantityRequest, parse_quantity
+from server.config.auth import anyone
 
-router = Router(tags=["compute"])
+# Pure arithmetic about nobody's things: no session is looked up for it, which keeps it quick.
+router = Router(tags=["compute"], auth=anyone)
+
+
+def _answer(found: BaseModel) -> HttpResponse:
+    """Straight to JSON: the core's results are valid already."""
+    return HttpResponse(
+        found.__pydantic_serializer__.to_json(found), content_type="application/json"
+    )
 
 
 @router.post("/quantity", response=Quantity)
-def compute_quantity(request: HttpRequest, payload: QuantityRequest) -> Quantity:
-    return parse_quantity(payload)
+def compute_quantity(request: HttpRequest, payload: QuantityRequest) -> HttpResponse:
+    return _answer(parse_quantity(payload))
 
 
 @router.post("/time-ruler", response=TimeRuler)
-def compute_time_ruler(request: HttpRequest, payload: TimeRulerRequest) -> TimeRuler:
-    return time_ruler(payload)
+def compute_time_ruler(request: HttpRequest, payload: TimeRulerRequest) -> HttpResponse:
+    return _answer(time_ruler(payload))
 
 
 @router.post("/tap-tempo", response=TapTempo)
-def compute_tap_tempo(request: HttpRequest, payload: TapRequest) -> TapTempo:
-    return tap_tempo(payload)
+def compute_tap_tempo(request: HttpRequest, payload: TapRequest) -> HttpResponse:
+    return _answer(tap_tempo(payload))
 
 
 @router.post("/tempo-from-delay", response=TempoFromDelay)
-def compute_tempo_from_delay(
-    request: HttpRequest, payload: TempoFromDelayRequest
-) -> TempoFromDelay:
-    return tempo_from_delay(payload)
+def compute_tempo_from_delay(request: HttpRequest, payload: TempoFromDelayRequest) -> HttpResponse:
+    return _answer(tempo_from_delay(payload))

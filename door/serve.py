@@ -61,7 +61,7 @@ class Running:
                 "--workers",
                 "2",
                 "--threads",
-                "8",
+                "4",
                 "--preload",
                 "--graceful-timeout",
                 "5",
@@ -219,7 +219,7 @@ def _port_is_free(port: int) -> None:
                 "needs an administrator" if error.errno == 13 else "is taken by another program"
             )
             raise Trouble(
-                f"Port {port} {reason}. Choose another: --port {port + 1000 % 60000}"
+                f"Port {port} {reason}. Choose another: --port {(port + 1000) % 60000}"
             ) from None
 
 

@@ -10,7 +10,7 @@ from pydantic import Field
 from core.devices import DeviceProfile, Setting, nearest_setting
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.units import Metre, NoteValue, TempoFrame, note_length_s, parse_time
+from core.units import Metre, NoteValue, TempoFrame, parse_time
 from core.units import format as fmt
 
 Row = Literal["straight", "dotted", "triplet", "bars", "typed"]
@@ -81,15 +81,15 @@ def read_time(
 
 
 @lru_cache(maxsize=64)
-def _ruler_notes(metre: Metre) -> list[tuple[Row, NoteValue, str, str]]:
-    """Row, note value, its short form and its name, of all that stands on the ruler."""
+def _ruler_notes(metre: Metre) -> list[tuple[Row, float, str, str]]:
+    """Row, length in whole notes, short form and name of all that stands on the ruler."""
     notes: list[tuple[Row, NoteValue]] = []
     rows: tuple[Row, ...] = ("straight", "dotted", "triplet")
     for row in rows:
         notes += [(row, NoteValue(Fraction(1, 2**k), row)) for k in range(7, -1, -1)]
     bar = metre.bar
     notes += [("bars", NoteValue(bar * count, bars=count)) for count in (1, 2, 4, 8)]
-    return [(row, note, note.id, note.name) for row, note in notes]
+    return [(row, float(note.whole_notes), note.id, note.name) for row, note in notes]
 
 
 def time_ruler(request: TimeRulerRequest) -> TimeRuler:
@@ -106,9 +106,9 @@ def time_ruler(request: TimeRulerRequest) -> TimeRuler:
         return device.min_ms - 1e-9 <= seconds * 1e3 <= device.max_ms + 1e-9
 
     notes = []
-    quarter_bpm = frame.quarter_bpm
-    for row, note, short, name in _ruler_notes(frame.metre):
-        length = note_length_s(note, quarter_bpm)
+    whole_s = 240.0 / frame.quarter_bpm
+    for row, whole_notes, short, name in _ruler_notes(frame.metre):
+        length = whole_s * whole_notes
         notes.append(
             read_time(
                 length,

@@ -3,6 +3,7 @@
 import math
 import re
 from fractions import Fraction
+from functools import cached_property
 from typing import Literal
 
 from pydantic import Field
@@ -34,7 +35,7 @@ class TempoFrame(Edge):
     def metre(self) -> Metre:
         return Metre(self.metre_count, self.metre_unit)
 
-    @property
+    @cached_property
     def beat(self) -> NoteValue:
         """The beat unit as a note value. Raises QuantityError where it is none."""
         note = parse_note_value(self.beat_unit, self.metre)
@@ -44,7 +45,7 @@ class TempoFrame(Edge):
             )
         return note
 
-    @property
+    @cached_property
     def quarter_bpm(self) -> float:
         """`bpm * unit / (1/4)`: 94 dotted quarters a minute are 141 quarters."""
         return self.tempo_bpm * float(self.beat.whole_notes / Fraction(1, 4))

@@ -15,6 +15,7 @@ from core.measure.view import View
 
 BLOCK = BEST_BLOCK
 FRAME_S = 0.05
+SPARSE_FROM_S = 60.0
 _SLOPES_EVERY = 4
 WHOLE = 1e-6
 
@@ -82,25 +83,32 @@ def compared_stretch(a: View, b: View, matches: list[ChannelMatch]) -> tuple[int
 
 
 class _Forward:
-    """Reads a view in rising order, decoding nothing twice: overlaps come from memory."""
+    """Reads a view in rising order, decoding nothing twice: overlaps come from memory.
+
+    Samples are appended to one buffer; only when it is full does the newest stretch move to its
+    start, so that each sample is copied about once.
+    """
 
     def __init__(self, view: View, keep: int, dtype: np.dtype) -> None:
         self._view, self._keep, self._dtype = view, keep, dtype
-        self._held = np.empty((view.channels, 0), dtype)
-        self._start = 0
+        self._held = np.empty((view.channels, 4 * (keep + BLOCK)), dtype)
+        self._start, self._have = 0, 0
 
     def read(self, start: int, count: int) -> np.ndarray:
         """Planar samples; may reach back by up to `keep` frames before the newest."""
-        newest = self._start + self._held.shape[1]
-        if self._held.shape[1] == 0 or not self._start <= start <= newest:
-            self._held, self._start, newest = self._held[:, :0], start, start
-        if start + count > newest:
-            old = self._held[
-                :, max(0, min(start - self._start, newest - self._keep - self._start)) :
-            ]
-            fresh = self._view.read(newest, start + count - newest)
-            self._held = np.concatenate([old, fresh.astype(self._dtype, copy=False)], axis=1)
-            self._start = start + count - self._held.shape[1]
+        newest = self._start + self._have
+        if self._have == 0 or not self._start <= start <= newest:
+            self._start, self._have, newest = start, 0, start
+        missing = start + count - newest
+        if missing > 0:
+            if self._have + missing > self._held.shape[1]:
+                kept = min(self._have, max(self._keep, newest - start))
+                if kept + missing > self._held.shape[1]:
+                    return self._view.read(start, count).astype(self._dtype, copy=False)
+                self._held[:, :kept] = self._held[:, self._have - kept : self._have].copy()
+                self._start, self._have = newest - kept, kept
+            self._held[:, self._have : self._have + missing] = self._view.read(newest, missing)
+            self._have += missing
         place = start - self._start
         return self._held[:, place : place + count]
 
@@ -157,7 +165,9 @@ def run_pass(
     )
     result.raw = np.zeros((rows, 3))
     result.raw_frames = min(a.frames, b.frames) if raw else 0
-    meters = [BandMeter(rows, a.rate_hz, dtype) for _ in range(2)] if bands else []
+    # A is there to be compared with: of a long clip, every second window tells its spectrum.
+    long = end - first > SPARSE_FROM_S * a.rate_hz
+    meters = [BandMeter(rows, a.rate_hz, dtype, sparse=s) for s in (long, False)] if bands else []
     reach = max(abs(m.whole) for m in matches) + BLOCK + 2 * HALF_TAPS
     forward = _Forward(b, reach, dtype) if reach < 8 * BLOCK else b
     reader = MatchedReader(forward, matches, dtype)
@@ -177,9 +187,10 @@ def run_pass(
             else:
                 plain = forward.read(start, take).astype(dtype, copy=False)[straight]
             for row in range(rows):
-                rr, aa, top = kernel.difference(block[row, :take], plain[row, :take])
+                apart = residual[row, :take]
+                rr, aa = kernel.difference(block[row, :take], plain[row, :take], apart)
                 result.raw[row] += (rr, aa, 0.0)
-                result.raw[row, 2] = max(result.raw[row, 2], top)
+                result.raw[row, 2] = max(result.raw[row, 2], kernel.largest(apart))
         if high > low:
             cut = block[:, low - start : high - start]
             for row, match in enumerate(matches):
@@ -194,6 +205,9 @@ def run_pass(
                     result.frame_r,
                     residual[row, : high - low],
                 )
+                row_sums, rest = result.sums[row], residual[row, : high - low]
+                row_sums[kernel.PEAK_R] = max(row_sums[kernel.PEAK_R], kernel.largest(rest))
+                row_sums[kernel.PEAK_A] = max(row_sums[kernel.PEAK_A], kernel.largest(cut[row]))
                 if start // BLOCK % _SLOPES_EVERY == 0 and high - low > 2:
                     kernel.slopes(residual[row, : high - low], moved[row], result.sums[row])
                     sampled += (high - low) / rows
@@ -204,7 +218,9 @@ def run_pass(
     if sampled:
         result.sums[:, [kernel.RD, kernel.DD]] *= result.frames / sampled
     if bands:
-        result.band_a = meters[0].third_octaves(meters[0].spectrum())
+        spectrum = meters[0].spectrum()
+        known, seen = result.total(kernel.AA), float(spectrum.sum())
+        result.band_a = meters[0].third_octaves(spectrum * (known / seen if seen > 0 else 1.0))
         result.band_r = meters[1].third_octaves(meters[1].spectrum())
     return result
 

@@ -326,7 +326,7 @@ function TitleField({ song, onTitle }: { song: Song; onTitle: (title: string) =>
       fontFamily="title"
       fontWeight="600"
       fontSize="19px"
-      lineHeight="24px"
+      lineHeight="30px"
       textOverflow="ellipsis"
     />
   );

@@ -1,0 +1,127 @@
+"""Mix laws and the arithmetic of equal settings (domain: blend laws and equivalence)."""
+
+import math
+from dataclasses import dataclass
+
+from core.errors import FonodromeError
+
+LAWS = ("linear", "equal-power", "compromise", "full")
+
+
+def law_gains(law: str, mix: float) -> tuple[float, float]:
+    """Dry and wet gain (linear) of a mix of 0 to 1.
+
+    linear (1-m, m); equal-power (cos, sin of a quarter turn); compromise, the square root of the
+    product of those two (-4.5 dB at the centre); full, min(1, 2(1-m)) and min(1, 2m).
+
+    >>> law_gains("full", 0.25)
+    (1.0, 0.5)
+    """
+    if law == "linear":
+        return 1.0 - mix, mix
+    turn = mix * math.pi / 2
+    power = (math.cos(turn) if mix < 1 else 0.0, math.sin(turn))
+    if law == "equal-power":
+        return power
+    if law == "compromise":
+        return math.sqrt((1.0 - mix) * power[0]), math.sqrt(mix * power[1])
+    if law == "full":
+        return min(1.0, 2 * (1.0 - mix)), min(1.0, 2 * mix)
+    raise FonodromeError(f"“{law}” is no mix law: {', '.join(LAWS)}.", part=law)
+
+
+def mix_of_ratio(law: str, ratio: float) -> float:
+    """The mix whose wet/dry gain ratio is `ratio` (0 or more, may be infinite)."""
+    if math.isinf(ratio):
+        return 1.0
+    if law == "linear":
+        return ratio / (1 + ratio)
+    if law == "equal-power":
+        return math.atan(ratio) * 2 / math.pi
+    if law == "full":
+        return ratio / 2 if ratio <= 1 else 1 - 1 / (2 * ratio)
+    low, high = 0.0, 1.0
+    for _ in range(200):
+        middle = (low + high) / 2
+        dry, wet = law_gains(law, middle)
+        if wet > ratio * dry:
+            high = middle
+        else:
+            low = middle
+    return (low + high) / 2
+
+
+@dataclass(frozen=True)
+class EqualInsert:
+    """An insert that sounds as a parallel path does: mix 0 to 1 and the trim behind it."""
+
+    mix: float
+    trim: float
+    effective_dry: float
+    effective_wet: float
+
+
+def equal_insert(
+    dry: float, wet: float, device_mix: float = 1.0, law: str = "linear"
+) -> EqualInsert:
+    """The insert equal to a dry fader beside a wet fader (linear gains, same polarity).
+
+    With a device that is not fully wet (linear law) on the wet path, the dry sound is
+    `D + W(1-p)` and the wet `W p`. Raises FonodromeError where nothing sounds, or where dry and
+    wet have opposite signs.
+
+    >>> round(20 * math.log10(equal_insert(1, 1).trim), 4)
+    6.0206
+    """
+    effective_dry, effective_wet = dry + wet * (1 - device_mix), wet * device_mix
+    if effective_dry == 0 and effective_wet == 0:
+        raise FonodromeError("Nothing sounds here: there is no equal insert.")
+    if effective_dry * effective_wet < 0:
+        raise FonodromeError("Dry and wet have opposite polarity: no mix control does that.")
+    ratio = math.inf if effective_dry == 0 else effective_wet / effective_dry
+    mix = mix_of_ratio(law, ratio)
+    law_dry, law_wet = law_gains(law, mix)
+    trim = effective_dry / law_dry if law_dry > law_wet else effective_wet / law_wet
+    return EqualInsert(mix, trim, effective_dry, effective_wet)
+
+
+def null_limit_db(
+    dry: float, wet: float, mix: float, trim: float, law: str = "linear", correlation: float = 0.0
+) -> float | None:
+    """Residual of a set insert against the wanted pair, dB relative to the set insert.
+
+    Dry and wet of equal power with the given correlation; None where nothing is left.
+    """
+    law_dry, law_wet = law_gains(law, mix)
+    a, b = dry - trim * law_dry, wet - trim * law_wet
+    left = a * a + b * b + 2 * correlation * a * b
+    total = dry * dry + wet * wet + 2 * correlation * dry * wet
+    if left <= 1e-30 * max(total, 1e-300):
+        return None
+    return 10 * math.log10(left / total)
+
+
+def nearest_steps(
+    dry: float, wet: float, mix_step: float, level_step_db: float, law: str = "linear"
+) -> tuple[float, float, float | None]:
+    """The best settable (mix, trim in dB, residual in dB) near the exact insert.
+
+    >>> mix, trim, residual = nearest_steps(1.0, 10 ** (-2.5 / 20), 0.01, 0.1)
+    >>> round(mix, 2), round(trim, 1), round(residual, 3)
+    (0.43, 4.9, -45.893)
+    """
+    exact = equal_insert(dry, wet, 1.0, law)
+    best: tuple[float, float, float | None] | None = None
+    middle = round(exact.mix / mix_step)
+    trim_middle = round(20 * math.log10(exact.trim) / level_step_db)
+    for steps in range(middle - 2, middle + 3):
+        mix = steps * mix_step
+        if not 0 <= mix <= 1:
+            continue
+        for level in range(trim_middle - 12, trim_middle + 13):
+            trim_db = level * level_step_db
+            found = null_limit_db(dry, wet, mix, 10 ** (trim_db / 20), law)
+            if best is None or (found or -999) < (best[2] or -999):
+                best = (mix, trim_db, found)
+    assert best is not None
+    return best

@@ -1,0 +1,415 @@
+"""Evaluate a compiled rig: the arrivals boards with their sums, loops, levels and alignment."""
+
+import hashlib
+import math
+
+import numpy as np
+
+from core.routing import kinds as k
+from core.routing.compile import Context, compile_rig
+from core.routing.document import Rig
+from core.routing.loops import loop_gains
+from core.routing.network import NEAR_S, Network, build_network, plain_sums, transfers
+from core.routing.paths import Path, strongest_paths
+from core.routing.plan import Plan
+from core.routing.report import (
+    AlignOut,
+    ArrivalOut,
+    BoardOut,
+    LoopOut,
+    NotchOut,
+    OutputLevel,
+    RailOut,
+    RigReport,
+    SumsOut,
+)
+from core.routing.responses import GRID_HZ
+
+_HZ = [round(float(hz), 3) for hz in GRID_HZ]
+_FLOOR = 1e-6
+# What makes another sound of the dry one without making it wet.
+_WORKING = (
+    k.Compressor, k.Drive, k.Outboard, k.Generic, k.Frame, k.Filter, k.Equaliser, k.Tremolo,
+    k.Delay, k.PowerAmp, k.Cabinet,
+)  # fmt: skip
+
+
+class Evaluation:
+    """A rig, its plan, its network and the paths, at hand for the report and the checks."""
+
+    def __init__(self, rig: Rig, context: Context = Context()) -> None:
+        self.rig, self.context = rig, context
+        self.plan: Plan = compile_rig(rig, context)
+        self.network: Network = build_network(self.plan)
+        self.loops, self.radius = loop_gains(self.network)
+        self.paths: dict[tuple[str, str], list[Path]] = {}
+        self.boards: list[BoardOut] = []
+        for output in self.plan.outputs:
+            self._boards_at(output)
+
+    @property
+    def stable(self) -> bool:
+        ringing = any(max(abs(x) for x in loop.matrix) >= 1 for loop in self.plan.loops.values())
+        return (self.radius is None or self.radius < 1) and not ringing
+
+    def _boards_at(self, output: str) -> None:
+        near = transfers(self.network, output, near=True)
+        whole = transfers(self.network, output)
+        plain = plain_sums(self.network, output)
+        for source, point in self.plan.sources.items():
+            paths, complete = strongest_paths(self.network, source, output)
+            self.paths[output, source] = paths
+            if not paths:
+                continue
+            width = self.plan.channels[point]
+            dry = [p for p in paths if not p.wet]
+            reference = max(dry or paths, key=lambda p: p.gain)
+            arrivals = self._name(paths, reference)
+            sums = self._sums(
+                output, paths, arrivals, complete, reference, width,
+                near.get(point), whole.get(point), plain[source].power, plain[source].amplitude,
+            )  # fmt: skip
+            self.boards.append(
+                BoardOut(
+                    output=output,
+                    source=source,
+                    reference=arrivals[paths.index(reference)].name,
+                    reference_gain_db=_db(reference.gain),
+                    reference_ms=reference.delay_s * 1e3,
+                    arrivals=arrivals,
+                    path_count=plain[source].paths,
+                    complete=complete,
+                    sums=sums,
+                )
+            )
+
+    # Names -------------------------------------------------------------------------------------
+    def _name(self, paths: list[Path], reference: Path) -> list[ArrivalOut]:
+        everywhere = set.intersection(*(set(p.owners) for p in paths))
+        named = [(self._title(p, everywhere), p) for p in paths]
+        seen: dict[str, int] = {}
+        for (name, _), _p in named:
+            seen[name] = seen.get(name, 0) + 1
+        out = []
+        for (name, detail), path in named:
+            if seen[name] > 1 and not detail:
+                detail = self._route(path, everywhere)
+            out.append(
+                self._arrival(name, detail or self._route(path, everywhere), path, reference)
+            )
+        return out
+
+    def _title(self, path: Path, everywhere: set[str]) -> tuple[str, str]:
+        nodes = self.rig.nodes
+        wet: list[str] = []
+        for link in path.links:
+            for owner in link.wet_by:
+                if not wet or wet[-1] != owner:
+                    wet.append(owner)
+        leaks = [link.leak for link in path.links if link.leak]
+        rounds = sum(count for _, count in path.rounds)
+        if wet:
+            name = " into ".join(dict.fromkeys(nodes[w].shown for w in wet))
+            laps = sum(bool(link.closes) for link in path.links)
+            if laps:
+                return f"{name}, lap {laps + 1}", "round the loop"
+            if rounds:
+                return f"{name}, repeat {rounds + 1}", ""
+            diffuse = path.diffuse
+            return name, "first wet sound" if diffuse else ""
+        for leak in reversed(leaks):
+            node = nodes[leak]
+            if isinstance(node, (k.Delay, k.Reverb, k.Chorus)) and not node.bypassed:
+                return "Dry leak", f"inside {node.shown}"
+        worked = [
+            nodes[owner].shown
+            for owner in path.owners
+            if owner in nodes
+            and owner not in everywhere
+            and isinstance(nodes[owner], _WORKING)
+            and not getattr(nodes[owner], "bypassed", False)
+        ]
+        if worked:
+            return " into ".join(dict.fromkeys(worked[:2])), "processed beside the dry rail"
+        return "Dry", ""
+
+    def _route(self, path: Path, everywhere: set[str]) -> str:
+        own = []
+        for owner in path.owners:
+            if owner in everywhere or "." in owner:
+                continue
+            node = self.rig.nodes[owner]
+            if isinstance(node, (k.Send, k.Return, k.Split)):
+                continue
+            if node.shown not in own:
+                own.append(node.shown)
+        return "by " + ", ".join(own[:3]) if own else "straight through"
+
+    def _arrival(self, name: str, detail: str, path: Path, reference: Path) -> ArrivalOut:
+        a, b, c, d = path.matrix
+        left, right = a * a + b * b, c * c + d * d
+        key = "|".join(path.owners) + "|" + ",".join(str(count) for _, count in path.rounds)
+        latency = path.delay_s - path.wanted_s
+        return ArrivalOut(
+            id=hashlib.sha1(key.encode()).hexdigest()[:10],
+            name=name,
+            detail=detail,
+            level_db=_db(path.gain / reference.gain),
+            gain_db=_db(path.gain),
+            time_ms=path.delay_s * 1e3,
+            latency_ms=latency * 1e3,
+            polarity=path.polarity,
+            wet_percent=100.0 if path.wet else 0.0,
+            pan_percent=100 * (right - left) / (right + left) if right + left else 0.0,
+            diffuse=path.diffuse,
+            leak=name == "Dry leak",
+            intended=path.wanted_s > 1e-9,
+            through=list(dict.fromkeys(path.owners)),
+        )
+
+    # Sums --------------------------------------------------------------------------------------
+    def _sums(
+        self, output: str, paths: list[Path], arrivals: list[ArrivalOut], complete: bool,
+        reference: Path, width: int, near: np.ndarray | None, whole: np.ndarray | None,
+        power: float | None, amplitude: float | None,
+    ) -> SumsOut:  # fmt: skip
+        unit = reference.gain
+        within = _within(paths) if complete else None
+        if within is not None:
+            together = sum(p.gain for p in within)
+        else:
+            together = amplitude if amplitude is not None else math.inf
+        sides = 2 if self.plan.channels[self.plan.outputs[output]] == 2 else 1
+        near_db, mono_near, mono_loss = _curves(near, width, sides, unit)
+        all_db, _, _ = _curves(whole, width, sides, unit)
+        notches, comb = _comb(paths, arrivals)
+        return SumsOut(
+            headroom_db=_db(together / unit) if math.isfinite(together) else 999.0,
+            power_db=None if power is None else _db(math.sqrt(power) / unit),
+            mono_db=mono_loss if sides == 2 else None,
+            notches=notches,
+            comb=comb,
+            near_db=near_db,
+            all_db=all_db,
+            mono_near_db=mono_near,
+        )
+
+    # The rest ----------------------------------------------------------------------------------
+    def rails(self) -> list[RailOut]:
+        found = []
+        for port in self.rig.rails:
+            point = self.plan.outlet.get(port)
+            if point is None:
+                continue
+            carried = self.plan.carried[point]
+            found.append(
+                RailOut(
+                    port=port,
+                    channels=self.plan.channels[point],
+                    level_dbfs=carried.level_dbfs,
+                    dry_dbfs=carried.dry_dbfs,
+                    wet_dbfs=carried.wet_dbfs,
+                    dry_ms=_ms(carried.dry_s),
+                    wet_ms=_ms(carried.wet_s),
+                )
+            )
+        return found
+
+    def align(self) -> list[AlignOut]:
+        """Delays that make latencies meet at every merge, the later inputs left as they are.
+
+        Wanted delays and tails do not count. What is added at one merge is carried on, so that
+        the next one downstream sees it.
+        """
+        found = []
+        extra: dict[int, float] = {}
+        for name in self.plan.order:
+            node = self.rig.nodes[name]
+            if not node.many_inputs:
+                continue
+            late: dict[str, float] = {}
+            for port in self.rig.inputs[name]:
+                if port in self.plan.back_rails or self.rig.rails[port].strip.muted:
+                    continue
+                latency = self._latency(self.plan.outlet[port], extra)
+                if latency is not None:
+                    late[port] = latency + self.rig.rails[port].strip.delay_ms / 1e3
+            if not late:
+                continue
+            last = max(late.values())
+            for port, time in late.items():
+                if last - time > 1e-7:
+                    found.append(AlignOut(rail=port, add_ms=(last - time) * 1e3, joins=name))
+            extra[self.plan.inlet[name]] = last
+        return found
+
+    def _latency(self, point: int, fixed: dict[int, float]) -> float | None:
+        """Longest latency at a point, with merges upstream taken as aligned."""
+        if point in fixed:
+            return fixed[point]
+        best: float | None = None
+        if point in self.plan.sources.values():
+            best = 0.0
+        for arc in self.entering.get(point, ()):
+            if arc.wet or arc.diffuse:
+                continue
+            before = self._latency(arc.source, fixed)
+            if before is not None:
+                time = before + arc.delay_s - arc.wanted_s
+                best = time if best is None else max(best, time)
+        fixed[point] = best if best is not None else -1.0
+        if best is None:
+            del fixed[point]
+        return best
+
+    @property
+    def entering(self) -> dict[int, list]:
+        if not hasattr(self, "_entering"):
+            self._entering: dict[int, list] = {}
+            for arc in self.plan.arcs:
+                self._entering.setdefault(arc.target, []).append(arc)
+        return self._entering
+
+    def output_levels(self) -> list[OutputLevel]:
+        found = []
+        for name, point in self.plan.outputs.items():
+            node = self.rig.nodes[name]
+            assert isinstance(node, k.Output)
+            level = self.plan.carried[point].level_dbfs
+            peak = self._peak_dbfs(name)
+            found.append(
+                OutputLevel(
+                    output=name,
+                    nominal_dbfs=level,
+                    peak_dbfs=None if peak is None else peak + node.crest_db,
+                    ceiling_dbfs=node.ceiling_dbfs,
+                )
+            )
+        return found
+
+    def _peak_dbfs(self, output: str) -> float | None:
+        """Each source with its near arrivals in step; sources added as powers."""
+        total = 0.0
+        for board in self.boards:
+            if board.output == output and board.sums is not None:
+                source = self.rig.nodes[board.source]
+                assert isinstance(source, k.Source)
+                level = source.level_dbfs + board.reference_gain_db + board.sums.headroom_db
+                total += 10 ** (min(level, 900) / 10)
+        return 10 * math.log10(total) if total > 0 else None
+
+    def report(self) -> RigReport:
+        return RigReport(
+            digest=self.plan.digest,
+            hz=_HZ,
+            boards=self.boards,
+            loops=[
+                LoopOut(
+                    rail=loop.port,
+                    gain_db=loop.gain_db,
+                    hz=loop.hz,
+                    lap_ms=loop.lap_s * 1e3,
+                    bands_db=list(loop.bands_db),
+                    laps_to_60_db=(
+                        60 / -loop.gain_db
+                        if loop.gain_db is not None and loop.gain_db < 0
+                        else None
+                    ),
+                )
+                for loop in self.loops
+            ],
+            stable=self.stable,
+            rails=self.rails(),
+            align=self.align(),
+            outputs=self.output_levels(),
+            times_ms={name: time * 1e3 for name, time in self.plan.times_s.items()},
+        )
+
+
+def evaluate(rig: Rig, context: Context = Context()) -> RigReport:
+    """Arrivals, sums, loops and levels of a rig under a tempo.
+
+    Raises RigError where a parameter cannot be read.
+    """
+    return Evaluation(rig, context).report()
+
+
+def _db(gain: float) -> float:
+    return 20 * math.log10(max(gain, _FLOOR))
+
+
+def _ms(seconds: float) -> float | None:
+    return seconds * 1e3 if math.isfinite(seconds) else None
+
+
+def _within(paths: list[Path]) -> list[Path]:
+    """The stretch of 10 ms whose gains add up to most."""
+    ordered = sorted((p for p in paths), key=lambda p: p.delay_s)
+    best: list[Path] = []
+    most, start, total = 0.0, 0, 0.0
+    for end, path in enumerate(ordered):
+        total += path.gain
+        while path.delay_s - ordered[start].delay_s > NEAR_S:
+            total -= ordered[start].gain
+            start += 1
+        if total > most:
+            most, best = total, ordered[start : end + 1]
+    return best
+
+
+def _curves(
+    transfer: np.ndarray | None, width: int, sides: int, unit: float
+) -> tuple[list[float], list[float], float | None]:
+    """Louder side and mono in dB against the reference, and the mono loss over all."""
+    if transfer is None:
+        return [], [], None
+    if width == 1:
+        left, right = transfer[0, 0], transfer[1, 0]
+    else:
+        # A stereo source is taken as the same on both sides: the case that folds down worst.
+        left, right = transfer[0].sum(axis=0) / math.sqrt(2), transfer[1].sum(axis=0) / math.sqrt(2)
+    if sides == 1:
+        level = _to_db(np.abs(left) / unit)
+        return level, level, None
+    power = np.abs(left) ** 2 + np.abs(right) ** 2
+    mono = np.abs((left + right) / 2)
+    loss = None
+    if power.sum() > 0:
+        loss = 10 * math.log10(max(float((mono**2).sum() / (power.sum() / 2)), 1e-12))
+    return _to_db(np.sqrt(power) / unit), _to_db(mono * math.sqrt(2) / unit), loss
+
+
+def _to_db(gain: np.ndarray) -> list[float]:
+    return [round(float(x), 2) for x in 20 * np.log10(np.maximum(gain, _FLOOR))]
+
+
+def comb_notches(
+    apart_s: float, ratio: float, same_polarity: bool, count: int = 3
+) -> list[tuple[float, float | None]]:
+    """First notches (Hz, depth in dB) of two arrivals `apart_s` apart, gain ratio at most 1.
+
+    Same polarity: odd multiples of 1/(2 tau); opposite: multiples of 1/tau, from 0 Hz.
+
+    >>> [round(hz, 1) for hz, _ in comb_notches(0.009, 1.0, True)]
+    [55.6, 166.7, 277.8]
+    """
+    depth = 20 * math.log10(1 - ratio) if ratio < 1 else None
+    if same_polarity:
+        return [((2 * n + 1) / (2 * apart_s), depth) for n in range(count)]
+    return [(n / apart_s, depth) for n in range(count)]
+
+
+def _comb(paths: list[Path], arrivals: list[ArrivalOut]) -> tuple[list[NotchOut], str]:
+    """The comb of the strongest pair within 10 ms of each other."""
+    near = [(p, a) for p, a in zip(paths, arrivals, strict=True) if not p.diffuse]
+    if not near:
+        return [], ""
+    first, first_name = near[0]
+    for other, name in near[1:]:
+        apart = abs(other.delay_s - first.delay_s)
+        if 1e-6 < apart <= NEAR_S and other.gain > 0.03 * first.gain:
+            same = first.polarity == other.polarity
+            found = comb_notches(apart, min(1.0, other.gain / first.gain), same)
+            label = f"{first_name.name} and {name.name} ({name.detail})"
+            return [NotchOut(hz=hz, depth_db=depth) for hz, depth in found if hz <= 20_000], label
+    return [], ""

@@ -1,0 +1,203 @@
+"""Findings, the registry of rules, and what rules ask again and again."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import Field
+
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.routing import kinds as k
+from core.routing.actions import Action
+from core.routing.arrivals import Evaluation
+from core.routing.document import Rig
+
+Severity = Literal["alarm", "caution", "note"]
+
+
+class FixOut(Edge):
+    """One undoable action that mends a finding."""
+
+    label: str
+    action: Action
+
+
+class Finding(Edge):
+    check: str
+    severity: Severity
+    at: str = Field(description="Node or rail that it is about; empty for the whole rig")
+    sentence: str = Field(description="What will be heard, with the number")
+    value: float | None = Field(description="The number that triggered it")
+    unit: str
+    fix: FixOut | None
+    reason: str = Field(description="Why, in a paragraph")
+    intended: bool
+    intended_reason: str
+
+
+class CheckReport(Edge):
+    findings: list[Finding] = Field(description="Alarms first, intended ones last")
+    passed: list[str] = Field(description="Names of the rules that found nothing")
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a rule says; the registry adds its name and reason."""
+
+    at: str
+    sentence: str
+    value: float | None = None
+    unit: str = ""
+    fix: tuple[str, Action] | None = None
+    severity: Severity | None = None
+
+
+@dataclass(frozen=True)
+class Rule:
+    id: str
+    name: str
+    severity: Severity
+    reason: str
+    run: Callable[[Evaluation], Iterator[Found]]
+
+
+RULES: dict[str, Rule] = {}
+
+
+def rule(id: str, name: str, severity: Severity, reason: str) -> Any:
+    """Register a check. `name` is what it looks after, for the list of what passed."""
+
+    def register(run: Callable[[Evaluation], Iterator[Found]]) -> Any:
+        RULES[id] = Rule(id, name, severity, reason, run)
+        return run
+
+    return register
+
+
+_ORDER = {"alarm": 0, "caution": 1, "note": 2}
+
+
+def run_checks(evaluation: Evaluation) -> CheckReport:
+    """Every rule over a rig. A rule that fails on a rig says nothing rather than stop the others."""
+    marked = {(i.check, i.at): i.reason for i in evaluation.rig.intended}
+    findings: list[Finding] = []
+    passed: list[str] = []
+    for one in RULES.values():
+        found = list(one.run(evaluation))
+        if not found:
+            passed.append(one.name)
+        for f in found:
+            key = (one.id, f.at)
+            findings.append(
+                Finding(
+                    check=one.id,
+                    severity=f.severity or one.severity,
+                    at=f.at,
+                    sentence=f.sentence,
+                    value=f.value,
+                    unit=f.unit,
+                    fix=FixOut(label=f.fix[0], action=f.fix[1]) if f.fix else None,
+                    reason=one.reason,
+                    intended=key in marked,
+                    intended_reason=marked.get(key, ""),
+                )
+            )
+    findings.sort(key=lambda f: (f.intended, _ORDER[f.severity]))
+    return CheckReport(findings=findings, passed=passed)
+
+
+# What rules ask --------------------------------------------------------------------------------
+
+
+def before(rig: Rig, id: str) -> list[str]:
+    """Every node that feeds this one, nearest first, each once."""
+    return _reach(rig, id, lambda n: [p.rpartition(".")[0] for p in rig.inputs[n]])
+
+
+def after(rig: Rig, id: str) -> list[str]:
+    """Every node that this one feeds, nearest first, each once."""
+    return _reach(rig, id, lambda n: [rig.rails[p].target for p in rig.outputs_of(n)])
+
+
+def _reach(rig: Rig, id: str, step: Callable[[str], list[str]]) -> list[str]:
+    found: list[str] = []
+    todo = step(id)
+    seen = {id}
+    while todo:
+        node = todo.pop(0)
+        if node in seen:
+            continue
+        seen.add(node)
+        found.append(node)
+        todo += step(node)
+    return found
+
+
+def series_before(rig: Rig, id: str) -> list[str]:
+    """The nodes straight before this one, back to where rails meet or part."""
+    found: list[str] = []
+    node = id
+    while True:
+        came = rig.inputs[node]
+        if len(came) != 1:
+            return found
+        node = came[0].rpartition(".")[0]
+        if node in found or rig.nodes[node].many_inputs or isinstance(rig.nodes[node], k.Split):
+            return found
+        if isinstance(rig.nodes[node], k.Send) and came[0].endswith(".1"):
+            return found
+        found.append(node)
+
+
+def serial_pairs(
+    rig: Rig, first: tuple[type, ...], second: tuple[type, ...]
+) -> Iterator[tuple[k.Node, k.Node]]:
+    """Pairs on one way through the rig, the first before the second, nearest pairs only."""
+    for node in rig.nodes.values():
+        if isinstance(node, second) and not getattr(node, "bypassed", False):
+            for other in before(rig, node.id):
+                there = rig.nodes[other]
+                if isinstance(there, first) and not getattr(there, "bypassed", False):
+                    yield there, node
+                    break
+
+
+def has_dry_beside(evaluation: Evaluation, node: str) -> bool:
+    """Whether some dry arrival of the same source goes round this node."""
+    for board in evaluation.boards:
+        through = any(node in a.through for a in board.arrivals)
+        if through and any(node not in a.through and a.wet_percent == 0 for a in board.arrivals):
+            return True
+    return False
+
+
+def on_return(rig: Rig, id: str) -> bool:
+    """Whether the node stands on a rail that a send feeds."""
+    for other in before(rig, id):
+        node = rig.nodes[other]
+        if isinstance(node, k.Send) and id in _send_side(rig, other):
+            return True
+    return False
+
+
+def _send_side(rig: Rig, send: str) -> list[str]:
+    port = f"{send}.1"
+    if port not in rig.rails:
+        return []
+    target = rig.rails[port].target
+    return [target, *after(rig, target)]
+
+
+def sounding(rig: Rig, *types: type) -> Iterator[Any]:
+    """Nodes of these types that are not bypassed."""
+    for node in rig.nodes.values():
+        if isinstance(node, types) and not getattr(node, "bypassed", False):
+            yield node
+
+
+__all__ = [
+    "CheckReport", "Finding", "FixOut", "FonodromeError", "Found", "RULES", "Rule", "after",
+    "before", "has_dry_beside", "on_return", "rule", "run_checks", "serial_pairs",
+    "series_before", "sounding",
+]  # fmt: skip

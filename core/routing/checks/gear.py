@@ -1,0 +1,251 @@
+"""Checks of hardware: level kinds, loads, supply, pots, processors used twice, safety."""
+
+import math
+from collections.abc import Iterator
+
+from core.routing import kinds as k
+from core.routing.actions import Insert, Set
+from core.routing.arrivals import Evaluation
+from core.routing.checks.base import Found, rule, sounding
+from core.units import format as fmt
+
+_BOXES = {
+    ("instrument", "mic"): ("di", "a DI box"),
+    ("line", "instrument"): ("reamp", "a reamp box"),
+    ("instrument", "line"): ("preamp", "a preamp"),
+    ("mic", "line"): ("preamp", "a microphone preamp"),
+    ("speaker", "line"): ("load_box", "a load box with line output"),
+    ("speaker", "mic"): ("load_box", "a load box with line output"),
+    ("speaker", "instrument"): ("load_box", "a load box with line output"),
+}
+_PASSING = (k.Split, k.Send, k.Merge, k.Bus, k.PassiveMixer)
+
+
+def carried_kinds(e: Evaluation) -> dict[str, str]:
+    """Level kind that each node gives: its own, or what it passes on."""
+    found: dict[str, str] = {}
+    for id in e.plan.order:
+        node = e.rig.nodes[id]
+        came = [found.get(p.rpartition(".")[0], "line") for p in e.rig.inputs[id]]
+        own = getattr(node, "gives", None)
+        if isinstance(node, k.Stage):
+            own = own or node.gives_by_kind
+        found[id] = own or (came[0] if came else "line")
+    return found
+
+
+@rule(
+    "level-kind", "levels fit what they meet", "caution",
+    "Instrument, line, microphone and speaker level differ in voltage and impedance and are not "
+    "exchangeable. Between them stands a box: DI, reamp, preamp, or a load box.",
+)  # fmt: skip
+def level_kind(e: Evaluation) -> Iterator[Found]:
+    gives = carried_kinds(e)
+    for port, rail in e.rig.rails.items():
+        source, target = port.rpartition(".")[0], e.rig.nodes[rail.target]
+        wanted = getattr(target, "takes", None)
+        if isinstance(target, k.Stage):
+            wanted = wanted or target.takes_by_kind
+        here = gives[source]
+        if wanted is None or wanted == here or "air" in (wanted, here):
+            continue
+        if here == "mic" and isinstance(target, k.Preamp):
+            continue
+        box = _BOXES.get((here, wanted))
+        severity = "alarm" if here == "speaker" else None
+        fix = (f"Put {box[1]} between", Insert(at=port, kind=box[0])) if box else None
+        yield Found(
+            port,
+            f"{e.rig.nodes[source].shown} gives {here} level and {target.shown} takes {wanted} level"
+            + (f": it needs {box[1]}." if box else "."),
+            None, "", fix, severity,  # type: ignore[arg-type]
+        )  # fmt: skip
+
+
+@rule(
+    "no-load", "amplifiers have their load", "alarm",
+    "A valve amplifier without its load can destroy itself within seconds, and a speaker output is "
+    "not a line output. Inside are lethal voltages even when unplugged: qualified technicians only.",
+)  # fmt: skip
+def no_load(e: Evaluation) -> Iterator[Found]:
+    for node in sounding(e.rig, k.PowerAmp):
+        onward = [e.rig.nodes[e.rig.rails[p].target] for p in e.rig.outputs_of(node.id)]
+        if not any(isinstance(n, (k.Cabinet, k.LoadBox)) for n in onward):
+            outs = e.rig.outputs_of(node.id)
+            fix = (
+                "Put a cabinet on it",
+                Insert(at=outs[0] if outs else f"{node.id}.0", kind="cabinet"),
+            )
+            word = "valve amplifier" if node.valve else "amplifier"
+            yield Found(
+                node.id,
+                f"{node.shown} is a {word} without a load.",
+                None,
+                "",
+                fix,
+                "alarm" if node.valve else "caution",
+            )
+
+
+@rule(
+    "mains", "mains safety", "note",
+    "Never lift a safety earth to cure hum: use an isolating transformer. Switch off and mute "
+    "before repatching; phantom power can harm what does not expect it. Local electrical codes and "
+    "licensed practice come first.",
+)  # fmt: skip
+def mains(e: Evaluation) -> Iterator[Found]:
+    amps = list(sounding(e.rig, k.PowerAmp))
+    if len(amps) > 1:
+        yield Found(
+            amps[0].id,
+            f"{len(amps)} amplifiers share one signal: hum is cured with an isolating transformer, never at the safety earth.",
+            len(amps),
+            "amplifiers",
+        )
+
+
+@rule(
+    "hearing", "hearing", "note",
+    "Closing a loop, or muting one side of a cancelling pair, can be far louder than what was heard "
+    "before. Turn monitors down first. Long loud work harms hearing: take breaks, follow local "
+    "noise-exposure rules.",
+)  # fmt: skip
+def hearing(e: Evaluation) -> Iterator[Found]:
+    for loop in e.loops:
+        if loop.gain_db is None or loop.gain_db > -12:
+            yield Found(
+                loop.port, "Turn monitors down before this loop is closed.", loop.gain_db, "dB"
+            )
+            return
+
+
+@rule(
+    "supply", "the supply is large enough", "caution",
+    "Currents add up; a supply wants 20 % in reserve. Beyond its rating it hums, or fails on stage.",
+)  # fmt: skip
+def supply(e: Evaluation) -> Iterator[Found]:
+    board = e.rig.board
+    total = sum(n.current_ma or 0 for n in e.rig.nodes.values() if isinstance(n, k.Stage))
+    if board.supply_ma and total > 0.8 * board.supply_ma:
+        share = 100 * total / board.supply_ma
+        yield Found(
+            "",
+            f"The pedals draw {total:g} mA of {board.supply_ma:g} mA: {fmt.number(share, 0)} %, less than 20 % in reserve.",
+            share,
+            "%",
+            severity="alarm" if share > 100 else None,
+        )
+
+
+@rule(
+    "supply-voltage", "supply voltages match", "alarm",
+    "Voltage and polarity must match the label on the device.",
+)  # fmt: skip
+def supply_voltage(e: Evaluation) -> Iterator[Found]:
+    for node in e.rig.nodes.values():
+        if (
+            isinstance(node, k.Stage)
+            and node.supply_v is not None
+            and e.rig.board.supply_ma
+            and node.supply_v != e.rig.board.supply_v
+        ):
+            yield Found(
+                node.id,
+                f"{node.shown} wants {node.supply_v:g} V; the supply gives {e.rig.board.supply_v:g} V.",
+                node.supply_v,
+                "V",
+            )
+
+
+@rule(
+    "pot-loading", "the pot suits what drives it", "note",
+    "A 250 kΩ pot is made for directly behind a passive instrument, a 25 kΩ pot for behind a "
+    "buffer. The other way round works: the low one dulls passive pickups, the high one is noisier.",
+)  # fmt: skip
+def pot_loading(e: Evaluation) -> Iterator[Found]:
+    for node in sounding(e.rig, k.VolumePedal):
+        passive = _behind_passive(e, node.id)
+        if passive and node.pot_kohm < 100:
+            corner = 1 / (2 * math.pi * node.pot_kohm * 1e3 / 2 * 700e-12)
+            yield Found(
+                node.id,
+                f"{node.shown} ({node.pot_kohm:g} kΩ) loads the passive pickups: with 700 pF of cable the corner is near {corner / 1e3:.1f} kHz.",
+                node.pot_kohm,
+                "kΩ",
+                ("Take a 250 kΩ pot", Set(node=node.id, values={"pot_kohm": 250})),
+            )
+        elif not passive and node.pot_kohm >= 100:
+            yield Found(
+                node.id,
+                f"{node.shown} ({node.pot_kohm:g} kΩ) stands behind a buffer: 25 kΩ is quieter there.",
+                node.pot_kohm,
+                "kΩ",
+                ("Take a 25 kΩ pot", Set(node=node.id, values={"pot_kohm": 25})),
+            )
+
+
+def _behind_passive(e: Evaluation, id: str) -> bool:
+    while e.rig.inputs[id]:
+        id = e.rig.inputs[id][0].rpartition(".")[0]
+        node = e.rig.nodes[id]
+        if isinstance(node, k.Source):
+            return node.passive
+        if isinstance(node, k.Stage) and not node.bypassed:
+            return False
+    return False
+
+
+@rule(
+    "unit-twice", "each processor once", "caution",
+    "One physical processor cannot stand in two places at once.",
+)  # fmt: skip
+def unit_twice(e: Evaluation) -> Iterator[Found]:
+    held: dict[str, k.Node] = {}
+    for id in sorted(e.rig.nodes):
+        node = e.rig.nodes[id]
+        unit = getattr(node, "unit", None)
+        if unit and unit in held:
+            yield Found(
+                id,
+                f"“{unit}” is used by {held[unit].shown} and by {node.shown}.",
+                2,
+                "places",
+                ("It is another one", Set(node=id, values={"unit": None})),
+            )
+        elif unit:
+            held[unit] = node
+
+
+@rule(
+    "frame-slots", "every processor of a frame runs", "note",
+    "A processor whose letter is missing from the order stands in the frame and is not heard.",
+)  # fmt: skip
+def frame_slots(e: Evaluation) -> Iterator[Found]:
+    for node in sounding(e.rig, k.Frame):
+        idle = [s.label for s in node.slots if node.order and s.label not in node.order]
+        if idle:
+            yield Found(
+                node.id,
+                f"{node.shown}: {', '.join(idle)} not in the order {node.order}.",
+                len(idle),
+                "slots",
+                (
+                    "Add it at the end",
+                    Set(node=node.id, values={"order": node.order + "".join(idle)}),
+                ),
+            )
+
+
+@rule(
+    "board-size", "everything fits on the board", "caution",
+    "Footprints are laid out in rows on the board with 10 mm between them; plugs need room too.",
+)  # fmt: skip
+def board_size(e: Evaluation) -> Iterator[Found]:
+    from core.routing.patch import lay_out
+
+    laid = lay_out(e.rig)
+    if laid is not None and laid.left_over:
+        names = ", ".join(e.rig.nodes[n].shown for n in laid.left_over)
+        yield Found(
+            laid.left_over[0], f"The board has no room for {names}.", len(laid.left_over), "pedals"
+        )

@@ -1,0 +1,219 @@
+"""The rig document: nodes, the rails between them, keys, scenes; one versioned form.
+
+A document is a value: operations return new ones. Nodes and rails are keyed, so that two
+documents are equal when they say the same, in whatever order it was said.
+"""
+
+from collections.abc import Iterator
+from functools import cached_property
+from typing import Any, Literal
+
+from pydantic import Field, model_validator
+
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.routing.fields import db, flag, percent, quantity
+from core.routing.kinds import ID, AnyNode, Node, Split, kind_of
+
+VERSION = 1
+PORT = r"^[a-z][a-z0-9_]{0,39}\.\d{1,2}$"
+MOST_NODES = 600
+
+
+class RigError(FonodromeError):
+    """A rig document, or a change to one, cannot be used."""
+
+    code = "rig"
+
+
+class Strip(Edge):
+    """How one input comes into a merge, a bus or an output."""
+
+    level_db: float = db(0, "level")
+    pan_percent: float = percent(0, "pan", -100, 100, "-100 left, 100 right")
+    width_percent: float = percent(100, "width", -100, 100)
+    delay_ms: float = quantity(0, "delay", "ms", 0, 2000, "Added so that inputs arrive together")
+    inverted: bool = flag("inverted")
+    muted: bool = flag("muted")
+    solo: bool = flag("solo")
+
+
+PLAIN = Strip()
+
+
+class Rail(Edge):
+    """A connection from an output port to a node."""
+
+    target: str = Field(pattern=ID)
+    strip: Strip = PLAIN
+
+
+class Key(Edge):
+    """What a compressor or ducker listens to: a tap at another node's input or output."""
+
+    tap: str = Field(pattern=ID)
+    at: Literal["in", "out"] = "out"
+
+
+class Scene(Edge):
+    """Stages on or off and parameters overridden, called up together."""
+
+    name: str = Field(min_length=1, max_length=40)
+    program: int | None = Field(None, ge=0, le=127, description="Program change that calls it")
+    off: tuple[str, ...] = ()
+    on: tuple[str, ...] = ()
+    values: dict[str, dict[str, Any]] = Field(
+        default_factory=dict, description="Node id to field to value"
+    )
+
+
+class Intended(Edge):
+    """A check that the person marked as meant."""
+
+    check: str = Field(max_length=60)
+    at: str = Field("", max_length=60)
+    reason: str = Field("", max_length=200)
+
+
+class Board(Edge):
+    """What feeds and carries the pedals."""
+
+    supply_ma: float | None = Field(None, ge=0, le=20_000, description="Rating of the supply")
+    supply_v: float = Field(9, ge=1, le=60)
+    width_mm: float | None = Field(None, ge=50, le=3000)
+    depth_mm: float | None = Field(None, ge=50, le=3000)
+
+
+class Rig(Edge):
+    """A routing. `rails` maps an output port ('send1.1') to where it goes."""
+
+    version: Literal[1] = 1
+    title: str = Field("Rig", min_length=1, max_length=80)
+    nodes: dict[str, AnyNode] = Field(default_factory=dict, max_length=MOST_NODES)
+    rails: dict[str, Rail] = Field(default_factory=dict)
+    keys: dict[str, Key] = Field(default_factory=dict, description="Keyed stage to its tap")
+    scenes: tuple[Scene, ...] = Field((), max_length=64)
+    intended: tuple[Intended, ...] = Field((), max_length=200)
+    board: Board = Board()
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> "Rig":
+        for key, node in self.nodes.items():
+            if key != node.id:
+                raise ValueError(f"“{key}” holds a part that calls itself “{node.id}”.")
+        seen: dict[str, str] = {}
+        for port, rail in self.rails.items():
+            source, _, number = port.rpartition(".")
+            if source not in self.nodes or not number.isdigit():
+                raise ValueError(f"A rail leaves “{port}”, which is not there.")
+            if rail.target not in self.nodes:
+                raise ValueError(
+                    f"A rail from {source} goes to “{rail.target}”, which is not there."
+                )
+            node, target = self.nodes[source], self.nodes[rail.target]
+            if int(number) >= ports_of(node):
+                raise ValueError(f"{node.shown} has no output {number}.")
+            if kind_of(target) == "source":
+                raise ValueError(f"{target.shown} is a source: nothing can go into it.")
+            if not target.many_inputs:
+                if rail.target in seen:
+                    raise ValueError(
+                        f"{target.shown} takes one input; two rails end there. Put a merge before it."
+                    )
+                seen[rail.target] = port
+                if rail.strip != PLAIN:
+                    raise ValueError(f"{target.shown} is no merge: levels belong on a stage.")
+        for keyed, tapped in self.keys.items():
+            if keyed not in self.nodes or tapped.tap not in self.nodes:
+                raise ValueError(f"A key names “{keyed}” or “{tapped.tap}”, which is not there.")
+            if kind_of(self.nodes[keyed]) not in ("compressor", "ducker"):
+                raise ValueError(f"{self.nodes[keyed].shown} takes no key.")
+        for scene in self.scenes:
+            for name in (*scene.off, *scene.on, *scene.values):
+                if name not in self.nodes:
+                    raise ValueError(f"Scene “{scene.name}” names “{name}”, which is not there.")
+        return self
+
+    @cached_property
+    def inputs(self) -> dict[str, list[str]]:
+        """Node id to the ports that lead into it, in a steady order."""
+        found: dict[str, list[str]] = {name: [] for name in self.nodes}
+        for port in sorted(self.rails):
+            found[self.rails[port].target].append(port)
+        return found
+
+    def outputs_of(self, node: str) -> list[str]:
+        """The connected output ports of a node."""
+        return [
+            f"{node}.{n}" for n in range(ports_of(self.nodes[node])) if f"{node}.{n}" in self.rails
+        ]
+
+    def node(self, id: str) -> Node:
+        """Raises RigError where there is no such part."""
+        if id not in self.nodes:
+            raise RigError(f"There is no “{id}” in this rig.", part=id)
+        return self.nodes[id]
+
+    def of_kind(self, *kinds: str) -> Iterator[Node]:
+        return (node for node in self.nodes.values() if kind_of(node) in kinds)
+
+    def rail(self, port: str) -> Rail:
+        if port not in self.rails:
+            raise RigError(f"No rail leaves “{port}”.", part=port)
+        return self.rails[port]
+
+
+def ports_of(node: Node) -> int:
+    """How many outputs a node has at most."""
+    kind = kind_of(node)
+    if kind == "output":
+        return 0
+    if kind == "send" or (kind == "volume" and node.second_output != "none"):  # type: ignore[attr-defined]
+        return 2
+    if isinstance(node, Split):
+        return 16 if node.mode == "full" else 2
+    return 1
+
+
+def upgrade(data: dict[str, Any]) -> dict[str, Any]:
+    """Bring a stored document to the present version, one step at a time.
+
+    Version 0 wrote rails as a list of {from, port, to}. Raises RigError for a version that this
+    program does not know.
+    """
+    version = data.get("version", 0)
+    if version == 0:
+        listed = data.get("arcs", [])
+        rails = {
+            f"{arc['from']}.{arc.get('port', 0)}": {
+                "target": arc["to"],
+                "strip": arc.get("strip", {}),
+            }
+            for arc in listed
+        }
+        nodes = {node["id"]: node for node in data.get("nodes", [])}
+        rest = {k: v for k, v in data.items() if k not in ("arcs", "nodes", "version")}
+        data = {**rest, "version": 1, "nodes": nodes, "rails": rails}
+        version = 1
+    if version != VERSION:
+        raise RigError(
+            f"This rig was written by version {version}; this Fonodrome reads up to {VERSION}. "
+            "The document is kept as it is.",
+            part=str(version),
+        )
+    return data
+
+
+def load_rig(data: dict[str, Any]) -> Rig:
+    """Read a stored document of any known version. Raises RigError with one sentence."""
+    from pydantic import ValidationError
+
+    try:
+        return Rig.model_validate(upgrade(dict(data)))
+    except ValidationError as error:
+        first = error.errors()[0]
+        message = str(first["msg"]).removeprefix("Value error, ")
+        place = ".".join(str(p) for p in first["loc"])
+        raise RigError(f"{place}: {message}" if place else message, part=place or None) from None
+    except (KeyError, TypeError, AttributeError):
+        raise RigError("This is not a rig document.") from None

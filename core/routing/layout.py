@@ -1,0 +1,163 @@
+"""Where a rig is drawn: columns and lanes, computed anew each time and never stored.
+
+The sound runs left to right. A rail that leaves by a node's first output goes straight on; others
+run in lanes below, the later ones nearer, so that lines do not cross. Rails that close a cycle run
+back below what they close round. Units: one column is the width of a stage, lanes count downwards.
+"""
+
+from pydantic import Field
+
+from core.edge import Edge
+from core.routing import kinds as k
+from core.routing.compile import walk
+from core.routing.document import Rig
+
+_WIDTH = {"split": 0.45, "merge": 0.5, "send": 0.75, "return": 0.85, "bus": 0.7, "source": 0.85,
+          "output": 0.7, "passive_mixer": 0.7}  # fmt: skip
+
+
+class PlacedNode(Edge):
+    id: str
+    x: float = Field(description="Column of its middle")
+    lane: float
+    run: int = Field(description="Nodes of one run stand on one line")
+
+
+class PlacedRail(Edge):
+    port: str
+    xs: list[float]
+    lanes: list[float]
+    back: bool
+
+
+class RigLayout(Edge):
+    columns: float
+    lanes: float
+    nodes: list[PlacedNode]
+    rails: list[PlacedRail]
+    reading: list[str] = Field(description="Nodes in the order of the arrow keys")
+
+
+def lay_out_rig(rig: Rig) -> RigLayout:
+    """Columns and lanes for every node, and a bent line for every rail."""
+    order, back = walk(rig)
+    xs = _columns(rig, order, back)
+    lanes, runs, bare = _lanes(rig, order, back, xs)
+    rails = []
+    taken: dict[str, int] = {}
+    low = max(lanes.values(), default=0.0)
+    for port in sorted(
+        rig.rails, key=lambda p: (lanes[rig.rails[p].target], xs[p.rpartition(".")[0]])
+    ):
+        source, target = port.rpartition(".")[0], rig.rails[port].target
+        x1, x2, a, b = xs[source], xs[target], lanes[source], lanes[target]
+        if port in back:
+            depth = max(a, b) + 0.55
+            low = max(low, depth)
+            rails.append(
+                PlacedRail(port=port, xs=[x1, x1, x2, x2], lanes=[a, depth, depth, b], back=True)
+            )
+            continue
+        if a == b and not port.endswith(".0") and source in xs or a == b:
+            rails.append(PlacedRail(port=port, xs=[x1, x2], lanes=[a, b], back=False))
+        elif b > a:
+            rails.append(PlacedRail(port=port, xs=[x1, x1, x2], lanes=[a, b, b], back=False))
+        else:
+            count = taken.get(target, 0)
+            taken[target] = count + 1
+            place = x2 - 0.07 * count
+            own = bare.get(port, a)
+            if own != a:
+                rails.append(
+                    PlacedRail(
+                        port=port, xs=[x1, x1, place, place], lanes=[a, own, own, b], back=False
+                    )
+                )
+            else:
+                rails.append(
+                    PlacedRail(port=port, xs=[x1, place, place], lanes=[a, a, b], back=False)
+                )
+    reading = sorted(rig.nodes, key=lambda n: (lanes[n], xs[n]))
+    return RigLayout(
+        columns=max((xs[n] + 0.5 for n in rig.nodes), default=1.0),
+        lanes=low + 1,
+        nodes=[
+            PlacedNode(id=n, x=round(xs[n], 4), lane=lanes[n], run=runs[n])
+            for n in sorted(rig.nodes)
+        ],
+        rails=rails,
+        reading=reading,
+    )
+
+
+def _columns(rig: Rig, order: list[str], back: set[str]) -> dict[str, float]:
+    xs: dict[str, float] = {}
+    for name in order:
+        width = _WIDTH.get(k.kind_of(rig.nodes[name]), 1.0)
+        before = [
+            xs[p.rpartition(".")[0]]
+            + _WIDTH.get(k.kind_of(rig.nodes[p.rpartition(".")[0]]), 1.0) / 2
+            for p in rig.inputs[name]
+            if p not in back
+        ]
+        xs[name] = max(before, default=0.0) + width / 2
+    last = max(xs.values(), default=0.0)
+    for output in rig.of_kind("output"):
+        xs[output.id] = last
+    return xs
+
+
+def _lanes(
+    rig: Rig, order: list[str], back: set[str], xs: dict[str, float]
+) -> tuple[dict[str, float], dict[str, int], dict[str, float]]:
+    """Lane and run of every node, and the lanes of rails that carry no stage of their own."""
+    lanes: dict[str, float] = {}
+    runs: dict[str, int] = {}
+    held: dict[int, list[tuple[float, float]]] = {}
+    bare: dict[str, float] = {}
+
+    def free(lane: int, low: float, high: float) -> bool:
+        return all(high <= a or low >= b for a, b in held.get(lane, ()))
+
+    def take(least: int, low: float, high: float) -> int:
+        lane = least
+        while not free(lane, low, high):
+            lane += 1
+        held.setdefault(lane, []).append((low, high))
+        return lane
+
+    def run(start: str, least: int, low: float) -> None:
+        chain: list[str] = []
+        node: str | None = start
+        end = xs[start]
+        while node is not None and node not in lanes:
+            chain.append(node)
+            lanes[node] = -1
+            end = xs[node]
+            ports = [p for p in rig.outputs_of(node) if p not in back]
+            straight = next((p for p in ports if p.endswith(".0")), ports[0] if ports else None)
+            node = rig.rails[straight].target if straight else None
+            if node is not None:
+                end = max(end, xs[node])
+        number = len(set(runs.values()))
+        lane = take(least, low, end - 0.01)
+        for one in chain:
+            lanes[one], runs[one] = lane, number
+        for one in reversed(chain):
+            ports = [p for p in rig.outputs_of(one) if p not in back]
+            straight = next((p for p in ports if p.endswith(".0")), ports[0] if ports else None)
+            for port in ports:
+                if port == straight:
+                    continue
+                target = rig.rails[port].target
+                if target not in lanes:
+                    run(target, lane + 1, xs[one])
+                else:
+                    bare[port] = take(lane + 1, xs[one], xs[target] - 0.01)
+
+    starts = sorted(n.id for n in rig.of_kind("source"))
+    for start in [*starts, *order]:
+        if start not in lanes:
+            least = 0 if not held else max(held) + 1
+            run(start, least, xs[start] - 0.5)
+    return lanes, runs, bare

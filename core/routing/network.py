@@ -1,0 +1,360 @@
+"""The plan with its chains drawn together, and exact sums over all paths by recursion.
+
+The sums run backwards from an output: one pass gives the transfer from every point at once, so
+that many sources cost no more than one. Where the rig has cycles, each rail that closes one becomes
+an unknown of a small linear system (solve I - K); nothing is cut off.
+"""
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from core.routing.plan import SWAP, Arc, Matrix, Plan, scaled, size, times
+from core.routing.responses import GRID_POINTS, turn
+
+NEAR_S = 0.010
+_LAPS = 400
+
+
+@dataclass(slots=True)
+class Link:
+    """A run of arcs without a branch between two points."""
+
+    source: int
+    target: int
+    matrix: Matrix
+    delay_s: float
+    wanted_s: float
+    wet: bool
+    diffuse: bool
+    modulated: bool
+    leak: str
+    owners: tuple[str, ...]
+    wet_by: tuple[str, ...]
+    response: np.ndarray | None
+    closes: str = ""
+    norm: float = 0.0
+    turned: np.ndarray | None = None
+
+    def transfer(self) -> np.ndarray | None:
+        """Phase and response over the grid; None where both are flat."""
+        if self.turned is None:
+            if self.delay_s == 0.0:
+                self.turned = self.response
+            else:
+                phase = turn(self.delay_s)
+                self.turned = phase if self.response is None else phase * self.response
+        return self.turned
+
+
+@dataclass
+class Network:
+    """Links in an order in which a link's source comes before its target."""
+
+    plan: Plan
+    links: list[Link]
+    back: list[Link]
+    leaving: dict[int, list[Link]] = field(default_factory=dict)
+
+
+def _link(arc: Arc, closes: str = "") -> Link:
+    leak = arc.owner if arc.leak else ""
+    wet_by = (arc.owner,) if arc.wet else ()
+    return Link(
+        arc.source, arc.target, arc.matrix, arc.delay_s, arc.wanted_s, arc.wet, arc.diffuse,
+        arc.modulated, leak, (arc.owner,), wet_by, arc.response, closes, size(arc.matrix),
+    )  # fmt: skip
+
+
+def _joined(first: Link, second: Link) -> Link:
+    response = first.response
+    if second.response is not None:
+        response = second.response if response is None else response * second.response
+    matrix = times(second.matrix, first.matrix)
+    wet_by = first.wet_by
+    if second.wet_by and second.wet_by[-1:] != wet_by[-1:]:
+        wet_by = wet_by + second.wet_by
+    return Link(
+        first.source, second.target, matrix, first.delay_s + second.delay_s,
+        first.wanted_s + second.wanted_s, first.wet or second.wet,
+        first.diffuse or second.diffuse, first.modulated or second.modulated,
+        second.leak or first.leak, first.owners + second.owners, wet_by, response,
+        first.closes or second.closes, size(matrix),
+    )  # fmt: skip
+
+
+def build_network(plan: Plan) -> Network:
+    """Draw chains together: points with one way in and one way out disappear."""
+    entering = [0] * plan.points
+    leaving = [0] * plan.points
+    for arc in (*plan.arcs, *plan.back):
+        entering[arc.target] += 1
+        leaving[arc.source] += 1
+    fixed = set(plan.sources.values()) | set(plan.outputs.values()) | set(plan.loops)
+    for arc in plan.back:
+        fixed |= {arc.source, arc.target}
+    hidden = [entering[p] == 1 and leaving[p] == 1 and p not in fixed for p in range(plan.points)]
+    pending: dict[int, Link] = {}
+    links: list[Link] = []
+    for arc in plan.arcs:
+        link = _link(arc)
+        before = pending.pop(arc.source, None) if hidden[arc.source] else None
+        if before is not None:
+            link = _joined(before, link)
+        if hidden[arc.target]:
+            pending[arc.target] = link
+        else:
+            links.append(link)
+    back = [_link(arc, closes=arc.owner) for arc in plan.back]
+    # A joined link is complete only when its last arc is reached: sort by where sources complete.
+    rank = _ranks(plan.points, links)
+    links.sort(key=lambda link: rank[link.source])
+    network = Network(plan, links, back)
+    for link in (*links, *back):
+        network.leaving.setdefault(link.source, []).append(link)
+    return network
+
+
+def _ranks(points: int, links: list[Link]) -> list[int]:
+    rank = [0] * points
+    leaving: dict[int, list[int]] = {}
+    entering = [0] * points
+    for link in links:
+        leaving.setdefault(link.source, []).append(link.target)
+        entering[link.target] += 1
+    ready = [p for p in range(points) if entering[p] == 0]
+    while ready:
+        point = ready.pop()
+        for target in leaving.get(point, ()):
+            rank[target] = max(rank[target], rank[point] + 1)
+            entering[target] -= 1
+            if entering[target] == 0:
+                ready.append(target)
+    return rank
+
+
+# Transfers over frequency ---------------------------------------------------------------------
+
+
+def _apply(total: np.ndarray, matrix: Matrix) -> np.ndarray:
+    """(2, 2, F) times a real 2 x 2 matrix on the right."""
+    a, b, c, d = matrix
+    if b == 0.0 and c == 0.0:
+        if a == d:
+            return total * a
+        return total * np.array([a, d])[None, :, None]
+    return np.einsum("ijf,jk->ikf", total, np.array([[a, b], [c, d]]))
+
+
+def _rung(total: np.ndarray, loop_gain: np.ndarray, swapped: bool) -> np.ndarray:
+    """What a self-loop makes of a transfer: (I - Z) inverted, Z diagonal or swapping sides."""
+    if not swapped:
+        return total / (1 - loop_gain)
+    scale = 1 / (1 - loop_gain * loop_gain)
+    return (total + total[:, ::-1, :] * loop_gain) * scale
+
+
+def _loop_gain(plan: Plan, point: int) -> tuple[np.ndarray, bool]:
+    loop = plan.loops[point]
+    swapped = loop.matrix[0] == 0.0 and loop.matrix[3] == 0.0
+    gain = loop.matrix[1] if swapped else loop.matrix[0]
+    z = gain * turn(loop.delay_s)
+    return (z if loop.response is None else z * loop.response), swapped
+
+
+def transfers(
+    network: Network, output: str, *, near: bool = False, wanted: set[int] | None = None
+) -> dict[int, np.ndarray]:
+    """Transfer (2, 2, F) from points to an output, coherent arcs only (no diffuse ones).
+
+    With `near`, arcs that bring the sound more than 10 ms later than the quickest way on are left
+    out, and so are self-loops. `wanted` names the points to return (default: the sources).
+    """
+    plan = network.plan
+    end = plan.outputs[output]
+    quick = _time_to_go(network, end) if near else {}
+
+    def taken(link: Link) -> bool:
+        if link.diffuse:
+            return False
+        if not near:
+            return True
+        here, there = quick.get(link.source), quick.get(link.target)
+        return (
+            here is not None
+            and there is not None
+            and (link.delay_s + there - here <= NEAR_S + 1e-12)
+        )
+
+    back = [link for link in network.back if taken(link) and not near]
+
+    def sweep(at: int) -> dict[int, np.ndarray]:
+        found: dict[int, np.ndarray] = {at: _identity()}
+        if at in plan.loops and not near and at != end:
+            found[at] = _rung(found[at], *_loop_gain(plan, at))
+        done: set[int] = set()
+        for link in reversed(network.links):
+            onward = found.get(link.target)
+            if onward is None or not taken(link):
+                continue
+            part = _apply(onward, link.matrix)
+            phase = link.transfer()
+            if phase is not None:
+                part = part * phase
+            point = link.source
+            if point in plan.loops and not near:
+                part = _rung(part, *_loop_gain(plan, point))
+            have = found.get(point)
+            found[point] = part if have is None else have + part
+            done.add(point)
+        return found
+
+    base = sweep(end)
+    if not back:
+        return {p: base[p] for p in (wanted or set(plan.sources.values())) if p in base}
+    tails = [sweep(link.source) for link in back]
+    k = len(back)
+    zero = np.zeros((2, 2, GRID_POINTS), dtype=complex)
+    crossing = []
+    for link in back:
+        matrix = np.array([[link.matrix[0], link.matrix[1]], [link.matrix[2], link.matrix[3]]])
+        phase = link.transfer()
+        crossing.append(matrix[:, :, None] * (1.0 if phase is None else phase))
+    system = np.zeros((GRID_POINTS, 2 * k, 2 * k), dtype=complex)
+    start = np.zeros((GRID_POINTS, 2, 2 * k), dtype=complex)
+    for i, into in enumerate(back):
+        start[:, :, 2 * i : 2 * i + 2] = np.moveaxis(base.get(into.target, zero), 2, 0)
+        for j in range(k):
+            part = np.einsum("ijf,jkf->fik", crossing[j], tails[j].get(into.target, zero))
+            system[:, 2 * j : 2 * j + 2, 2 * i : 2 * i + 2] = part
+    solved = start @ np.linalg.inv(np.eye(2 * k)[None] - system)
+    result = {}
+    for point in wanted or set(plan.sources.values()):
+        total = base.get(point)
+        total = zero.copy() if total is None else total.copy()
+        for j in range(k):
+            if point in tails[j]:
+                y = np.moveaxis(solved[:, :, 2 * j : 2 * j + 2], 0, 2)
+                total += np.einsum("ijf,jkf,klf->ilf", y, crossing[j], tails[j][point])
+        result[point] = total
+    return result
+
+
+def _identity() -> np.ndarray:
+    unit = np.zeros((2, 2, GRID_POINTS), dtype=complex)
+    unit[0, 0] = unit[1, 1] = 1
+    return unit
+
+
+def _time_to_go(network: Network, end: int) -> dict[int, float]:
+    """The quickest way from each point to an output, in seconds."""
+    quick = {end: 0.0}
+    for _ in range(1 + len(network.back)):
+        for link in (*network.back, *reversed(network.links)):
+            there = quick.get(link.target)
+            if there is not None and not link.diffuse:
+                time = link.delay_s + there
+                if time < quick.get(link.source, math.inf):
+                    quick[link.source] = time
+    return quick
+
+
+# Sums without phase ---------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class PlainSums:
+    """Over all paths from a source to an output. `power` and `amplitude` are linear."""
+
+    power: float | None
+    amplitude: float | None
+    paths: int | None
+
+
+def plain_sums(network: Network, output: str) -> dict[str, PlainSums]:
+    """Power sum, largest possible amplitude sum and the count of paths, per source.
+
+    None where a cycle makes the sum grow without limit; the count leaves repeats out.
+    """
+    plan = network.plan
+    end = plan.outputs[output]
+    power = _plain(network, end, squared=True)
+    amplitude = _plain(network, end, squared=False)
+    count: dict[int, int] = {end: 1}
+    for link in reversed(network.links):
+        if link.target in count:
+            count[link.source] = count.get(link.source, 0) + count[link.target]
+    found = {}
+    for name, point in plan.sources.items():
+        width = plan.channels[point]
+        found[name] = PlainSums(
+            _of(power, point, width), _of(amplitude, point, width), count.get(point, 0)
+        )
+    return found
+
+
+def _of(total: dict[int, Matrix] | None, point: int, width: int) -> float | None:
+    if total is None:
+        return None
+    a, b, c, d = total.get(point, (0.0, 0.0, 0.0, 0.0))
+    return (a + c) if width == 1 else (a + b + c + d) / 2
+
+
+def _plain(network: Network, end: int, *, squared: bool) -> dict[int, Matrix] | None:
+    plan = network.plan
+
+    def strength(matrix: Matrix) -> Matrix:
+        a, b, c, d = matrix
+        if squared:
+            return (a * a, b * b, c * c, d * d)
+        return (abs(a), abs(b), abs(c), abs(d))
+
+    gains = {id(link): strength(link.matrix) for link in (*network.links, *network.back)}
+    loops: dict[int, tuple[float, bool]] = {}
+    for point, loop in plan.loops.items():
+        swapped = loop.matrix[0] == 0.0
+        gain = abs(loop.matrix[1] if swapped else loop.matrix[0])
+        loops[point] = (gain * gain if squared else gain, swapped)
+        if gain >= 1:
+            return None
+
+    def rung(matrix: Matrix, point: int) -> Matrix:
+        if point not in loops:
+            return matrix
+        gain, swapped = loops[point]
+        if not swapped:
+            return scaled(matrix, 1 / (1 - gain))
+        a, b, c, d = times(matrix, SWAP)
+        here = (
+            matrix[0] + a * gain,
+            matrix[1] + b * gain,
+            matrix[2] + c * gain,
+            matrix[3] + d * gain,
+        )
+        return scaled(here, 1 / (1 - gain * gain))
+
+    held: dict[int, Matrix] = {}
+    last = -1.0
+    for _ in range(_LAPS if network.back else 1):
+        found: dict[int, Matrix] = {end: (1.0, 0.0, 0.0, 1.0)}
+        for link in network.back:
+            if link.target in held:
+                _add(found, link.source, times(held[link.target], gains[id(link)]))
+        for link in reversed(network.links):
+            if link.target in found:
+                part = rung(times(found[link.target], gains[id(link)]), link.source)
+                _add(found, link.source, part)
+        held = found
+        total = sum(sum(m) for m in found.values())
+        if abs(total - last) <= 1e-12 * max(total, 1.0):
+            return found
+        if total > 1e15:
+            return None
+        last = total
+    return held if not network.back else None
+
+
+def _add(found: dict[int, Matrix], point: int, part: Matrix) -> None:
+    a, b, c, d = found.get(point, (0.0, 0.0, 0.0, 0.0))
+    found[point] = (a + part[0], b + part[1], c + part[2], d + part[3])

@@ -1,0 +1,636 @@
+"""The written form of a rig: one path a line, in words that a musician reads.
+
+    rig "Two sends"
+    guitar: source "Baritone guitar" (level -18 dB)
+    guitar > compressor1 (ratio 3) > ways: split
+    ways > mix
+    ways > level1 (level -4 dB) > delay1 (time 1/8.) > mix [level -2.5 dB]
+    mix: merge > main: output (stereo)
+
+A part is described where it is first named: `id: kind "name" (settings)`, or `delay1 (settings)`
+where the id is a kind with a number. A bare kind makes a new part. Square brackets hold the strip
+of a merge's input. Lines that start with key, scene, slot, beside, board and keep say the rest.
+"""
+
+import difflib
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from core.errors import QuantityError
+from core.routing.document import Board, Intended, Key, Rail, Rig, RigError, Scene, Strip, ports_of
+from core.routing.fields import Parameter, parameters_of
+from core.routing.kinds import KINDS, Frame, Node, ParallelSection, Slot, kind_of
+from core.units import parse_number
+
+MOST_LINES = 4000
+_LONGEST = 4000
+_ALIASES = {
+    "aux": "send", "comp": "compressor", "eq": "equaliser", "verb": "reverb", "amp": "power_amp",
+    "mic": "microphone", "pedal": "volume", "speaker": "cabinet", "mixer": "passive_mixer",
+    "outboard-loop": "outboard", "out": "output", "stage": "generic",
+}  # fmt: skip
+_FLAG_ALIASES = {"flip": "inverted", "phase invert": "inverted", "mute": "muted"}
+_ITEM = re.compile(r"^(?:([A-Za-z][\w-]*)\s*:\s*)?([A-Za-z][\w-]*?)(?:\.(\d+))?\s*(?=$|[\s\"(\[])")
+_FURTHER = re.compile(r"^\s*(?:key|scene|slot|beside|keep)\s+[^:>\s]")
+_NUMBERED = re.compile(r"^([a-z_]+?)(\d+)$")
+_UNITS = {"dB": "dB", "%": "%", "ms": "ms", "s": "s", "Hz": "Hz", "m": "m", "mA": "mA", "V": "V",
+          "mm": "mm", "kΩ": "kΩ", "°C": "°C"}  # fmt: skip
+
+
+class NotationError(RigError):
+    """The notation cannot be read at a place; `line` and `column` count from 1."""
+
+    code = "notation"
+
+    def __init__(self, line: int, column: int, sentence: str, part: str | None = None) -> None:
+        super().__init__(f"Line {line}: {sentence}", part=part)
+        self.line, self.column = line, column
+
+
+# Writing ------------------------------------------------------------------------------------
+
+
+def _number(value: float) -> str:
+    return f"{value:.10g}"
+
+
+def _value(parameter: Parameter, value: Any) -> str:
+    if parameter.sort == "flag":
+        return parameter.label
+    if parameter.sort == "text":
+        return f'{parameter.label} "{_quoted(str(value))}"'
+    if parameter.sort in ("choice", "time"):
+        return f"{parameter.label} {value}"
+    unit = "" if parameter.unit == "ratio" else parameter.unit
+    tail = ":1" if parameter.unit == "ratio" else (f" {unit}" if unit else "")
+    return f"{parameter.label} {_number(float(value))}{tail}"
+
+
+def _quoted(text: str) -> str:
+    return text.replace("\\", "\\\\").replace('"', '\\"')
+
+
+def _settings(model: BaseModel, skip: tuple[str, ...] = ("name",)) -> str:
+    said = [
+        _value(p, value)
+        for p in parameters_of(type(model))
+        if p.field not in skip
+        and (value := getattr(model, p.field)) != p.default
+        and value is not None
+        and value is not False
+    ]
+    said += [
+        f"not {p.label}"
+        for p in parameters_of(type(model))
+        if p.sort == "flag" and getattr(model, p.field) is False and p.default is True
+    ]
+    return ", ".join(said)
+
+
+def _described(node: Node, id: str | None = None) -> str:
+    name, kind = id or node.id, kind_of(node)
+    plain = _NUMBERED.match(name)
+    text = name if plain and plain[1] == kind else f"{name}: {kind}"
+    if node.name is not None:
+        text += f' "{_quoted(node.name)}"'
+    settings = _settings(node)
+    return f"{text} ({settings})" if settings else text
+
+
+def format_rig(rig: Rig) -> str:
+    """Write a rig. `parse_rig` of the text gives an equal document."""
+    lines = [f'rig "{_quoted(rig.title)}"']
+    board = [
+        f"{label} {_number(value)} {unit}"
+        for label, value, unit in (
+            ("supply", rig.board.supply_ma, "mA"),
+            ("volts", rig.board.supply_v if rig.board.supply_v != 9 else None, "V"),
+            ("width", rig.board.width_mm, "mm"),
+            ("depth", rig.board.depth_mm, "mm"),
+        )
+        if value is not None
+    ]
+    if board:
+        lines.append("board (" + ", ".join(board) + ")")
+    told: set[str] = set()
+
+    def item(name: str) -> str:
+        if name in told:
+            return name
+        told.add(name)
+        return _described(rig.nodes[name])
+
+    used: set[str] = set()
+
+    def run(start: str, port: str) -> None:
+        number = int(port.rpartition(".")[2])
+        free = _next_port(rig, start, used)
+        head = item(start) if start not in told else start
+        if start in told and number != free and "(" not in head:
+            head = f"{start}.{number + 1}" if head == start else head
+        elif number != free:
+            lines.append(head)
+            head = f"{start}.{number + 1}"
+        parts = [head]
+        while True:
+            used.add(port)
+            rail = rig.rails[port]
+            strip = _settings(rail.strip)
+            known = rail.target in told
+            text = item(rail.target)
+            parts.append(f"{text} [{strip}]" if strip else text)
+            port = f"{rail.target}.0"
+            if known or port in used or port not in rig.rails:
+                break
+        lines.append(" > ".join(parts))
+
+    for name in _reading_order(rig):
+        for port in rig.outputs_of(name):
+            if port not in used:
+                run(name, port)
+        if name not in told:
+            lines.append(item(name))
+    lines += _further(rig)
+    return "\n".join(lines) + "\n"
+
+
+def _further(rig: Rig) -> Iterator[str]:
+    for name in sorted(rig.nodes):
+        node = rig.nodes[name]
+        if isinstance(node, Frame):
+            for slot in node.slots:
+                yield f"slot {name} {slot.label} > {_described(slot.stage, _slot_id(slot.stage))}"
+            for section in node.sections:
+                yield (
+                    f"beside {name} {section.follows} {section.at} (mix "
+                    f"{_number(section.mix_percent)} %, level {_number(section.level_db)} dB)"
+                )
+    for keyed in sorted(rig.keys):
+        key = rig.keys[keyed]
+        yield f"key {key.tap}{'.in' if key.at == 'in' else ''} > {keyed}"
+    for scene in rig.scenes:
+        program = f" program {scene.program}" if scene.program is not None else ""
+        said = [f"off {n}" for n in scene.off] + [f"on {n}" for n in scene.on]
+        for name, values in scene.values.items():
+            fields = {p.field: p for p in parameters_of(type(rig.nodes[name]))}
+            told = ", ".join(
+                f"not {fields[f].label}" if v is False else _value(fields[f], v)
+                for f, v in values.items()
+            )
+            said.append(f"{name} ({told})")
+        yield f'scene "{_quoted(scene.name)}"{program}: ' + "; ".join(said)
+    for mark in rig.intended:
+        reason = f' "{_quoted(mark.reason)}"' if mark.reason else ""
+        at = f" at {mark.at}" if mark.at else ""
+        yield f"keep {mark.check}{at}{reason}"
+
+
+def _slot_id(stage: Node) -> str:
+    return stage.id
+
+
+def _reading_order(rig: Rig) -> list[str]:
+    """Sources first, then along the rails, as a person would follow them."""
+    order: list[str] = []
+    seen: set[str] = set()
+    starts = sorted(n.id for n in rig.of_kind("source")) + sorted(
+        n for n in rig.nodes if not rig.inputs[n]
+    )
+    for start in [*starts, *sorted(rig.nodes)]:
+        todo = [start]
+        while todo:
+            name = todo.pop(0)
+            if name in seen:
+                continue
+            seen.add(name)
+            order.append(name)
+            todo = [rig.rails[p].target for p in rig.outputs_of(name)] + todo
+    return order
+
+
+def _next_port(rig: Rig, name: str, used: set[str]) -> int:
+    node = rig.nodes[name]
+    return next((n for n in range(ports_of(node)) if f"{name}.{n}" not in used), 0)
+
+
+# Reading ------------------------------------------------------------------------------------
+
+
+def parse_rig(text: str, previous: Rig | None = None) -> Rig:
+    """Read the notation. Bare kinds keep the ids that `previous` has for parts of that kind.
+
+    Raises NotationError with line, column and, where a word is near a known one, a suggestion.
+    """
+    return _Reader(text, previous).read()
+
+
+class _Reader:
+    def __init__(self, text: str, previous: Rig | None) -> None:
+        self.lines = text.splitlines()
+        if len(self.lines) > MOST_LINES:
+            raise NotationError(
+                MOST_LINES + 1, 1,
+                f"the notation has {len(self.lines)} lines; up to {MOST_LINES} can be read. "
+                "The rig is kept as it was.",
+            )  # fmt: skip
+        self.previous = previous
+        self.title = previous.title if previous else "Rig"
+        self.nodes: dict[str, dict[str, Any]] = {}
+        self.described: set[str] = set()
+        self.rails: dict[str, Rail] = {}
+        self.keys: dict[str, Key] = {}
+        self.scenes: list[Scene] = []
+        self.intended: list[Intended] = []
+        self.slots: dict[str, list[Slot]] = {}
+        self.sections: dict[str, list[ParallelSection]] = {}
+        self.board = Board()
+        self.at = 0
+        self.spare: dict[str, list[str]] = {}
+        paths = "\n".join(line for line in self.lines if not _FURTHER.match(line))
+        self.declared = set(re.findall(r"([A-Za-z][\w-]*)\s*:", paths)) | set(
+            re.findall(r"\b([a-z_]+\d+)\s*[(\"]", paths)
+        )
+        mentioned = self.declared | set(re.findall(r"\b([a-z_]+\d+)\b", text))
+        # Parts may be named before the line that describes them.
+        self.ahead = {
+            label.replace("-", "_").lower(): word
+            for label, word in re.findall(r"([A-Za-z][\w-]*)\s*:\s*([A-Za-z][\w-]*)", paths)
+        }
+        self.bare: set[str] = set()
+        for name, node in previous.nodes.items() if previous else ():
+            if name not in mentioned:
+                self.spare.setdefault(kind_of(node), []).append(name)
+
+    def fail(self, sentence: str, part: str | None = None) -> NotationError:
+        line = self.lines[self.at] if self.at < len(self.lines) else ""
+        column = line.find(part) + 1 if part and part in line else 1
+        return NotationError(self.at + 1, max(1, column), sentence, part)
+
+    def read(self) -> Rig:
+        later: list[tuple[int, str, str]] = []
+        for place, raw in enumerate(self.lines):
+            self.at = place
+            line = _without_comment(raw).strip()
+            if not line:
+                continue
+            if len(line) > _LONGEST:
+                raise self.fail(
+                    f"this line is {len(line)} characters long; up to {_LONGEST} can be read."
+                )
+            word = line.split(None, 1)[0]
+            if word in ("rig", "board"):
+                getattr(self, f"_{word}")(line[len(word) :].strip())
+            elif _FURTHER.match(line):
+                later.append((self.at, word, line[len(word) :].strip()))
+            else:
+                self._path(line)
+        for place, word, rest in later:
+            self.at = place
+            getattr(self, f"_{word}")(rest)
+        return self._finish()
+
+    def _finish(self) -> Rig:
+        for name, slots in self.slots.items():
+            self.nodes[name]["slots"] = slots
+        for name, sections in self.sections.items():
+            self.nodes[name]["sections"] = sections
+        try:
+            return Rig(
+                title=self.title,
+                nodes={n: KINDS[v["kind"]](**v) for n, v in self.nodes.items()},
+                rails=self.rails, keys=self.keys, scenes=tuple(self.scenes),
+                intended=tuple(self.intended), board=self.board,
+            )  # fmt: skip
+        except ValidationError as error:
+            first = error.errors()[0]
+            message = str(first["msg"]).removeprefix("Value error, ")
+            raise RigError(message) from None
+
+    # Lines ---------------------------------------------------------------------------------
+    def _rig(self, rest: str) -> None:
+        name, _ = self._string(rest)
+        if not name:
+            raise self.fail('a rig\'s title stands in quotes: rig "Two sends".')
+        self.title = name
+
+    def _board(self, rest: str) -> None:
+        found = dict(self._pairs(rest.strip("() "), ("supply", "volts", "width", "depth")))
+        fields = {
+            "supply": "supply_ma",
+            "volts": "supply_v",
+            "width": "width_mm",
+            "depth": "depth_mm",
+        }
+        try:
+            self.board = Board(**{fields[k]: self._plain(v) for k, v in found.items()})
+        except ValidationError as error:
+            raise self.fail(f"board: {error.errors()[0]['msg'].lower()}.") from None
+
+    def _pairs(self, text: str, words: tuple[str, ...]) -> Iterator[tuple[str, str]]:
+        for piece in _split(text, ","):
+            word = next((w for w in words if piece.startswith(w)), None)
+            if word is None:
+                raise self.fail(f"“{piece}” is not one of {', '.join(words)}.", piece)
+            yield word, piece[len(word) :].strip()
+
+    def _plain(self, text: str) -> float:
+        try:
+            return parse_number(text)[0]
+        except QuantityError as error:
+            raise self.fail(error.sentence, error.part) from None
+
+    def _path(self, line: str) -> None:
+        before: tuple[str, int | None] | None = None
+        pieces = _split(line, ">")
+        if any(not p for p in pieces):
+            raise self.fail("a rail ends with “>”: name where it goes.", ">")
+        for place, piece in enumerate(pieces):
+            name, port, strip = self._item(piece)
+            if before is not None:
+                self._connect(before, name, strip)
+            elif strip != Strip():
+                raise self.fail("square brackets stand behind where a rail goes in.", "[")
+            if port is not None and place > 0 and place < len(pieces) - 1:
+                raise self.fail(f"an output of {name} is named in the middle of a path.", piece)
+            before = (name, port)
+
+    def _connect(self, before: tuple[str, int | None], target: str, strip: Strip) -> None:
+        source, port = before
+        kind = KINDS[self.nodes[source]["kind"]]
+        most = ports_of(kind(**self.nodes[source]))
+        if port is None:
+            port = next((n for n in range(most) if f"{source}.{n}" not in self.rails), most)
+        if port >= most:
+            raise self.fail(
+                f"{source} has no output left. Put a split behind it." if most else
+                f"nothing can leave {source}: it is an output.", source,
+            )  # fmt: skip
+        if f"{source}.{port}" in self.rails:
+            raise self.fail(f"output {port + 1} of {source} is taken already.", source)
+        self.rails[f"{source}.{port}"] = Rail(target=target, strip=strip)
+
+    def _item(self, piece: str) -> tuple[str, int | None, Strip]:
+        match = _ITEM.match(piece)
+        if match is None:
+            raise self.fail(f"“{piece[:40]}” is no part of a rig.", piece[:40])
+        label, word, port = match.groups()
+        rest = piece[match.end() :].strip()
+        name, kind = self._which(label, word, piece)
+        values: dict[str, Any] = {}
+        shown, rest = self._string(rest)
+        if shown is not None:
+            values["name"] = shown
+        if rest.startswith("("):
+            inside, rest = _bracket(rest, "(", ")", self)
+            values |= self._values(
+                KINDS[self.nodes[name]["kind"] if kind is None else kind], inside
+            )
+        strip = Strip()
+        if rest.startswith("["):
+            inside, rest = _bracket(rest, "[", "]", self)
+            strip = self._model(Strip, self._values(Strip, inside))
+        if rest:
+            raise self.fail(f"“{rest[:30]}” is not understood here.", rest[:30])
+        if kind is not None:
+            self.nodes[name] = {"kind": kind, "id": name, **values}
+            if label is None and not values:
+                self.bare.add(name)
+        elif values:
+            if name not in self.bare:
+                raise self.fail(f"{name} is described already; say its settings once.", name)
+            self.bare.discard(name)
+            self.nodes[name] |= values
+        if values or kind is not None:
+            self._model(KINDS[self.nodes[name]["kind"]], self.nodes[name])
+        return name, (int(port) - 1 if port else None), strip
+
+    def _which(self, label: str | None, word: str, piece: str) -> tuple[str, str | None]:
+        """The id that an item means, and its kind if it is new."""
+        low = word.replace("-", "_")
+        if label is not None:
+            name = label.replace("-", "_").lower()
+            if name in self.nodes and name not in self.bare:
+                raise self.fail(f"“{label}” is described already.", label)
+            if name in self.nodes and self.nodes[name]["kind"] == self._kind(word):
+                return name, None
+            return name, self._kind(word)
+        if low in self.nodes:
+            return low, None
+        if low in self.ahead and (low not in KINDS):
+            return low, self._kind(self.ahead[low])
+        numbered = _NUMBERED.match(low)
+        if numbered and _ALIASES.get(numbered[1], numbered[1]) in KINDS:
+            return low, _ALIASES.get(numbered[1], numbered[1])
+        if low in KINDS or low in _ALIASES or word in _ALIASES:
+            kind = self._kind(word)
+            waiting = self.spare.get(kind, [])
+            if waiting:
+                return waiting.pop(0), kind
+            number = 1
+            while f"{kind}{number}" in self.nodes or f"{kind}{number}" in self.declared:
+                number += 1
+            return f"{kind}{number}", kind
+        raise self.fail(f"“{word}” is not known.{self._near(word)}", word)
+
+    def _kind(self, word: str) -> str:
+        low = word.lower().replace("-", "_")
+        kind = _ALIASES.get(low, _ALIASES.get(word.lower(), low))
+        if kind not in KINDS:
+            raise self.fail(f"“{word}” is no kind of stage.{self._near(word)}", word)
+        return kind
+
+    def _near(self, word: str) -> str:
+        close = difflib.get_close_matches(
+            word.lower(), [*KINDS, *_ALIASES, *self.nodes], n=1, cutoff=0.6
+        )
+        return f" Did you mean {close[0]}?" if close else ""
+
+    def _model(self, model: type[BaseModel], values: dict[str, Any]) -> Any:
+        try:
+            return model(**values)
+        except ValidationError as error:
+            first = error.errors()[0]
+            field = str(first["loc"][0]) if first["loc"] else ""
+            label = next((p.label for p in parameters_of(model) if p.field == field), field)
+            message = str(first["msg"]).removeprefix("Value error, ")
+            raise self.fail(f"{label}: {message[:1].lower()}{message[1:]}.", label) from None
+
+    def _values(self, model: type[BaseModel], text: str) -> dict[str, Any]:
+        fields = {p.label.lower(): p for p in parameters_of(model)}
+        found: dict[str, Any] = {}
+        for piece in _split(text, ","):
+            low = piece.lower()
+            negated = low.startswith("not ")
+            low = _FLAG_ALIASES.get(low, low.removeprefix("not "))
+            label = max((n for n in fields if _begins(low, n)), key=len, default=None)
+            if label is None:
+                close = difflib.get_close_matches(low.split(" ")[0], list(fields), n=1, cutoff=0.5)
+                hint = f" Did you mean {fields[close[0]].label}?" if close else ""
+                raise self.fail(f"“{piece}” is no setting here.{hint}", piece)
+            parameter = fields[label]
+            rest = piece[len(label) :].strip() if not negated and low == piece.lower() else ""
+            found[parameter.field] = self._read(parameter, rest, negated, piece)
+        return found
+
+    def _read(self, parameter: Parameter, rest: str, negated: bool, piece: str) -> Any:
+        if parameter.sort == "flag":
+            if rest:
+                raise self.fail(f"“{rest}” is too much behind {parameter.label}.", piece)
+            return not negated
+        if not rest:
+            raise self.fail(f"{parameter.label} needs a value.", piece)
+        if parameter.sort == "text":
+            shown, more = self._string(rest)
+            return shown if shown is not None and not more else rest
+        if parameter.sort == "time":
+            return rest
+        if parameter.sort == "choice":
+            word = rest.lower()
+            if word not in parameter.choices:
+                raise self.fail(
+                    f"{parameter.label} is one of {', '.join(parameter.choices)}, not “{rest}”.", rest
+                )  # fmt: skip
+            return int(word) if word.isdigit() else word
+        try:
+            value, unit = parse_number(
+                rest.removesuffix(":1") if parameter.unit == "ratio" else rest
+            )
+        except QuantityError as error:
+            raise self.fail(f"{parameter.label}: {error.sentence}", rest) from None
+        scale = {"k": 1e3, "khz": 1e3, "kHz": 1e3}.get(unit) if parameter.unit == "Hz" else None
+        if parameter.unit == "ms" and unit == "s":
+            scale = 1e3
+        if parameter.unit == "s" and unit == "ms":
+            scale = 1e-3
+        if unit and scale is None and unit.lower() != parameter.unit.lower():
+            raise self.fail(
+                f"{parameter.label} is in {parameter.unit or 'plain numbers'}, not “{unit}”.", unit
+            )
+        value *= scale or 1
+        return int(value) if parameter.sort == "whole" and value == int(value) else value
+
+    def _string(self, text: str) -> tuple[str | None, str]:
+        if not text.startswith('"'):
+            return None, text
+        match = re.match(r'"((?:[^"\\]|\\.)*)"\s*', text)
+        if match is None:
+            raise self.fail("a quote is opened and not closed.", '"')
+        return re.sub(r"\\(.)", r"\1", match[1]), text[match.end() :]
+
+    def _named(self, word: str) -> str:
+        name = word.strip().replace("-", "_")
+        if name not in self.nodes:
+            close = difflib.get_close_matches(name, list(self.nodes), n=1, cutoff=0.5)
+            raise self.fail(
+                f"there is no “{word.strip()}” in this rig."
+                + (f" Did you mean {close[0]}?" if close else ""), word.strip(),
+            )  # fmt: skip
+        return name
+
+    def _key(self, rest: str) -> None:
+        tap, _, keyed = rest.partition(">")
+        if not keyed.strip():
+            raise self.fail("a key reads: key TAP > STAGE.", rest)
+        at = "in" if tap.strip().endswith(".in") else "out"
+        name = self._named(tap.strip().removesuffix(".in").removesuffix(".out"))
+        self.keys[self._named(keyed)] = Key(tap=name, at=at)
+
+    def _scene(self, rest: str) -> None:
+        name, rest = self._string(rest)
+        match = re.match(r"(?:program\s+(\d+)\s*)?:\s*(.*)$", rest)
+        if name is None or match is None:
+            raise self.fail('a scene reads: scene "Verse" program 3: off delay1; on drive1.')
+        off: list[str] = []
+        on: list[str] = []
+        values: dict[str, dict[str, Any]] = {}
+        for piece in _split(match[2], ";"):
+            if piece.startswith(("off ", "on ")):
+                (off if piece.startswith("off ") else on).append(
+                    self._named(piece.split(" ", 1)[1])
+                )
+                continue
+            word, _, settings = piece.partition("(")
+            part = self._named(word)
+            model = KINDS[self.nodes[part]["kind"]]
+            values[part] = self._values(model, settings.rstrip(") "))
+        program = int(match[1]) if match[1] else None
+        self.scenes.append(
+            self._model(
+                Scene,
+                {"name": name, "program": program, "off": off, "on": on, "values": values},
+            )
+        )
+
+    def _slot(self, rest: str) -> None:
+        head, _, item = rest.partition(">")
+        words = head.split()
+        if len(words) != 2 or not item:
+            raise self.fail("a slot reads: slot frame1 A > compressor1 (ratio 3).")
+        frame = self._named(words[0])
+        inner = _Reader("", None)
+        inner.lines, inner.at = self.lines, self.at
+        name, _, _ = inner._item(item.strip())
+        stage = inner.nodes[name]
+        slot = self._model(Slot, {"label": words[1], "stage": stage})
+        self.slots.setdefault(frame, []).append(slot)
+
+    def _beside(self, rest: str) -> None:
+        match = re.match(r"(\S+)\s+(processor|position)\s+(\w+)\s*\(([^)]*)\)$", rest)
+        if match is None:
+            raise self.fail("it reads: beside frame1 processor A (mix 50 %, level 0 dB).")
+        pairs = {k: self._plain(v) for k, v in self._pairs(match[4], ("mix", "level"))}
+        section = {"follows": match[2], "at": match[3]}
+        more = {"mix_percent": pairs.get("mix", 50.0), "level_db": pairs.get("level", 0.0)}
+        frame = self._named(match[1])
+        self.sections.setdefault(frame, []).append(self._model(ParallelSection, section | more))
+
+    def _keep(self, rest: str) -> None:
+        match = re.match(r'(\S+)(?:\s+at\s+(\S+))?\s*(".*")?$', rest)
+        if match is None:
+            raise self.fail('it reads: keep CHECK at PART "reason".')
+        reason = self._string(match[3])[0] if match[3] else ""
+        self.intended.append(Intended(check=match[1], at=match[2] or "", reason=reason or ""))
+
+
+def _begins(text: str, label: str) -> bool:
+    return text == label or (text.startswith(label) and not text[len(label)].isalnum())
+
+
+def _without_comment(line: str) -> str:
+    quoted = False
+    for place, letter in enumerate(line):
+        if letter == '"' and (place == 0 or line[place - 1] != "\\"):
+            quoted = not quoted
+        if letter == "#" and not quoted:
+            return line[:place]
+    return line
+
+
+def _split(text: str, mark: str) -> list[str]:
+    """Cut at a mark, but not inside quotes or brackets."""
+    pieces, depth, quoted, start = [], 0, False, 0
+    for place, letter in enumerate(text):
+        if letter == '"' and (place == 0 or text[place - 1] != "\\"):
+            quoted = not quoted
+        elif not quoted and letter in "([":
+            depth += 1
+        elif not quoted and letter in ")]":
+            depth -= 1
+        elif letter == mark and not quoted and depth <= 0:
+            pieces.append(text[start:place].strip())
+            start = place + 1
+    last = text[start:].strip()
+    return [*pieces, last] if last or pieces and mark == ">" else pieces
+
+
+def _bracket(text: str, opened: str, closed: str, reader: _Reader) -> tuple[str, str]:
+    quoted = False
+    for place, letter in enumerate(text):
+        if letter == '"' and text[place - 1] != "\\":
+            quoted = not quoted
+        if letter == closed and not quoted:
+            return text[1:place], text[place + 1 :].strip()
+    raise reader.fail(f"“{opened}” is opened and not closed.", opened)

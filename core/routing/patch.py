@@ -1,0 +1,140 @@
+"""The patch sheet: cables, mixer channels, supply and footprints, as rows to print or export."""
+
+import csv
+import io
+from dataclasses import dataclass
+
+from core.edge import Edge
+from core.routing import kinds as k
+from core.routing.document import Rig
+
+_GAP_MM = 10.0
+_PLUGS = {
+    "instrument": ("6.3 mm, unbalanced", "instrument"),
+    "line": ("6.3 mm or XLR, balanced", "line"),
+    "mic": ("XLR", "microphone"),
+    "speaker": ("speaker cable, no screen", "speaker"),
+    "air": ("none: through the air", "sound"),
+}
+
+
+class Cable(Edge):
+    source: str
+    target: str
+    plug: str
+    level: str
+    channels: int
+
+
+class MixerChannel(Edge):
+    name: str
+    role: str
+    level_db: float
+    feeds: str
+
+
+class SupplyRow(Edge):
+    name: str
+    volts: float
+    current_ma: float
+
+
+class PatchSheet(Edge):
+    cables: list[Cable]
+    mixer: list[MixerChannel]
+    supply: list[SupplyRow]
+    drawn_ma: float
+    rating_ma: float | None
+    placed: list[str]
+    left_over: list[str]
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where footprints stand: (node, x mm, y mm), and what found no room."""
+
+    placed: list[tuple[str, float, float]]
+    left_over: list[str]
+
+
+def lay_out(rig: Rig) -> Layout | None:
+    """Footprints in rows, deepest first, 10 mm apart; None without a board size."""
+    board = rig.board
+    if board.width_mm is None or board.depth_mm is None:
+        return None
+    pedals = [
+        n for n in rig.nodes.values()
+        if isinstance(n, k.Stage) and n.width_mm is not None and n.depth_mm is not None
+    ]  # fmt: skip
+    pedals.sort(key=lambda n: (-(n.depth_mm or 0), n.id))
+    x = y = row = 0.0
+    placed: list[tuple[str, float, float]] = []
+    left: list[str] = []
+    for pedal in pedals:
+        width, depth = pedal.width_mm or 0.0, pedal.depth_mm or 0.0
+        if x and x + width > board.width_mm:
+            x, y, row = 0.0, y + row + _GAP_MM, 0.0
+        if width > board.width_mm or y + depth > board.depth_mm:
+            left.append(pedal.id)
+            continue
+        placed.append((pedal.id, x, y))
+        x += width + _GAP_MM
+        row = max(row, depth)
+    return Layout(placed, left)
+
+
+def patch_sheet(rig: Rig, level_kinds: dict[str, str], channels: dict[str, int]) -> PatchSheet:
+    """`level_kinds`: what each node gives; `channels`: 1 or 2 per output port."""
+    cables = []
+    for port in sorted(rig.rails):
+        source = rig.nodes[port.rpartition(".")[0]]
+        target = rig.nodes[rig.rails[port].target]
+        plug, level = _PLUGS[level_kinds.get(source.id, "line")]
+        cables.append(
+            Cable(
+                source=source.shown, target=target.shown, plug=plug, level=level,
+                channels=channels.get(port, 1),
+            )
+        )  # fmt: skip
+    mixer = []
+    for node in rig.nodes.values():
+        if isinstance(node, (k.Fader, k.Return, k.Bus)):
+            onward = rig.outputs_of(node.id)
+            feeds = rig.nodes[rig.rails[onward[0]].target].shown if onward else "nothing"
+            role = {"fader": "channel", "return": "return", "bus": "bus"}[k.kind_of(node)]
+            mixer.append(
+                MixerChannel(name=node.shown, role=role, level_db=node.level_db, feeds=feeds)
+            )
+    supply = [
+        SupplyRow(name=n.shown, volts=n.supply_v or rig.board.supply_v, current_ma=n.current_ma)
+        for n in rig.nodes.values()
+        if isinstance(n, k.Stage) and n.current_ma
+    ]
+    laid = lay_out(rig)
+    return PatchSheet(
+        cables=cables,
+        mixer=mixer,
+        supply=supply,
+        drawn_ma=sum(row.current_ma for row in supply),
+        rating_ma=rig.board.supply_ma,
+        placed=[rig.nodes[n].shown for n, _, _ in laid.placed] if laid else [],
+        left_over=[rig.nodes[n].shown for n in laid.left_over] if laid else [],
+    )
+
+
+def as_csv(sheet: PatchSheet) -> str:
+    """The sheet as one CSV, a block for each part."""
+    out = io.StringIO()
+    write = csv.writer(out).writerow
+    write(["from", "to", "connector", "level", "channels"])
+    for cable in sheet.cables:
+        write([cable.source, cable.target, cable.plug, cable.level, cable.channels])
+    write([])
+    write(["mixer channel", "role", "level dB", "feeds"])
+    for row in sheet.mixer:
+        write([row.name, row.role, f"{row.level_db:g}", row.feeds])
+    write([])
+    write(["device", "volts", "mA"])
+    for item in sheet.supply:
+        write([item.name, f"{item.volts:g}", f"{item.current_ma:g}"])
+    return out.getvalue()

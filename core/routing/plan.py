@@ -1,0 +1,115 @@
+"""The compiled plan: points, arcs between them, self-loops. The one input to all that follows.
+
+Every arc is a 2 x 2 channel matrix (a, b, c, d: left' = a L + b R, right' = c L + d R), a delay in
+seconds, and a response over the shared grid (None: flat). Mono signals travel in the left channel.
+Arcs stand in an order in which each one's source is complete before it is read; arcs that close a
+cycle are kept apart in `back`.
+"""
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+Matrix = tuple[float, float, float, float]
+UNIT: Matrix = (1.0, 0.0, 0.0, 1.0)
+SWAP: Matrix = (0.0, 1.0, 1.0, 0.0)
+
+
+def times(x: Matrix, y: Matrix) -> Matrix:
+    """The matrix product: `y` first, then `x`."""
+    a, b, c, d = x
+    e, f, g, h = y
+    return (a * e + b * g, a * f + b * h, c * e + d * g, c * f + d * h)
+
+
+def scaled(matrix: Matrix, gain: float) -> Matrix:
+    a, b, c, d = matrix
+    return (a * gain, b * gain, c * gain, d * gain)
+
+
+def size(matrix: Matrix) -> float:
+    """The largest gain that a matrix gives any input (its spectral norm)."""
+    a, b, c, d = matrix
+    total = a * a + b * b + c * c + d * d
+    determinant = a * d - b * c
+    spread = max(0.0, total * total - 4 * determinant * determinant)
+    return float(np.sqrt(0.5 * (total + spread**0.5)))
+
+
+@dataclass(slots=True)
+class Arc:
+    """One way from a point to another. `owner` is the node or rail that it belongs to."""
+
+    source: int
+    target: int
+    matrix: Matrix
+    delay_s: float
+    owner: str
+    wanted_s: float = 0.0
+    wet: bool = False
+    diffuse: bool = False
+    modulated: bool = False
+    leak: bool = False
+    response: np.ndarray | None = None
+
+
+@dataclass(slots=True)
+class SelfLoop:
+    """What a point feeds back to itself: a feedback delay's loop."""
+
+    matrix: Matrix
+    delay_s: float
+    owner: str
+    response: np.ndarray | None = None
+
+
+@dataclass(slots=True)
+class Carried:
+    """What a point carries at nominal level: powers per side, earliest times, longest latency."""
+
+    dry: tuple[float, float] = (0.0, 0.0)
+    wet: tuple[float, float] = (0.0, 0.0)
+    dry_s: float = math.inf
+    wet_s: float = math.inf
+    latency_s: float | None = None
+
+    @property
+    def level_dbfs(self) -> float | None:
+        """RMS of the louder side; None where nothing arrives."""
+        return _dbfs(max(self.dry[0] + self.wet[0], self.dry[1] + self.wet[1]))
+
+    @property
+    def dry_dbfs(self) -> float | None:
+        return _dbfs(max(self.dry))
+
+    @property
+    def wet_dbfs(self) -> float | None:
+        return _dbfs(max(self.wet))
+
+
+def _dbfs(power: float) -> float | None:
+    return 10 * math.log10(power) if power > 1e-12 else None
+
+
+@dataclass
+class Plan:
+    """A rig under a tempo, ready to be asked."""
+
+    digest: str
+    points: int = 0
+    arcs: list[Arc] = field(default_factory=list)
+    back: list[Arc] = field(default_factory=list)
+    loops: dict[int, SelfLoop] = field(default_factory=dict)
+    inlet: dict[str, int] = field(default_factory=dict)
+    outlet: dict[str, int] = field(default_factory=dict)
+    channels: dict[int, int] = field(default_factory=dict)
+    sources: dict[str, int] = field(default_factory=dict)
+    outputs: dict[str, int] = field(default_factory=dict)
+    carried: dict[int, Carried] = field(default_factory=dict)
+    order: list[str] = field(default_factory=list)
+    back_rails: set[str] = field(default_factory=set)
+    in_cycle: set[str] = field(default_factory=set)
+    nominal_db: dict[str, float] = field(default_factory=dict)
+    narrowed: dict[str, str] = field(default_factory=dict)
+    times_s: dict[str, float] = field(default_factory=dict)

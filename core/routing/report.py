@@ -1,0 +1,128 @@
+"""What a rig does, in the form that crosses the edge: arrivals, sums, loops, levels, alignment."""
+
+from pydantic import Field
+
+from core.edge import Edge
+
+
+class ArrivalOut(Edge):
+    """What one path delivers at an output."""
+
+    id: str = Field(description="Stays the same while the path goes through the same parts")
+    name: str
+    detail: str
+    level_db: float = Field(description="Against the strongest dry arrival, else the strongest")
+    gain_db: float = Field(description="From the source to the output")
+    time_ms: float
+    latency_ms: float = Field(description="Of that, what nobody wanted")
+    polarity: int = Field(description="1 upright, -1 inverted; of the stronger side")
+    wet_percent: float
+    pan_percent: float = Field(description="-100 left, 100 right, by power")
+    diffuse: bool = Field(description="A dense tail: it has a level, but no comb")
+    leak: bool = Field(description="The dry share of a device that should be fully wet")
+    intended: bool = Field(description="Later than its latency because somebody wants it")
+    through: list[str] = Field(description="Nodes and rails on the way, in order")
+
+
+class NotchOut(Edge):
+    hz: float
+    depth_db: float | None = Field(description="Against the stronger arrival; null: complete")
+
+
+class SumsOut(Edge):
+    """All arrivals of one source at one output taken together, relative to the reference."""
+
+    headroom_db: float = Field(description="In step: 20 log of the gains within 10 ms, added")
+    power_db: float | None = Field(
+        description="Out of step: 10 log of the gains squared; null: no limit"
+    )
+    mono_db: float | None = Field(description="Mono sum against the stereo power; null for mono")
+    notches: list[NotchOut] = Field(description="Of the two strongest within 10 ms, lowest first")
+    comb: str = Field(description="Which two arrivals make the comb; empty where there is none")
+    near_db: list[float] = Field(description="Louder side, what arrives within 10 ms, over hz")
+    all_db: list[float] = Field(description="Louder side, every coherent arrival, over hz")
+    mono_near_db: list[float] = Field(description="Mono, what arrives within 10 ms, over hz")
+
+
+class BoardOut(Edge):
+    """The arrivals board of one source at one output, strongest first."""
+
+    output: str
+    source: str
+    reference: str = Field(description="Name of the arrival that levels are against")
+    reference_gain_db: float
+    reference_ms: float
+    arrivals: list[ArrivalOut]
+    path_count: int | None = Field(description="Without repeats; null where it cannot be said")
+    complete: bool = Field(description="Whether the list holds every path above -100 dB")
+    sums: SumsOut | None
+
+
+class LoopOut(Edge):
+    """A rail that closes a cycle."""
+
+    rail: str
+    gain_db: float | None = Field(description="A safe bound; null where the rest is unstable")
+    hz: float = Field(description="Where it is largest")
+    lap_ms: float
+    bands_db: list[float] = Field(description="At 125, 250, 500, 1k, 2k, 4k Hz")
+    laps_to_60_db: float | None
+
+
+class RailOut(Edge):
+    """What a rail carries at nominal level."""
+
+    port: str
+    channels: int
+    level_dbfs: float | None
+    dry_dbfs: float | None
+    wet_dbfs: float | None
+    dry_ms: float | None = Field(description="Earliest dry sound; null without any")
+    wet_ms: float | None = Field(description="Earliest wet sound; null without any")
+
+
+class AlignOut(Edge):
+    """Delay to add to an input so that latencies meet."""
+
+    rail: str
+    add_ms: float
+    joins: str = Field(description="Merge at which it meets the later ones")
+
+
+class OutputLevel(Edge):
+    output: str
+    nominal_dbfs: float | None
+    peak_dbfs: float | None = Field(description="Nominal plus crest, everything in step")
+    ceiling_dbfs: float
+
+
+class ControlEffect(Edge):
+    """What one move of one control does to what arrives. 0 where it does nothing."""
+
+    control: str = Field(description="Node or rail")
+    move: str = Field(description="'down 10 dB', 'muted', 'bypassed', 'soloed'")
+    label: str
+    changes_db: list[float | None] = Field(description="Per group; null: silenced")
+    total_db: float | None
+
+
+class ControlsOut(Edge):
+    """The table of controls at one output: rows of effects on groups of arrivals."""
+
+    output: str
+    groups: list[str]
+    rows: list[ControlEffect]
+
+
+class RigReport(Edge):
+    """Everything computed from a rig under a tempo."""
+
+    digest: str
+    hz: list[float]
+    boards: list[BoardOut]
+    loops: list[LoopOut]
+    stable: bool
+    rails: list[RailOut]
+    align: list[AlignOut]
+    outputs: list[OutputLevel]
+    times_ms: dict[str, float] = Field(description="Delay or pre-delay of a node under this tempo")

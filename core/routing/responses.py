@@ -1,0 +1,92 @@
+"""Frequency responses of the linear stages, on one shared grid.
+
+Analogue prototypes (s = j w): what a device on a desk does; a renderer near Nyquist says itself how
+it differs. All functions return complex arrays of the shape of `hz`.
+"""
+
+from functools import lru_cache
+
+import numpy as np
+
+GRID_POINTS = 241
+GRID_HZ = np.geomspace(20.0, 20_000.0, GRID_POINTS)
+_OMEGA = 2j * np.pi * GRID_HZ
+
+
+def _butterworth_low(order: int, corner_hz: float, hz: np.ndarray) -> np.ndarray:
+    s = 1j * hz / corner_hz
+    if order == 1:
+        return 1 / (1 + s)
+    if order == 2:
+        return 1 / (1 + np.sqrt(2) * s + s * s)
+    return 1 / ((1 + 0.765366865 * s + s * s) * (1 + 1.847759065 * s + s * s))
+
+
+def low_pass(order: int, corner_hz: float, hz: np.ndarray = GRID_HZ) -> np.ndarray:
+    """Butterworth low-pass of order 1, 2 or 4: -3.01 dB at the corner."""
+    return _butterworth_low(order, corner_hz, hz)
+
+
+def high_pass(order: int, corner_hz: float, hz: np.ndarray = GRID_HZ) -> np.ndarray:
+    """Butterworth high-pass of order 1, 2 or 4: the low-pass with s turned into 1/s."""
+    s = 1j * hz / corner_hz
+    inverse = -1j * corner_hz / hz
+    if order == 1:
+        return s / (1 + s)
+    if order == 2:
+        return 1 / (1 + np.sqrt(2) * inverse + inverse * inverse)
+    first = 1 + 0.765366865 * inverse + inverse * inverse
+    return 1 / (first * (1 + 1.847759065 * inverse + inverse * inverse))
+
+
+def linkwitz_riley(
+    slope: int, corner_hz: float, hz: np.ndarray = GRID_HZ
+) -> tuple[np.ndarray, np.ndarray]:
+    """Low and high branch of a Linkwitz-Riley crossover: two Butterworth filters in series.
+
+    24 dB per octave adds up flat; 12 dB per octave does so with one branch inverted.
+    """
+    order = slope // 12
+    low = low_pass(order, corner_hz, hz) ** 2
+    high = high_pass(order, corner_hz, hz) ** 2
+    return low, high
+
+
+def bell(gain_db: float, centre_hz: float, q: float, hz: np.ndarray = GRID_HZ) -> np.ndarray:
+    """Peaking filter: `gain_db` at the centre, unity far away."""
+    a = 10 ** (gain_db / 40)
+    s = 1j * hz / centre_hz
+    return (s * s + s * a / q + 1) / (s * s + s / (a * q) + 1)
+
+
+def low_shelf(gain_db: float, corner_hz: float, hz: np.ndarray = GRID_HZ) -> np.ndarray:
+    """First-order shelf: `gain_db` at 0 Hz, unity at the top; half way in dB at the corner."""
+    a = 10 ** (gain_db / 40)
+    s = 1j * hz / corner_hz
+    return (s + a) / (s + 1 / a)
+
+
+def high_shelf(gain_db: float, corner_hz: float, hz: np.ndarray = GRID_HZ) -> np.ndarray:
+    """First-order shelf: `gain_db` at the top, unity at 0 Hz; half way in dB at the corner."""
+    a = 10 ** (gain_db / 40)
+    s = 1j * hz / corner_hz
+    return (a * s + 1) / (s / a + 1)
+
+
+@lru_cache(maxsize=256)
+def cuts(low_cut_hz: float | None, high_cut_hz: float | None, order: int) -> np.ndarray | None:
+    """Low and high cut together, or None where there is neither."""
+    if low_cut_hz is None and high_cut_hz is None:
+        return None
+    total = np.ones(GRID_POINTS, dtype=complex)
+    if low_cut_hz is not None:
+        total = total * high_pass(order, low_cut_hz)
+    if high_cut_hz is not None:
+        total = total * low_pass(order, high_cut_hz)
+    total.flags.writeable = False
+    return total
+
+
+def turn(delay_s: float) -> np.ndarray:
+    """The phase of a delay over the grid."""
+    return np.exp(-_OMEGA * delay_s)

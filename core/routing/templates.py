@@ -1,0 +1,168 @@
+"""The usual courses, each made from an empty rig by actions alone."""
+
+from typing import Any
+
+from core.edge import Edge
+from core.routing.actions import (
+    Action,
+    AddSend,
+    Arrange,
+    Connect,
+    Insert,
+    Parallel,
+    Set,
+    SetRig,
+    SetStrip,
+    Start,
+    perform,
+)
+from core.routing.document import Rig
+
+
+class Template(Edge):
+    """A course to start from."""
+
+    id: str
+    name: str
+    when: str
+    actions: tuple[Action, ...]
+
+
+def _begin(title: str, *, stereo: bool = True, **source: Any) -> list[Action]:
+    return [
+        SetRig(title=title),
+        Start(kind="output", id="main", values={"name": "Main", "stereo": stereo}),
+        Start(kind="source", id="guitar", values={"name": "Guitar", **source}, into="main"),
+    ]
+
+
+def _template(id: str, name: str, when: str, *actions: Action | list[Action]) -> Template:
+    flat: list[Action] = []
+    for one in actions:
+        flat += one if isinstance(one, list) else [one]
+    return Template(id=id, name=name, when=when, actions=tuple(flat))
+
+
+_AMP = {"gives": "instrument", "passive": True}
+
+TEMPLATES: tuple[Template, ...] = (
+    _template(
+        "send-return", "Send and return",
+        "One reverb that several sources share: each sends as much as it needs, the dry sound stays as it is.",
+        _begin("Send and return"),
+        Insert(at="guitar.0", kind="compressor", values={"ratio": 3, "threshold_db": -24}),
+        Insert(at="compressor1.0", kind="fader", id="guitar_fader", values={"name": "Guitar fader"}),
+        AddSend(at="guitar_fader.0", kind="reverb", values={"rt60_s": 1.8, "pre_delay": "1/64", "low_cut_hz": 150, "locked": True}, into="main", level_db=-6),
+        Set(node="return1", values={"level_db": -6, "name": "Reverb return"}),
+    ),
+    _template(
+        "parallel-compression", "Parallel compression",
+        "Lifts what is quiet and leaves the peaks alone: a squeezed copy under the dry one.",
+        _begin("Parallel compression"),
+        Parallel(start="guitar.0", kind="compressor", values={"threshold_db": -34, "ratio": 4, "attack_ms": 3, "release_ms": 150}),
+        SetStrip(rail="split1.0", values={"level_db": -3}),
+        SetStrip(rail="compressor1.0", values={"level_db": 2}),
+    ),
+    _template(
+        "delay-reverb-parallel", "Delay and reverb in parallel",
+        "Both fully wet beside the dry rail: neither feeds the other, and each has a level of its own.",
+        _begin("Delay and reverb in parallel"),
+        Parallel(start="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 30}),
+        Insert(at="split1.1", kind="level", id="delay_send", values={"name": "Delay send", "level_db": -4}),
+        SetStrip(rail="delay1.0", values={"level_db": -2.5}),
+        Insert(at="split1.2", kind="reverb", values={"rt60_s": 1.8, "pre_delay": "1/64", "low_cut_hz": 150, "locked": True}),
+        Connect(port="reverb1.0", to="main", strip={"level_db": -3}),
+    ),
+    _template(
+        "wet-dry", "Dry amp and wet amp",
+        "The dry amp never changes; the wet one carries only what the effects make.",
+        SetRig(title="Dry amp and wet amp"),
+        Start(kind="output", id="room", values={"name": "Room", "stereo": True}),
+        Start(kind="source", id="guitar", values={"name": "Guitar", **_AMP}),
+        Insert(at="guitar.0", kind="preamp", id="preamp1"),
+        Insert(at="preamp1.0", kind="power_amp", id="dry_amp", values={"name": "Dry amp", "valve": True}),
+        Insert(at="dry_amp.0", kind="cabinet", id="dry_cab", values={"name": "Dry cabinet"}),
+        Connect(port="dry_cab.0", to="room", strip={"pan_percent": -30}),
+        Parallel(start="preamp1.0", end="dry_cab.0", kind="delay", values={"time": "1/8.", "feedback_percent": 25}),
+        Insert(at="delay1.0", kind="power_amp", id="wet_amp", values={"name": "Wet amp"}),
+        Insert(at="wet_amp.0", kind="cabinet", id="wet_cab", values={"name": "Wet cabinet"}),
+        SetStrip(rail="wet_cab.0", values={"pan_percent": 30, "level_db": -4}),
+    ),
+    _template(
+        "wet-dry-wet", "Dry centre, wet left and right",
+        "Three amps: the attack stays in the middle, the space opens to both sides.",
+        SetRig(title="Dry centre, wet left and right"),
+        Start(kind="output", id="room", values={"name": "Room", "stereo": True}),
+        Start(kind="source", id="guitar", values={"name": "Guitar", **_AMP}),
+        Insert(at="guitar.0", kind="preamp", id="preamp1"),
+        Insert(at="preamp1.0", kind="split", id="ways"),
+        Insert(at="ways.0", kind="power_amp", id="centre_amp", values={"name": "Centre amp", "valve": True}),
+        Insert(at="centre_amp.0", kind="cabinet", id="centre_cab", values={"name": "Centre cabinet"}),
+        Connect(port="centre_cab.0", to="room"),
+        Insert(at="ways.1", kind="delay", id="left_delay", values={"name": "Left delay", "time": "1/4", "feedback_percent": 20}),
+        Insert(at="left_delay.0", kind="power_amp", id="left_amp", values={"name": "Left amp"}),
+        Insert(at="left_amp.0", kind="cabinet", id="left_cab", values={"name": "Left cabinet"}),
+        Connect(port="left_cab.0", to="room", strip={"pan_percent": -100, "level_db": -5}),
+        Insert(at="ways.2", kind="delay", id="right_delay", values={"name": "Right delay", "time": "1/8.", "feedback_percent": 20}),
+        Insert(at="right_delay.0", kind="power_amp", id="right_amp", values={"name": "Right amp"}),
+        Insert(at="right_amp.0", kind="cabinet", id="right_cab", values={"name": "Right cabinet"}),
+        Connect(port="right_cab.0", to="room", strip={"pan_percent": 100, "level_db": -5}),
+    ),
+    _template(
+        "stereo-chorus", "Chorus on two amps, clean centre",
+        "Both sides swing, a third clean channel in the middle holds the pitch and softens the effect.",
+        SetRig(title="Chorus on two amps, clean centre"),
+        Start(kind="output", id="room", values={"name": "Room", "stereo": True}),
+        Start(kind="source", id="guitar", values={"name": "Guitar"}),
+        Insert(at="guitar.0", kind="split", id="ways"),
+        Connect(port="ways.0", to="room", strip={"level_db": -3}),
+        Insert(at="ways.1", kind="chorus", id="left_chorus", values={"name": "Left chorus", "mix_percent": 100}),
+        Connect(port="left_chorus.0", to="room", strip={"pan_percent": -100, "level_db": -3}),
+        Insert(at="ways.2", kind="chorus", id="right_chorus", values={"name": "Right chorus", "mix_percent": 100, "rate_hz": 0.9}),
+        Connect(port="right_chorus.0", to="room", strip={"pan_percent": 100, "level_db": -3}),
+    ),
+    _template(
+        "crossover", "Crossover split",
+        "Low and high go different ways: a clean bottom under a driven top.",
+        _begin("Crossover split"),
+        Parallel(start="guitar.0", mode="crossover", kind="drive", values={"gain_db": 15}),
+        Set(node="split1", values={"crossover_hz": 250}),
+        SetStrip(rail="drive1.0", values={"level_db": -6}),
+    ),
+    _template(
+        "insert-frame", "Insert frame",
+        "Eight slots in any order, with a dry path beside one of them: compare orders without repatching.",
+        _begin("Insert frame"),
+        Insert(at="guitar.0", kind="frame"),
+        Arrange(frame="frame1", slot="A", kind="compressor", values={"ratio": 3}),
+        Arrange(frame="frame1", slot="B", kind="equaliser", values={"high_db": 2}),
+        Arrange(frame="frame1", slot="C", kind="drive", values={"gain_db": 8}),
+        Set(node="frame1", values={"sections": [{"follows": "processor", "at": "A", "mix_percent": 60, "level_db": 0}]}),
+    ),
+    _template(
+        "outboard", "Outboard loop",
+        "A device outside: its converters' latency is measured once and the dry path waits for it.",
+        _begin("Outboard loop"),
+        Parallel(start="guitar.0", kind="outboard", values={"name": "Outboard compressor", "latency_ms": 2.71}),
+        SetStrip(rail="split1.0", values={"delay_ms": 2.71}),
+    ),
+    _template(
+        "volume-fader", "Volume pedal as wet fader",
+        "The pedal stands before a fully wet delay: heel is dry alone, toe adds the repeats, and tails ring on.",
+        _begin("Volume pedal as wet fader"),
+        Parallel(start="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 35}),
+        Insert(at="split1.1", kind="volume", values={"name": "Wet pedal", "position_percent": 80, "pot_kohm": 25}),
+    ),
+)  # fmt: skip
+
+
+def build(template: Template) -> Rig:
+    """The template's rig, action by action."""
+    rig = Rig()
+    for action in template.actions:
+        rig = perform(rig, action).rig
+    return rig
+
+
+def template_of(id: str) -> Template | None:
+    return next((t for t in TEMPLATES if t.id == id), None)

@@ -1,0 +1,144 @@
+"""Everything that the Route step shows of a rig, computed in one go."""
+
+from pydantic import Field
+
+from core.edge import Edge
+from core.routing.arrivals import Evaluation
+from core.routing.checks import CheckReport, run_checks
+from core.routing.checks.gear import carried_kinds
+from core.routing.compile import Context
+from core.routing.controls import controls_at, pedal_travel, send_matrix
+from core.routing.document import Rig
+from core.routing.edits import difference_in_words, with_scene
+from core.routing.layout import RigLayout, lay_out_rig
+from core.routing.notation import format_rig
+from core.routing.patch import PatchSheet, as_csv, patch_sheet
+from core.routing.report import ControlsOut, RigReport
+
+
+class SendCell(Edge):
+    source: str
+    bus: str
+    sends: list[str]
+    levels_db: list[float]
+
+
+class SendMatrix(Edge):
+    """Which source sends how much to which bus."""
+
+    sources: list[str]
+    buses: list[str]
+    devices: list[str] = Field(description="What hangs on each bus")
+    cells: list[SendCell]
+
+
+class Travel(Edge):
+    """A volume pedal from heel to toe."""
+
+    pedal: str
+    output: str
+    position_percent: list[float]
+    dry_db: list[float]
+    wet_db: list[float]
+
+
+class SceneStep(Edge):
+    """What changes when a scene is called up from the rig as it stands."""
+
+    name: str
+    program: int | None
+    loops: list[int]
+    level_change_db: float | None = Field(description="At the first output")
+    said: list[str]
+
+
+class RigView(Edge):
+    layout: RigLayout
+    report: RigReport
+    checks: CheckReport
+    controls: list[ControlsOut]
+    sends: SendMatrix
+    travel: list[Travel]
+    scenes: list[SceneStep]
+    patch: PatchSheet
+    notation: str
+
+
+def _matrix(e: Evaluation) -> SendMatrix:
+    sources, buses, cells = send_matrix(e)
+    devices = []
+    for bus in buses:
+        port, said = f"{bus}.0", ""
+        if port in e.rig.rails:
+            said = e.rig.nodes[e.rig.rails[port].target].shown
+        devices.append(said)
+    return SendMatrix(
+        sources=sources,
+        buses=buses,
+        devices=devices,
+        cells=[
+            SendCell(
+                source=source,
+                bus=bus,
+                sends=sends,
+                levels_db=[float(getattr(e.rig.nodes[s], "level_db", 0)) for s in sends],
+            )
+            for (source, bus), sends in sorted(cells.items())
+        ],
+    )
+
+
+def _scenes(e: Evaluation) -> list[SceneStep]:
+    steps = []
+    first = next(iter(e.plan.outputs), None)
+    now = e.plan.carried[e.plan.outputs[first]].level_dbfs if first else None
+    for scene in e.rig.scenes:
+        rig = with_scene(e.rig, scene)
+        other = Evaluation(rig, e.context)
+        then = other.plan.carried[other.plan.outputs[first]].level_dbfs if first else None
+        loops = sorted(
+            {
+                loop
+                for name in (*scene.off, *scene.on)
+                if (loop := getattr(e.rig.nodes[name], "loop", None)) is not None
+            }
+        )
+        steps.append(
+            SceneStep(
+                name=scene.name,
+                program=scene.program,
+                loops=loops,
+                level_change_db=None if now is None or then is None else then - now,
+                said=difference_in_words(e.rig, rig),
+            )
+        )
+    return steps
+
+
+def rig_view(rig: Rig, context: Context = Context()) -> RigView:
+    """Raises RigError where the rig cannot be computed; the document is not touched."""
+    e = Evaluation(rig, context)
+    report = e.report()
+    travel = []
+    for pedal in rig.of_kind("volume"):
+        for output in e.plan.outputs:
+            travel.append(
+                Travel(pedal=pedal.id, output=output, **pedal_travel(e, pedal.id, output))
+            )
+    return RigView(
+        layout=lay_out_rig(rig),
+        report=report,
+        checks=run_checks(e),
+        controls=[controls_at(e, output) for output in e.plan.outputs],
+        sends=_matrix(e),
+        travel=travel,
+        scenes=_scenes(e),
+        patch=patch_sheet(rig, carried_kinds(e), {r.port: r.channels for r in report.rails}),
+        notation=format_rig(rig),
+    )
+
+
+def patch_csv(rig: Rig, context: Context = Context()) -> str:
+    """The patch sheet of a rig as CSV."""
+    e = Evaluation(rig, context)
+    return as_csv(patch_sheet(rig, carried_kinds(e), {r.port: r.channels for r in e.rails()}))

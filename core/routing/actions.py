@@ -52,8 +52,11 @@ class Connect(Edge):
 
 
 class Disconnect(Edge):
+    """Take a rail away; with `feed`, also what then leads nowhere, back to where it parted."""
+
     do: Literal["disconnect"] = "disconnect"
     port: Port
+    feed: bool = False
 
 
 class Remove(Edge):
@@ -262,6 +265,10 @@ def _connect(draft: Draft, action: Connect) -> tuple[str, str]:
 def _disconnect(draft: Draft, action: Disconnect) -> tuple[str, str]:
     draft.rail(action.port)
     del draft.rails[action.port]
+    if action.feed:
+        draft.drop_feed(action.port.rpartition(".")[0])
+        draft.tidy()
+        return "", "Way taken out"
     return action.port.rpartition(".")[0], "Rail taken away"
 
 

@@ -85,7 +85,7 @@ class Evaluation:
 
     # Names -------------------------------------------------------------------------------------
     def _name(self, paths: list[Path], reference: Path) -> list[ArrivalOut]:
-        everywhere = set.intersection(*(set(p.owners) for p in paths))
+        everywhere = set(frozenset.intersection(*(p.owner_set for p in paths)))
         named = [(self._title(p, everywhere), p) for p in paths]
         seen: dict[str, int] = {}
         for (name, _), _p in named:
@@ -380,7 +380,8 @@ def _curves(
 
 
 def _to_db(gain: np.ndarray) -> list[float]:
-    return [round(float(x), 2) for x in 20 * np.log10(np.maximum(gain, _FLOOR))]
+    level: list[float] = np.round(20 * np.log10(np.maximum(gain, _FLOOR)), 2).tolist()
+    return level
 
 
 def comb_notches(

@@ -11,7 +11,7 @@ DOWN_DB = 10.0
 
 
 def _groups(e: Evaluation, output: str) -> tuple[list[str], list[tuple[str, Path, float]]]:
-    """Names of groups (by what is heard) and every listed path with its group and source level."""
+    """Names of groups (by what is heard); every listed path with its group and its power."""
     names: list[str] = []
     found: list[tuple[str, Path, float]] = []
     many = sum(b.output == output for b in e.boards) > 1
@@ -25,17 +25,20 @@ def _groups(e: Evaluation, output: str) -> tuple[list[str], list[tuple[str, Path
             name = f"{source.shown}: {name.lower()}" if many and not path.wet else name
             if name not in names:
                 names.append(name)
-            found.append((name, path, source.level_dbfs))
+            power = path.gain**2 * 10 ** (source.level_dbfs / 10)
+            found.append((name, path, power))
     return names, found
 
 
 def _change(paths: list[tuple[Path, float]], hit: set[str], factor: float) -> float | None:
-    """Change of a group's power in dB when arcs of these owners are scaled; None: silenced."""
+    """Change of a group's power in dB when arcs of these owners are scaled; None: silenced.
+
+    paths: with the power of each at the output.
+    """
     before = after = 0.0
-    for path, level in paths:
-        power = path.gain**2 * 10 ** (level / 10)
+    for path, power in paths:
         before += power
-        after += power * (factor**2 if hit & set(path.owners) else 1.0)
+        after += power if hit.isdisjoint(path.owner_set) else power * factor**2
     if before == 0 or after == before:
         return 0.0
     return 10 * math.log10(after / before) if after > before * 1e-9 else None
@@ -44,8 +47,8 @@ def _change(paths: list[tuple[Path, float]], hit: set[str], factor: float) -> fl
 def controls_at(e: Evaluation, output: str) -> ControlsOut:
     """The table at one output, from the listed paths (up to 64 a source)."""
     names, found = _groups(e, output)
-    by_group = {n: [(p, level) for g, p, level in found if g == n] for n in names}
-    everything = [(p, level) for _, p, level in found]
+    by_group = {n: [(p, power) for g, p, power in found if g == n] for n in names}
+    everything = [(p, power) for _, p, power in found]
     rows: list[ControlEffect] = []
 
     def row(control: str, move: str, label: str, hit: set[str], factor: float) -> None:

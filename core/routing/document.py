@@ -142,11 +142,22 @@ class Rig(Edge):
             found[self.rails[port].target].append(port)
         return found
 
+    @cached_property
+    def reached(self) -> dict[tuple[str, bool], list[str]]:
+        """What `checks` found out about which node reaches which, kept with the document."""
+        return {}
+
+    @cached_property
+    def leaving(self) -> dict[str, list[str]]:
+        """Node id to its connected output ports."""
+        return {
+            name: [f"{name}.{n}" for n in range(ports_of(node)) if f"{name}.{n}" in self.rails]
+            for name, node in self.nodes.items()
+        }
+
     def outputs_of(self, node: str) -> list[str]:
         """The connected output ports of a node."""
-        return [
-            f"{node}.{n}" for n in range(ports_of(self.nodes[node])) if f"{node}.{n}" in self.rails
-        ]
+        return self.leaving[node]
 
     def node(self, id: str) -> Node:
         """Raises RigError where there is no such part."""

@@ -175,6 +175,18 @@ class Draft:
             self.drop_rail(onward)
         self.nodes.pop(rail.target, None)
 
+    def drop_feed(self, id: str) -> None:
+        """Take away a stage that leads nowhere, and what only fed it, back to a split or source."""
+        node = self.nodes[id]
+        if self.out_of(id) or isinstance(node, (Split, Send)) or kind_of(node) == "source":
+            return
+        came = self.into(id)
+        for port in came:
+            del self.rails[port]
+        del self.nodes[id]
+        for port in came:
+            self.drop_feed(port.rpartition(".")[0])
+
     def tidy(self) -> None:
         """A split with one rail and a merge with one plain input are no longer needed."""
         changed = True

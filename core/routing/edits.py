@@ -190,10 +190,10 @@ def difference_in_words(before: Rig, after: Rig) -> list[str]:
             source = name.rpartition(".")[0]
             if source not in before.nodes or source not in after.nodes:
                 continue
-            if field:
+            if field and a.get(f"rail/{name}") == b.get(f"rail/{name}"):
                 ends = f"{_strip_value(field, a.get(key))} → {_strip_value(field, b.get(key))}"
                 lines.append(f"{words_for_key(after, key)} {ends}")
-            elif source not in moved:
+            elif not field and source not in moved:
                 moved.add(source)
                 goes = [
                     r.nodes[t].shown if t else "nowhere"

@@ -58,9 +58,9 @@ def lay_out_rig(rig: Rig) -> RigLayout:
                 PlacedRail(port=port, xs=[x1, x1, x2, x2], lanes=[a, depth, depth, b], back=True)
             )
             continue
-        if a == b and not port.endswith(".0") and source in xs or a == b:
+        if a == b and port not in bare:
             rails.append(PlacedRail(port=port, xs=[x1, x2], lanes=[a, b], back=False))
-        elif b > a:
+        elif b > a and port not in bare:
             rails.append(PlacedRail(port=port, xs=[x1, x1, x2], lanes=[a, b, b], back=False))
         else:
             count = taken.get(target, 0)
@@ -94,12 +94,14 @@ def _columns(rig: Rig, order: list[str], back: set[str]) -> dict[str, float]:
     xs: dict[str, float] = {}
     for name in order:
         width = _WIDTH.get(k.kind_of(rig.nodes[name]), 1.0)
-        before = [
-            xs[p.rpartition(".")[0]]
-            + _WIDTH.get(k.kind_of(rig.nodes[p.rpartition(".")[0]]), 1.0) / 2
-            for p in rig.inputs[name]
-            if p not in back
-        ]
+        before = []
+        for port in rig.inputs[name]:
+            source = port.rpartition(".")[0]
+            if port not in back:
+                wide = _WIDTH.get(k.kind_of(rig.nodes[source]), 1.0) / 2
+                # A second rail without a stage on it still needs room to be seen.
+                room = 0.0 if port.endswith(".0") else 0.7
+                before.append(xs[source] + wide + room)
         xs[name] = max(before, default=0.0) + width / 2
     last = max(xs.values(), default=0.0)
     for output in rig.of_kind("output"):

@@ -266,7 +266,10 @@ class _Reader:
 
     def fail(self, sentence: str, part: str | None = None) -> NotationError:
         line = self.lines[self.at] if self.at < len(self.lines) else ""
-        column = line.find(part) + 1 if part and part in line else 1
+        column = 1
+        if part:
+            whole = re.search(rf"(?<![\w-]){re.escape(part)}(?![\w-])", line)
+            column = 1 + (whole.start() if whole else max(0, line.find(part)))
         return NotationError(self.at + 1, max(1, column), sentence, part)
 
     def read(self) -> Rig:
@@ -423,7 +426,9 @@ class _Reader:
             return low, self._kind(self.ahead[low])
         numbered = _NUMBERED.match(low)
         if numbered and _ALIASES.get(numbered[1], numbered[1]) in KINDS:
-            return low, _ALIASES.get(numbered[1], numbered[1])
+            kind = _ALIASES.get(numbered[1], numbered[1])
+            low = f"{kind}{numbered[2]}"
+            return (low, None) if low in self.nodes else (low, kind)
         if low in KINDS or low in _ALIASES or word in _ALIASES:
             kind = self._kind(word)
             waiting = self.spare.get(kind, [])

@@ -8,6 +8,7 @@ and laps round a cycle are paths of their own, up to a limit.
 import heapq
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 from core.routing.network import Link, Network
 from core.routing.plan import UNIT, Matrix, SelfLoop, size, times
@@ -29,23 +30,27 @@ class Path:
     delay_s: float
     gain: float
 
-    @property
+    @cached_property
     def wanted_s(self) -> float:
         return sum(link.wanted_s for link in self.links) + sum(
             loop.delay_s * count for loop, count in self.rounds
         )
 
-    @property
+    @cached_property
     def wet(self) -> bool:
         return any(link.wet for link in self.links)
 
-    @property
+    @cached_property
     def diffuse(self) -> bool:
         return any(link.diffuse for link in self.links)
 
-    @property
+    @cached_property
     def owners(self) -> tuple[str, ...]:
         return tuple(owner for link in self.links for owner in link.owners)
+
+    @cached_property
+    def owner_set(self) -> frozenset[str]:
+        return frozenset(self.owners)
 
     @property
     def polarity(self) -> int:
@@ -142,4 +147,5 @@ def strongest_paths(
                     0,
                 ),
             )
+    found.sort(key=lambda p: (-round(p.gain, 9), p.delay_s))
     return found, not heap

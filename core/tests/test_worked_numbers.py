@@ -3,14 +3,18 @@
 import doctest
 import importlib
 import json
+import math
 import pkgutil
 import unittest
 from fractions import Fraction
 from pathlib import Path
 
 import core
+from core.blend import equal_insert, law_gains, nearest_steps
 from core.devices import DeviceProfile, nearest_setting
 from core.measure.limits import null_of_errors_db, null_of_gain_error_db, null_of_time_error_db
+from core.routing.arrivals import comb_notches
+from core.routing.compile import compressed_db, gain, speed_of_sound, width_matrix
 from core.tempo import clock_time_s, read_time
 from core.tempo.from_delay import tempo_for
 from core.units import NoteValue, note_length_s
@@ -40,7 +44,68 @@ def _settable(given: dict) -> dict:
     return nearest_setting(device, given["wanted_ms"], 125).model_dump()
 
 
+def _level(linear: float) -> float:
+    return 20 * math.log10(linear)
+
+
+def _blend(given: dict) -> dict:
+    law = given["law"].replace("_", "-")
+    dry, wet = law_gains(law, given["mix"])
+    total = dry**2 + wet**2 + 2 * given["correlation"] * dry * wet
+    return {"dry": dry, "wet": wet, "sum_db": 10 * math.log10(total)}
+
+
+def _insert(given: dict) -> dict:
+    found = equal_insert(
+        gain(given["dry_fader_db"]), gain(given["wet_fader_db"]), given["device_mix"]
+    )
+    return {
+        "effective_dry": found.effective_dry,
+        "effective_wet": found.effective_wet,
+        "mix": found.mix,
+        "trim_db": _level(found.trim),
+    }
+
+
+def _steps(given: dict) -> dict:
+    mix, trim, residual = nearest_steps(
+        gain(given["dry_fader_db"]),
+        gain(given["wet_fader_db"]),
+        given["mix_step"],
+        given["level_step_db"],
+        given["law"],
+    )
+    return {"mix": mix, "trim_db": trim, "residual_db": residual}
+
+
+def _comb(given: dict) -> dict:
+    ratio = gain(-abs(given["level_difference_db"]))
+    found = comb_notches(given["difference_ms"] / 1e3, ratio, given["polarity"] == 1)
+    return {
+        "first_notch_hz": found[0][0],
+        "second_notch_hz": found[1][0],
+        "peak_db": _level(1 + ratio),
+    }
+
+
+def _width(given: dict) -> dict:
+    a, b, c, d = width_matrix(given["width"])
+    left, right = given["left"], given["right"]
+    return {"left": a * left + b * right, "right": c * left + d * right}
+
+
 COMPUTED = {
+    "blend_law": _blend,
+    "equal_insert_linear": _insert,
+    "null_limit_of_steps": _steps,
+    "comb": _comb,
+    "stereo_width": _width,
+    "speed_of_sound": lambda g: {"m_per_s": speed_of_sound(g["celsius"])},
+    "compressor": lambda g: {
+        "compressed_db": compressed_db(
+            g["input_db"], g["threshold_db"], g["ratio"], g["knee_db"], g["makeup_db"]
+        )
+    },
     "note_value": _note_value,
     "clock": lambda g: {
         "ms": 1e3 * clock_time_s(60 / g["bpm"], g["ppqn"], g["multiply"], g["divide"])

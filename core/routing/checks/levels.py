@@ -180,7 +180,7 @@ def key_after_wet(e: Evaluation) -> Iterator[Found]:
 
 @rule(
     "key-missing", "every ducker has a key", "caution",
-    "A ducker without a key does nothing.",
+    "A ducker turns its sound down while its key sounds. Without a key it does nothing at all.",
 )  # fmt: skip
 def key_missing(e: Evaluation) -> Iterator[Found]:
     for node in sounding(e.rig, k.Ducker):

@@ -15,6 +15,7 @@ from core.routing.checks.base import (
     sounding,
 )
 from core.routing.compile import SILENT_DB
+from core.routing.report import ArrivalOut
 from core.units import format as fmt
 
 _WET = (k.Delay, k.Reverb, k.Chorus)
@@ -139,7 +140,7 @@ def loop_without_delay(e: Evaluation) -> Iterator[Found]:
             source = e.rig.nodes[loop.port.rpartition(".")[0]]
             yield Found(
                 loop.port, f"{source.shown} goes back into its own path without any delay: refused.",
-                0, "ms", ("Take this rail away", Disconnect(port=loop.port)),
+                0, "ms", ("Take this rail away", Disconnect(port=loop.port, feed=True)),
             )  # fmt: skip
 
 
@@ -205,7 +206,7 @@ def polarity(e: Evaluation) -> Iterator[Found]:
         for a in board.arrivals:
             if a is main or a.diffuse or a.polarity == main.polarity or a.level_db < -30:
                 continue
-            if a.wet_percent or abs(a.time_ms - main.time_ms) > 10:
+            if a.wet_percent or abs(a.time_ms - main.time_ms) > 10 or _crossed(e, a, main):
                 continue
             left = 1 - 10 ** (-abs(a.level_db - main.level_db) / 20)
             loss = 20 * math.log10(left) if left > 1e-6 else None
@@ -220,6 +221,14 @@ def polarity(e: Evaluation) -> Iterator[Found]:
                 f"{a.name} ({a.detail}) is inverted against {main.name.lower()} and {amount}.",
                 loss, "dB", where[1] if where else None,
             )  # fmt: skip
+
+
+def _crossed(e: Evaluation, one: ArrivalOut, other: ArrivalOut) -> bool:
+    """Whether the two are the rails of one crossover, which may need to be inverted."""
+    shared = set(one.through) & set(other.through)
+    return any(
+        isinstance(n := e.rig.nodes.get(part), k.Split) and n.mode == "crossover" for part in shared
+    )
 
 
 def _inverter(
@@ -324,7 +333,7 @@ def same_twice(e: Evaluation) -> Iterator[Found]:
                 (t for t in plain[1].through if t in e.rig.rails and t not in plain[0].through),
                 None,
             )
-            fix = ("Take the second way out", Disconnect(port=rail)) if rail else None
+            fix = ("Take the second way out", Disconnect(port=rail, feed=True)) if rail else None
             yield Found(
                 rail or board.output,
                 f"{e.rig.nodes[board.source].shown} arrives twice, unprocessed and at once: {fmt.signed(total, 1)} dB.",

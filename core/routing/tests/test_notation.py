@@ -1,0 +1,146 @@
+"""The notation: there and back without loss, ids kept, errors that point at the place."""
+
+import random
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core.routing import TEMPLATES, NotationError, RigError, build, format_rig, load_rig, parse_rig
+from core.routing.actions import AddSend, Insert, Parallel, SetStrip, perform
+from core.routing.kinds import STAGE_KINDS
+
+
+def grown(seed: int, steps: int = 12):
+    """A rig that random actions made: splits, sends and stages of every kind."""
+    rng = random.Random(seed)
+    rig = build(TEMPLATES[rng.randrange(len(TEMPLATES))])
+    for _ in range(steps):
+        port = rng.choice(sorted(rig.rails))
+        kind = rng.choice([k for k in STAGE_KINDS if k not in ("frame", "ducker")])
+        action = rng.choice(
+            [
+                Insert(
+                    at=port, kind=kind, values={"name": 'A "b"\\ c' if rng.random() < 0.3 else None}
+                ),
+                Parallel(start=port, kind=kind, mode=rng.choice(["full", "crossover", "balance"])),
+                AddSend(at=port, kind="delay", level_db=rng.choice([-6.25, 0, -120])),
+                SetStrip(
+                    rail=port, values={"pan_percent": -30.5, "inverted": True, "delay_ms": 1.25}
+                ),
+            ]
+        )
+        try:
+            rig = perform(rig, action).rig
+        except RigError:
+            continue
+    return rig
+
+
+class RoundTrip(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(st.integers(0, 10_000))
+    def test_text_and_json_give_the_same_rig_back(self, seed):
+        rig = grown(seed)
+        self.assertEqual(parse_rig(format_rig(rig)), rig)
+        self.assertEqual(load_rig(rig.model_dump(mode="json")), rig)
+
+    def test_everything_else_that_a_rig_holds(self):
+        text = """
+            rig "All \\"of\\" it"
+            board (supply 500 mA, volts 12 V, width 600 mm, depth 300 mm)
+            guitar: source "Baritone" (level -16 dB, gives instrument, passive) > f: frame (order "BA") > main: output (stereo)
+            talk: source > ducker1 > main  # a comment
+            slot f A > compressor1 (ratio 8:1)
+            slot f B > delay1 (time 20 ms)
+            beside f processor A (mix 40 %, level -1 dB)
+            key guitar.in > ducker1
+            scene "Verse" program 3: off f; on ducker1; f (output -3 dB)
+            keep late-path at main "as we like it"
+        """
+        rig = parse_rig(text)
+        self.assertEqual(parse_rig(format_rig(rig)), rig)
+        self.assertEqual(rig.keys["ducker1"].at, "in")
+        self.assertEqual(rig.scenes[0].values, {"f": {"output_db": -3.0}})
+        self.assertEqual(rig.nodes["f"].sections[0].mix_percent, 40)
+        self.assertEqual(rig.intended[0].reason, "as we like it")
+        self.assertEqual(rig.board.supply_v, 12)
+
+    def test_bare_kinds_keep_the_ids_they_had(self):
+        before = parse_rig("guitar: source > squeeze: compressor > main: output")
+        after = parse_rig("guitar: source > compressor (ratio 8) > delay > main: output", before)
+        self.assertEqual(after.nodes["squeeze"].ratio, 8)
+        self.assertIn("delay1", after.nodes)
+
+    def test_words_of_the_trade_are_understood(self):
+        rig = parse_rig("g: source > comp > eq > aux > out\naux1 > verb > out1 [flip, mute]")
+        kinds = [type(n).title for n in rig.nodes.values()]
+        self.assertEqual(kinds, ["Source", "Compressor", "Equaliser", "Send", "Output", "Reverb"])
+        self.assertTrue(rig.rails["reverb1.0"].strip.inverted)
+        self.assertTrue(rig.rails["reverb1.0"].strip.muted)
+
+
+class Errors(unittest.TestCase):
+    def test_each_points_at_its_place(self):
+        for text, line, column, words in [
+            ("a: source > compresor > b: output", 1, 13, "Did you mean compressor?"),
+            (
+                "\na: source > b: delay (tme 3)",
+                2,
+                23,
+                "“tme 3” is no setting here. Did you mean time?",
+            ),
+            ("a: source > b: delay (mix 30 dB)", 1, 30, "mix is in %, not “dB”"),
+            (
+                "a: source > b: delay (mix 130 %)",
+                1,
+                23,
+                "mix: input should be less than or equal to 100",
+            ),
+            ("a: source >", 1, 11, "name where it goes"),
+            ("a: source > o: output > level", 1, 13, "nothing can leave o"),
+            ("a: source (level loud)", 1, 18, "“loud” is not a number"),
+            ('a: source "x', 1, 11, "a quote is opened and not closed"),
+            ("a: source\nkey b > a", 2, 5, "there is no “b”"),
+            ("a: source > b: delay (mode sideways)", 1, 28, "mode is one of single, dual"),
+            ("a: source > b: level > c: level\na > d: output", 2, 1, "a has no output left"),
+            ("a: source > b: level (level -3 dB)\nb: level", 2, 1, "described already"),
+            ("scene Verse: off a", 1, 1, 'a scene reads: scene "Verse"'),
+        ]:
+            with self.subTest(text):
+                with self.assertRaises(NotationError) as caught:
+                    parse_rig(text)
+                self.assertIn(words, caught.exception.sentence)
+                self.assertEqual((caught.exception.line, caught.exception.column), (line, column))
+
+    def test_too_much_is_refused_at_once(self):
+        with self.assertRaisesRegex(RigError, "10000 lines; up to 4000.*kept"):
+            parse_rig("a: source\n" * 10_000)
+        with self.assertRaisesRegex(RigError, "600|most"):
+            parse_rig("\n".join(f"s{i}: source" for i in range(700)))
+
+
+class Versions(unittest.TestCase):
+    def test_an_old_document_is_brought_up_step_by_step(self):
+        old = {
+            "title": "Old",
+            "nodes": [{"id": "a", "kind": "source"}, {"id": "o", "kind": "output"}],
+            "arcs": [{"from": "a", "to": "o", "strip": {"level_db": -3}}],
+        }
+        self.assertEqual(load_rig(old).rails["a.0"].strip.level_db, -3)
+
+    def test_an_unknown_version_is_kept_and_said(self):
+        with self.assertRaisesRegex(RigError, "written by version 9.*kept as it is"):
+            load_rig({"version": 9})
+
+    def test_documents_that_do_not_hang_together(self):
+        part = {"a": {"kind": "source", "id": "a"}, "b": {"kind": "level", "id": "b"}}
+        for rails, words in [
+            ({"a.0": {"target": "nowhere"}}, "which is not there"),
+            ({"a.3": {"target": "b"}}, "has no output 3"),
+            ({"b.0": {"target": "a"}}, "nothing can go into it"),
+            ({"a.0": {"target": "b"}, "b.0": {"target": "b"}}, "takes one input"),
+            ({"a.0": {"target": "b", "strip": {"level_db": -1}}}, "is no merge"),
+        ]:
+            with self.subTest(words), self.assertRaisesRegex(RigError, words):
+                load_rig({"version": 1, "nodes": part, "rails": rails})

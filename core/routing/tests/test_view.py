@@ -1,0 +1,121 @@
+"""What the Route step shows: layout, control table, send matrix, scenes, patch sheet."""
+
+import unittest
+
+from core.routing import TEMPLATES, Rig, build, parse_rig, patch_csv, rig_view
+from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS
+
+
+class Layout(unittest.TestCase):
+    def placed(self, text):
+        layout = rig_view(parse_rig(text)).layout
+        return {n.id: (n.x, n.lane) for n in layout.nodes}, {r.port: r for r in layout.rails}
+
+    def test_sound_runs_right_and_branches_run_below(self):
+        nodes, rails = self.placed(TWO_SENDS)
+        self.assertEqual(
+            [nodes[n][1] for n in ("guitar", "ways", "mix", "main", "echo", "hall")],
+            [0, 0, 0, 0, 1, 2],
+        )
+        for port, rail in rails.items():
+            self.assertFalse(rail.back)
+            self.assertLess(rail.xs[0], rail.xs[-1] + 1e-9, port)
+
+    def test_no_two_stages_of_a_lane_stand_in_one_place(self):
+        for template in TEMPLATES:
+            nodes = sorted((n.lane, n.x) for n in rig_view(build(template)).layout.nodes)
+            for (lane, x), (other, y) in zip(nodes, nodes[1:], strict=False):
+                if lane == other:
+                    self.assertGreater(y - x, 0.4, template.id)
+
+    def test_a_rail_that_closes_a_loop_runs_back_below(self):
+        _, rails = self.placed(
+            "a: source > b: bus > d: delay > s: split > o: output\ns > l: level (level -9 dB) > b"
+        )
+        back = rails["l.0"]
+        self.assertTrue(back.back)
+        self.assertGreater(max(back.lanes), 1)
+        self.assertGreater(back.xs[0], back.xs[-1])
+
+    def test_a_bare_second_rail_has_a_lane_of_its_own(self):
+        _, rails = self.placed("a: source > s: split > m: merge > o: output\ns > m [delay 3 ms]")
+        self.assertEqual(rails["s.1"].lanes, [0, 1, 1, 0])
+
+    def test_an_empty_rig_has_a_view(self):
+        view = rig_view(Rig())
+        self.assertEqual(
+            (view.layout.nodes, view.report.boards, view.checks.findings), ([], [], [])
+        )
+
+
+class Tables(unittest.TestCase):
+    RIG = (
+        "v: source > send1 (level -6 dB) > vf: fader > send2 (level -9 dB) > o: output (stereo)\n"
+        "send1 > plate: bus > p: reverb (locked) > pr: return (solo-safe) > o\n"
+        "send2 > slap: bus > d: delay (time 120 ms) > dr: return (solo-safe) > o\n"
+        "g: source > send3 > o\nsend3 > plate"
+    )
+
+    def test_pulling_a_fader_moves_what_follows_it_and_nothing_else(self):
+        table = rig_view(parse_rig(self.RIG), LIGHTHOUSE).controls[0]
+        self.assertEqual(set(table.groups), {"Source: dry", "Reverb", "Delay"})
+        rows = {
+            (r.control, r.move): dict(zip(table.groups, r.changes_db, strict=True))
+            for r in table.rows
+        }
+        only_vocal = rig_view(parse_rig(self.RIG.rsplit("\ng:", 1)[0]), LIGHTHOUSE).controls[0]
+        row = next(r for r in only_vocal.rows if r.control == "vf" and r.move == "down 10 dB")
+        by = dict(zip(only_vocal.groups, row.changes_db, strict=True))
+        self.assertAlmostEqual(by["Dry"], -10, places=6)
+        self.assertEqual(by["Reverb"], 0)
+        self.assertAlmostEqual(by["Delay"], -10, places=6)
+        self.assertIsNone(rows["dr", "muted"]["Delay"])
+        self.assertEqual(rows["dr", "muted"]["Reverb"], 0)
+
+    def test_solo_leaves_solo_safe_returns_sounding(self):
+        table = rig_view(parse_rig(self.RIG), LIGHTHOUSE).controls[0]
+        row = next(r for r in table.rows if r.move == "soloed" and r.control == "send2.0")
+        by = dict(zip(table.groups, row.changes_db, strict=True))
+        self.assertEqual(by["Reverb"], 0)
+
+    def test_sources_against_returns(self):
+        sends = rig_view(parse_rig(self.RIG), LIGHTHOUSE).sends
+        cells = {(c.source, c.bus): c.levels_db for c in sends.cells}
+        self.assertEqual(cells, {("v", "plate"): [-6], ("v", "slap"): [-9], ("g", "plate"): [0]})
+        self.assertEqual(
+            dict(zip(sends.buses, sends.devices, strict=True)), {"plate": "Reverb", "slap": "Delay"}
+        )
+
+    def test_a_volume_pedal_on_the_wet_feed_from_heel_to_toe(self):
+        travel = rig_view(build(TEMPLATES[-1]), LIGHTHOUSE).travel[0]
+        self.assertEqual(travel.wet_db[0], -120)
+        self.assertEqual(len({round(x, 6) for x in travel.dry_db}), 1)
+        self.assertEqual(travel.wet_db, sorted(travel.wet_db))
+
+    def test_a_scene_says_what_it_changes_and_by_how_much(self):
+        text = self.RIG + '\nscene "Loud" program 7: vf (level 3 dB); off p'
+        step = rig_view(parse_rig(text), LIGHTHOUSE).scenes[0]
+        self.assertEqual(step.program, 7)
+        self.assertIn("Fader: level 0 dB → 3 dB", step.said)
+        self.assertIn("Reverb: bypassed", step.said)
+        self.assertGreater(step.level_change_db, 1)
+
+
+class Patch(unittest.TestCase):
+    def test_cables_say_their_plug_by_what_they_carry(self):
+        rig = build(next(t for t in TEMPLATES if t.id == "wet-dry"))
+        cables = {(c.source, c.target): c.plug for c in rig_view(rig).patch.cables}
+        self.assertIn("unbalanced", cables["Guitar", "Preamp"])
+        self.assertIn("speaker", cables["Dry amp", "Dry cabinet"])
+        self.assertIn("Dry amp,Dry cabinet", patch_csv(rig))
+
+    def test_supply_and_footprints(self):
+        patch = rig_view(
+            parse_rig(
+                "board (supply 100 mA, width 300 mm, depth 220 mm)\n"
+                "a: source > generic (current 60 mA, width 150 mm, depth 100 mm) > "
+                "generic (current 30 mA, width 200 mm, depth 100 mm) > o: output"
+            )
+        ).patch
+        self.assertEqual((patch.drawn_ma, patch.rating_ma), (90, 100))
+        self.assertEqual((len(patch.placed), patch.left_over), (2, []))

@@ -10,7 +10,7 @@ from core.routing.compile import Context, compile_rig
 from core.routing.document import Rig
 from core.routing.loops import loop_gains
 from core.routing.network import NEAR_S, Network, build_network, plain_sums, transfers
-from core.routing.paths import Path, strongest_paths
+from core.routing.paths import MOST_PATHS, Path, strongest_paths
 from core.routing.plan import Plan
 from core.routing.report import (
     AlignOut,
@@ -66,8 +66,9 @@ class Evaluation:
             reference = max(dry or paths, key=lambda p: p.gain)
             arrivals = self._name(paths, reference)
             sums = self._sums(
-                output, paths, arrivals, complete, reference, width,
-                near.get(point), whole.get(point), plain[source].power, plain[source].amplitude,
+                output, paths, arrivals, reference, width,
+                near.get(point), whole.get(point), plain[source].power,
+                None if (plain[source].paths or 0) <= MOST_PATHS else plain[source].near,
             )  # fmt: skip
             self.boards.append(
                 BoardOut(
@@ -86,7 +87,8 @@ class Evaluation:
     # Names -------------------------------------------------------------------------------------
     def _name(self, paths: list[Path], reference: Path) -> list[ArrivalOut]:
         everywhere = set(frozenset.intersection(*(p.owner_set for p in paths)))
-        named = [(self._title(p, everywhere), p) for p in paths]
+        plain = any(not p.wet and not self._worked(p, everywhere) for p in paths)
+        named = [(self._title(p, everywhere, plain), p) for p in paths]
         seen: dict[str, int] = {}
         for (name, _), _p in named:
             seen[name] = seen.get(name, 0) + 1
@@ -99,7 +101,19 @@ class Evaluation:
             )
         return out
 
-    def _title(self, path: Path, everywhere: set[str]) -> tuple[str, str]:
+    def _worked(self, path: Path, everywhere: set[str]) -> list[str]:
+        """Names of processors that this path goes through and not all do."""
+        nodes = self.rig.nodes
+        return [
+            nodes[owner].shown
+            for owner in path.owners
+            if owner in nodes
+            and owner not in everywhere
+            and isinstance(nodes[owner], _WORKING)
+            and not getattr(nodes[owner], "bypassed", False)
+        ]
+
+    def _title(self, path: Path, everywhere: set[str], plain: bool) -> tuple[str, str]:
         nodes = self.rig.nodes
         wet: list[str] = []
         for link in path.links:
@@ -121,15 +135,8 @@ class Evaluation:
             node = nodes[leak]
             if isinstance(node, (k.Delay, k.Reverb, k.Chorus)) and not node.bypassed:
                 return "Dry leak", f"inside {node.shown}"
-        worked = [
-            nodes[owner].shown
-            for owner in path.owners
-            if owner in nodes
-            and owner not in everywhere
-            and isinstance(nodes[owner], _WORKING)
-            and not getattr(nodes[owner], "bypassed", False)
-        ]
-        if worked:
+        worked = self._worked(path, everywhere)
+        if worked and plain:
             return " into ".join(dict.fromkeys(worked[:2])), "processed beside the dry rail"
         return "Dry", ""
 
@@ -169,22 +176,20 @@ class Evaluation:
 
     # Sums --------------------------------------------------------------------------------------
     def _sums(
-        self, output: str, paths: list[Path], arrivals: list[ArrivalOut], complete: bool,
+        self, output: str, paths: list[Path], arrivals: list[ArrivalOut],
         reference: Path, width: int, near: np.ndarray | None, whole: np.ndarray | None,
         power: float | None, amplitude: float | None,
     ) -> SumsOut:  # fmt: skip
         unit = reference.gain
-        within = _within(paths) if complete else None
-        if within is not None:
-            together = sum(p.gain for p in within)
-        else:
-            together = amplitude if amplitude is not None else math.inf
+        # Repeats and laps come later: where the paths without them are all listed, so is all that
+        # arrives within 10 ms. Else the recursion over near arcs bounds it.
+        together = sum(p.gain for p in _within(paths)) if amplitude is None else amplitude
         sides = 2 if self.plan.channels[self.plan.outputs[output]] == 2 else 1
         near_db, mono_near, mono_loss = _curves(near, width, sides, unit)
         all_db, _, _ = _curves(whole, width, sides, unit)
         notches, comb = _comb(paths, arrivals)
         return SumsOut(
-            headroom_db=_db(together / unit) if math.isfinite(together) else 999.0,
+            headroom_db=_db(together / unit),
             power_db=None if power is None else _db(math.sqrt(power) / unit),
             mono_db=mono_loss if sides == 2 else None,
             notches=notches,

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from core.routing.plan import SWAP, Arc, Matrix, Plan, scaled, size, times
+from core.routing.plan import SWAP, UNIT, Arc, Matrix, Plan, scaled, size, times
 from core.routing.responses import GRID_POINTS, turn
 
 NEAR_S = 0.010
@@ -265,22 +265,23 @@ def _time_to_go(network: Network, end: int) -> dict[int, float]:
 
 @dataclass(frozen=True)
 class PlainSums:
-    """Over all paths from a source to an output. `power` and `amplitude` are linear."""
+    """Over all paths from a source to an output. `power` and `near` (amplitude) are linear."""
 
     power: float | None
-    amplitude: float | None
+    near: float | None
     paths: int | None
 
 
 def plain_sums(network: Network, output: str) -> dict[str, PlainSums]:
-    """Power sum, largest possible amplitude sum and the count of paths, per source.
+    """Per source: power sum, amplitude sum of what arrives within 10 ms, and the count of paths.
 
-    None where a cycle makes the sum grow without limit; the count leaves repeats out.
+    The power is None where a cycle makes it grow without limit; the amplitudes leave out arcs that
+    bring the sound more than 10 ms later than the quickest way on; the count leaves repeats out.
     """
     plan = network.plan
     end = plan.outputs[output]
-    power = _plain(network, end, squared=True)
-    amplitude = _plain(network, end, squared=False)
+    power = _plain(network, end)
+    near = _near_amplitude(network, end)
     count: dict[int, int] = {end: 1}
     for link in reversed(network.links):
         if link.target in count:
@@ -289,7 +290,7 @@ def plain_sums(network: Network, output: str) -> dict[str, PlainSums]:
     for name, point in plan.sources.items():
         width = plan.channels[point]
         found[name] = PlainSums(
-            _of(power, point, width), _of(amplitude, point, width), count.get(point, 0)
+            _of(power, point, width), _of(near, point, width), count.get(point, 0)
         )
     return found
 
@@ -301,21 +302,33 @@ def _of(total: dict[int, Matrix] | None, point: int, width: int) -> float | None
     return (a + c) if width == 1 else (a + b + c + d) / 2
 
 
-def _plain(network: Network, end: int, *, squared: bool) -> dict[int, Matrix] | None:
+def _near_amplitude(network: Network, end: int) -> dict[int, Matrix]:
+    quick = _time_to_go(network, end)
+    found: dict[int, Matrix] = {end: UNIT}
+    for link in reversed(network.links):
+        if link.target not in found or link.diffuse:
+            continue
+        if link.delay_s + quick[link.target] - quick[link.source] <= NEAR_S + 1e-12:
+            a, b, c, d = link.matrix
+            strength = (abs(a), abs(b), abs(c), abs(d))
+            _add(found, link.source, times(found[link.target], strength))
+    return found
+
+
+def _plain(network: Network, end: int) -> dict[int, Matrix] | None:
+    """Sums of squared gains from every point to an output; None where they have no limit."""
     plan = network.plan
 
     def strength(matrix: Matrix) -> Matrix:
         a, b, c, d = matrix
-        if squared:
-            return (a * a, b * b, c * c, d * d)
-        return (abs(a), abs(b), abs(c), abs(d))
+        return (a * a, b * b, c * c, d * d)
 
     gains = {id(link): strength(link.matrix) for link in (*network.links, *network.back)}
     loops: dict[int, tuple[float, bool]] = {}
     for point, loop in plan.loops.items():
         swapped = loop.matrix[0] == 0.0
         gain = abs(loop.matrix[1] if swapped else loop.matrix[0])
-        loops[point] = (gain * gain if squared else gain, swapped)
+        loops[point] = (gain * gain, swapped)
         if gain >= 1:
             return None
 
@@ -326,18 +339,14 @@ def _plain(network: Network, end: int, *, squared: bool) -> dict[int, Matrix] | 
         if not swapped:
             return scaled(matrix, 1 / (1 - gain))
         a, b, c, d = times(matrix, SWAP)
-        here = (
-            matrix[0] + a * gain,
-            matrix[1] + b * gain,
-            matrix[2] + c * gain,
-            matrix[3] + d * gain,
-        )
+        e, f, g, h = matrix
+        here = (e + a * gain, f + b * gain, g + c * gain, h + d * gain)
         return scaled(here, 1 / (1 - gain * gain))
 
     held: dict[int, Matrix] = {}
     last = -1.0
     for _ in range(_LAPS if network.back else 1):
-        found: dict[int, Matrix] = {end: (1.0, 0.0, 0.0, 1.0)}
+        found: dict[int, Matrix] = {end: UNIT}
         for link in network.back:
             if link.target in held:
                 _add(found, link.source, times(held[link.target], gains[id(link)]))

@@ -28,11 +28,18 @@ class Template(Edge):
     actions: tuple[Action, ...]
 
 
-def _begin(title: str, *, stereo: bool = True, **source: Any) -> list[Action]:
+def _begin(
+    title: str, *, stereo: bool = True, level_dbfs: float = -20, **source: Any
+) -> list[Action]:
     return [
         SetRig(title=title),
         Start(kind="output", id="main", values={"name": "Main", "stereo": stereo}),
-        Start(kind="source", id="guitar", values={"name": "Guitar", **source}, into="main"),
+        Start(
+            kind="source",
+            id="guitar",
+            values={"name": "Guitar", "level_dbfs": level_dbfs, **source},
+            into="main",
+        ),
     ]
 
 
@@ -43,7 +50,7 @@ def _template(id: str, name: str, when: str, *actions: Action | list[Action]) ->
     return Template(id=id, name=name, when=when, actions=tuple(flat))
 
 
-_AMP = {"gives": "instrument", "passive": True}
+_AMP = {"gives": "instrument", "passive": True, "level_dbfs": -30}
 
 TEMPLATES: tuple[Template, ...] = (
     _template(
@@ -113,7 +120,7 @@ TEMPLATES: tuple[Template, ...] = (
         "Both sides swing, a third clean channel in the middle holds the pitch and softens the effect.",
         SetRig(title="Chorus on two amps, clean centre"),
         Start(kind="output", id="room", values={"name": "Room", "stereo": True}),
-        Start(kind="source", id="guitar", values={"name": "Guitar"}),
+        Start(kind="source", id="guitar", values={"name": "Guitar", "level_dbfs": -20}),
         Insert(at="guitar.0", kind="split", id="ways"),
         Connect(port="ways.0", to="room", strip={"level_db": -3}),
         Insert(at="ways.1", kind="chorus", id="left_chorus", values={"name": "Left chorus", "mix_percent": 100}),

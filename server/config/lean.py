@@ -23,7 +23,7 @@ class LeanCompute:
             return self.get_response(request)
         match = resolve(request.path_info)
         request.resolver_match = match
-        response = match.func(request, *match.args, **match.kwargs)
+        response: HttpResponse = match.func(request, *match.args, **match.kwargs)
         response["Content-Length"] = str(len(response.content))
         response["X-Content-Type-Options"] = "nosniff"
         response["Cache-Control"] = "no-store"

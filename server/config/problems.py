@@ -66,7 +66,8 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(FonodromeError)
     def on_core(request: HttpRequest, error: FonodromeError) -> HttpResponse:
-        return problem_response(422, error.sentence, error.code, part=error.part)
+        place = {n: getattr(error, n) for n in ("line", "column") if hasattr(error, n)}
+        return problem_response(422, error.sentence, error.code, part=error.part, **place)
 
     @api.exception_handler(ValidationError)
     def on_validation(request: HttpRequest, error: ValidationError) -> HttpResponse:

@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "server.clips",
     "server.verify",
     "server.devices",
+    "server.rigs",
     "server.jobs",
 ]
 

@@ -56,9 +56,12 @@ def edit_song(user: User, song_id: UUID, base_revision: int, changes: dict[str, 
 
 
 def _copy(song: Song, owner: User, title: str) -> Song:
+    from server.rigs.services import copy_rigs
+
     values = {name: getattr(song, name) for name in COPIED}
     made = Song.objects.create(owner=owner, title=title, **values)
     copy_clips(song, made)
+    copy_rigs(song, made)
     return made
 
 

@@ -8,6 +8,7 @@ from django.test import Client, TestCase
 from server.clips.models import SuggestedPair, Upload
 from server.config.api import api
 from server.devices.models import Device
+from server.rigs.services import create_rig
 from server.testing import QUARTERS, clip_in, noise, person, song_for, wav_bytes
 from server.verify.models import NullTest
 
@@ -23,6 +24,7 @@ PUBLIC = {
     ("POST", "/compute/time-ruler"),
     ("POST", "/compute/tap-tempo"),
     ("POST", "/compute/tempo-from-delay"),
+    ("POST", "/compute/rig-view"),
 }
 # For signed-in people, about nobody's things in particular.
 OWN = {
@@ -32,6 +34,8 @@ OWN = {
     ("POST", "/songs"): {"title": "x", "tempo_map": [QUARTERS]},
     ("GET", "/devices"): None,
     ("POST", "/devices"): DEVICE,
+    ("GET", "/rig-kinds"): None,
+    ("GET", "/rig-templates"): None,
 }
 # About one thing: (which thing, body). A stranger gets 404, as if it were not there.
 THINGS = {
@@ -66,6 +70,24 @@ THINGS = {
     ("DELETE", "/null-tests/{test_id}"): ("test", None),
     ("POST", "/null-tests/{test_id}/restore"): ("test", None),
     ("GET", "/null-tests/{test_id}/audio/{which}"): ("test", None),
+    ("GET", "/songs/{song_id}/rigs"): ("song", None),
+    ("POST", "/songs/{song_id}/rigs"): ("song", {"name": "x"}),
+    ("PATCH", "/rigs/{rig_id}"): ("rig", {"name": "mine"}),
+    ("DELETE", "/rigs/{rig_id}"): ("rig", None),
+    ("POST", "/rigs/{rig_id}/restore"): ("rig", None),
+    ("POST", "/rigs/{rig_id}/variants"): ("rig", {}),
+    ("GET", "/variants/{variant_id}"): ("variant", None),
+    ("PATCH", "/variants/{variant_id}"): ("variant", {"name": "mine", "promote": True}),
+    ("DELETE", "/variants/{variant_id}"): ("variant", None),
+    ("POST", "/variants/{variant_id}/edits"): (
+        "variant",
+        {"base_revision": 1, "action": {"do": "rig", "title": "mine"}},
+    ),
+    ("POST", "/variants/{variant_id}/undo"): ("variant", None),
+    ("POST", "/variants/{variant_id}/redo"): ("variant", None),
+    ("POST", "/variants/{variant_id}/convert"): ("variant", {"node": "x", "to": "return"}),
+    ("POST", "/variants/{variant_id}/copy"): ("variant", {"nodes": ["x"]}),
+    ("GET", "/variants/{variant_id}/patch.csv"): ("variant", None),
 }
 
 
@@ -89,12 +111,14 @@ class Walls(TestCase):
             song=song, clip_a=clip, clip_b=clip, options={}, limit={"kind": "relative"}
         )
         device = Device.objects.create(owner=cls.owner, **DEVICE)
+        rig = create_rig(song, "Two sends", "send-return", None)
         rows = {"song": song, "clip": clip, "upload": upload, "test": test, "device": device}
+        rows |= {"rig": rig, "variant": rig.variants.get()}
         cls.ids = {name: str(row.pk) for name, row in rows.items()}
         cls.rows = rows
 
     def send(self, client: Client, method: str, path: str, thing: str | None, body):
-        for name in ("song", "clip", "upload", "test", "device"):
+        for name in self.ids:
             path = path.replace(f"{{{name}_id}}", self.ids[name])
         path = path.replace("{which}", "residual")
         query = "?offset=0" if (method, thing) == ("PUT", "upload") else ""

@@ -142,6 +142,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compute/rig-view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Rig View */
+        post: operations["server_compute_api_compute_rig_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs": {
         parameters: {
             query?: never;
@@ -492,6 +509,237 @@ export interface paths {
          * @description A, the matched B or the residual as a 32-bit float WAV, at its own level.
          */
         get: operations["server_verify_api_null_test_audio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rig-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Rig Kinds */
+        get: operations["server_rigs_api_list_rig_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rig-templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Rig Templates */
+        get: operations["server_rigs_api_list_rig_templates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/rigs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Rigs */
+        get: operations["server_rigs_api_list_rigs"];
+        put?: never;
+        /** Create Rig */
+        post: operations["server_rigs_api_create_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rigs/{rig_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Rig */
+        delete: operations["server_rigs_api_delete_rig"];
+        options?: never;
+        head?: never;
+        /** Rename Rig */
+        patch: operations["server_rigs_api_rename_rig"];
+        trace?: never;
+    };
+    "/api/v1/rigs/{rig_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore Rig */
+        post: operations["server_rigs_api_restore_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rigs/{rig_id}/variants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Variant */
+        post: operations["server_rigs_api_add_variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Variant */
+        get: operations["server_rigs_api_get_variant"];
+        put?: never;
+        post?: never;
+        /** Delete Variant */
+        delete: operations["server_rigs_api_delete_variant"];
+        options?: never;
+        head?: never;
+        /** Change Variant */
+        patch: operations["server_rigs_api_change_variant"];
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Edit Variant */
+        post: operations["server_rigs_api_edit_variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo Variant */
+        post: operations["server_rigs_api_undo_variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Redo Variant */
+        post: operations["server_rigs_api_redo_variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/convert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Convert Node
+         * @description What a conversion would do, and, with `apply`, the rig after it.
+         */
+        post: operations["server_rigs_api_convert_node"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Nodes
+         * @description Parts of a variant, for pasting into this rig or another.
+         */
+        post: operations["server_rigs_api_copy_nodes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/patch.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Patch As Csv */
+        get: operations["server_rigs_api_patch_as_csv"];
         put?: never;
         post?: never;
         delete?: never;
@@ -872,6 +1120,4839 @@ export interface components {
              * @default 240
              */
             highest_bpm: number;
+        };
+        /**
+         * AddSend
+         * @description A send with its device and return, or to a bus that is there.
+         */
+        AddSend: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "send";
+            /** At */
+            at: string;
+            /** To */
+            to?: string | null;
+            /**
+             * Kind
+             * @default reverb
+             */
+            kind: string | null;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /** Into */
+            into?: string | null;
+            /**
+             * Level Db
+             * @default 0
+             */
+            level_db: number;
+        };
+        /**
+         * AlignOut
+         * @description Delay to add to an input so that latencies meet.
+         */
+        AlignOut: {
+            /** Rail */
+            rail: string;
+            /** Add Ms */
+            add_ms: number;
+            /**
+             * Joins
+             * @description Merge at which it meets the later ones
+             */
+            joins: string;
+        };
+        /**
+         * Arrange
+         * @description Frame: the letters in their order, and what stands in a slot.
+         */
+        Arrange: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "arrange";
+            /** Frame */
+            frame: string;
+            /** Order */
+            order?: string | null;
+            /** Slot */
+            slot?: string | null;
+            /** Kind */
+            kind?: string | null;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /** Half */
+            half?: ("whole" | "first" | "second") | null;
+        };
+        /**
+         * ArrivalOut
+         * @description What one path delivers at an output.
+         */
+        ArrivalOut: {
+            /**
+             * Id
+             * @description Stays the same while the path goes through the same parts
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Detail */
+            detail: string;
+            /**
+             * Level Db
+             * @description Against the strongest dry arrival, else the strongest
+             */
+            level_db: number;
+            /**
+             * Gain Db
+             * @description From the source to the output
+             */
+            gain_db: number;
+            /** Time Ms */
+            time_ms: number;
+            /**
+             * Latency Ms
+             * @description Of that, what nobody wanted
+             */
+            latency_ms: number;
+            /**
+             * Polarity
+             * @description 1 upright, -1 inverted; of the stronger side
+             */
+            polarity: number;
+            /** Wet Percent */
+            wet_percent: number;
+            /**
+             * Pan Percent
+             * @description -100 left, 100 right, by power
+             */
+            pan_percent: number;
+            /**
+             * Diffuse
+             * @description A dense tail: it has a level, but no comb
+             */
+            diffuse: boolean;
+            /**
+             * Leak
+             * @description The dry share of a device that should be fully wet
+             */
+            leak: boolean;
+            /**
+             * Intended
+             * @description Later than its latency because somebody wants it
+             */
+            intended: boolean;
+            /**
+             * Through
+             * @description Nodes and rails on the way, in order
+             */
+            through: string[];
+        };
+        /**
+         * Board
+         * @description What feeds and carries the pedals.
+         */
+        Board: {
+            /**
+             * Supply Ma
+             * @description Rating of the supply
+             */
+            supply_ma?: number | null;
+            /**
+             * Supply V
+             * @default 9
+             */
+            supply_v: number;
+            /** Width Mm */
+            width_mm?: number | null;
+            /** Depth Mm */
+            depth_mm?: number | null;
+        };
+        /**
+         * BoardOut
+         * @description The arrivals board of one source at one output, strongest first.
+         */
+        BoardOut: {
+            /** Output */
+            output: string;
+            /** Source */
+            source: string;
+            /**
+             * Reference
+             * @description Name of the arrival that levels are against
+             */
+            reference: string;
+            /** Reference Gain Db */
+            reference_gain_db: number;
+            /** Reference Ms */
+            reference_ms: number;
+            /** Arrivals */
+            arrivals: components["schemas"]["ArrivalOut"][];
+            /**
+             * Path Count
+             * @description Without repeats; null where it cannot be said
+             */
+            path_count: number | null;
+            /**
+             * Complete
+             * @description Whether the list holds every path above -100 dB
+             */
+            complete: boolean;
+            sums: components["schemas"]["SumsOut"] | null;
+        };
+        /** Bypass */
+        Bypass: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "bypass";
+            /** Node */
+            node: string;
+        };
+        /** Cable */
+        Cable: {
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** Plug */
+            plug: string;
+            /** Level */
+            level: string;
+            /** Channels */
+            channels: number;
+        };
+        /** CheckReport */
+        CheckReport: {
+            /**
+             * Findings
+             * @description Alarms first, intended ones last
+             */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Passed
+             * @description Names of the rules that found nothing
+             */
+            passed: string[];
+        };
+        /** Connect */
+        Connect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "connect";
+            /** Port */
+            port: string;
+            /** To */
+            to: string;
+            /**
+             * @default {
+             *       "level_db": 0,
+             *       "pan_percent": 0,
+             *       "width_percent": 100,
+             *       "delay_ms": 0,
+             *       "inverted": false,
+             *       "muted": false,
+             *       "solo": false
+             *     }
+             */
+            strip: components["schemas"]["Strip"];
+        };
+        /**
+         * ControlEffect
+         * @description What one move of one control does to what arrives. 0 where it does nothing.
+         */
+        ControlEffect: {
+            /**
+             * Control
+             * @description Node or rail
+             */
+            control: string;
+            /**
+             * Move
+             * @description 'down 10 dB', 'muted', 'bypassed', 'soloed'
+             */
+            move: string;
+            /** Label */
+            label: string;
+            /**
+             * Changes Db
+             * @description Per group; null: silenced
+             */
+            changes_db: (number | null)[];
+            /** Total Db */
+            total_db: number | null;
+        };
+        /**
+         * ControlsOut
+         * @description The table of controls at one output: rows of effects on groups of arrivals.
+         */
+        ControlsOut: {
+            /** Output */
+            output: string;
+            /** Groups */
+            groups: string[];
+            /** Rows */
+            rows: components["schemas"]["ControlEffect"][];
+        };
+        /**
+         * Disconnect
+         * @description Take a rail away; with `feed`, also what then leads nowhere, back to where it parted.
+         */
+        Disconnect: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "disconnect";
+            /** Port */
+            port: string;
+            /**
+             * Feed
+             * @default false
+             */
+            feed: boolean;
+        };
+        /** Duplicate */
+        Duplicate: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "duplicate";
+            /** Node */
+            node: string;
+        };
+        /** Finding */
+        Finding: {
+            /** Check */
+            check: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "alarm" | "caution" | "note";
+            /**
+             * At
+             * @description Node or rail that it is about; empty for the whole rig
+             */
+            at: string;
+            /**
+             * Sentence
+             * @description What will be heard, with the number
+             */
+            sentence: string;
+            /**
+             * Value
+             * @description The number that triggered it
+             */
+            value: number | null;
+            /** Unit */
+            unit: string;
+            fix: components["schemas"]["FixOut"] | null;
+            /**
+             * Reason
+             * @description Why, in a paragraph
+             */
+            reason: string;
+            /** Intended */
+            intended: boolean;
+            /** Intended Reason */
+            intended_reason: string;
+        };
+        /**
+         * FixOut
+         * @description One undoable action that mends a finding.
+         */
+        FixOut: {
+            /** Label */
+            label: string;
+            /** Action */
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["Several"];
+        };
+        /**
+         * Fragment
+         * @description Parts taken out of a rig: nodes and the rails between them.
+         */
+        Fragment: {
+            /** Nodes */
+            nodes: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Rails */
+            rails?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        /**
+         * Insert
+         * @description A stage on a rail, or at the end of a loose one.
+         */
+        Insert: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "insert";
+            /** At */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id?: string | null;
+        };
+        /**
+         * Intend
+         * @description Mark a check as meant, or take the mark away.
+         */
+        Intend: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "intend";
+            /** Check */
+            check: string;
+            /**
+             * At
+             * @default
+             */
+            at: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /**
+         * LoopOut
+         * @description A rail that closes a cycle.
+         */
+        LoopOut: {
+            /** Rail */
+            rail: string;
+            /**
+             * Gain Db
+             * @description A safe bound; null where the rest is unstable
+             */
+            gain_db: number | null;
+            /**
+             * Hz
+             * @description Where it is largest
+             */
+            hz: number;
+            /** Lap Ms */
+            lap_ms: number;
+            /**
+             * Bands Db
+             * @description At 125, 250, 500, 1k, 2k, 4k Hz
+             */
+            bands_db: number[];
+            /** Laps To 60 Db */
+            laps_to_60_db: number | null;
+        };
+        /** MixerChannel */
+        MixerChannel: {
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Level Db */
+            level_db: number;
+            /** Feeds */
+            feeds: string;
+        };
+        /**
+         * Move
+         * @description Along the rail by so many stages, or onto another rail.
+         */
+        Move: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move";
+            /** Node */
+            node: string;
+            /**
+             * By
+             * @default 0
+             */
+            by: number;
+            /** To */
+            to?: string | null;
+        };
+        /**
+         * Notate
+         * @description The whole rig anew from its notation.
+         */
+        Notate: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "notate";
+            /** Text */
+            text: string;
+        };
+        /** NotchOut */
+        NotchOut: {
+            /** Hz */
+            hz: number;
+            /**
+             * Depth Db
+             * @description Against the stronger arrival; null: complete
+             */
+            depth_db: number | null;
+        };
+        /** OutputLevel */
+        OutputLevel: {
+            /** Output */
+            output: string;
+            /** Nominal Dbfs */
+            nominal_dbfs: number | null;
+            /**
+             * Peak Dbfs
+             * @description Nominal plus crest, everything in step
+             */
+            peak_dbfs: number | null;
+            /** Ceiling Dbfs */
+            ceiling_dbfs: number;
+        };
+        /**
+         * Parallel
+         * @description Split here: a second rail beside the stretch from `start` to `end`, joined again.
+         */
+        Parallel: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "parallel";
+            /** Start */
+            start: string;
+            /** End */
+            end?: string | null;
+            /**
+             * Mode
+             * @default full
+             * @enum {string}
+             */
+            mode: "full" | "balance" | "crossover" | "band" | "mid-side";
+            /** Kind */
+            kind?: string | null;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * Paste
+         * @description Copied parts: a chain goes onto the rail `at`; anything else stands beside, unconnected.
+         */
+        Paste: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "paste";
+            fragment: components["schemas"]["Fragment"];
+            /** At */
+            at?: string | null;
+        };
+        /** PatchSheet */
+        PatchSheet: {
+            /** Cables */
+            cables: components["schemas"]["Cable"][];
+            /** Mixer */
+            mixer: components["schemas"]["MixerChannel"][];
+            /** Supply */
+            supply: components["schemas"]["SupplyRow"][];
+            /** Drawn Ma */
+            drawn_ma: number;
+            /** Rating Ma */
+            rating_ma: number | null;
+            /** Placed */
+            placed: string[];
+            /** Left Over */
+            left_over: string[];
+        };
+        /** PlacedNode */
+        PlacedNode: {
+            /** Id */
+            id: string;
+            /**
+             * X
+             * @description Column of its middle
+             */
+            x: number;
+            /** Lane */
+            lane: number;
+            /**
+             * Run
+             * @description Nodes of one run stand on one line
+             */
+            run: number;
+        };
+        /** PlacedRail */
+        PlacedRail: {
+            /** Port */
+            port: string;
+            /** Xs */
+            xs: number[];
+            /** Lanes */
+            lanes: number[];
+            /** Back */
+            back: boolean;
+        };
+        /**
+         * RailOut
+         * @description What a rail carries at nominal level.
+         */
+        RailOut: {
+            /** Port */
+            port: string;
+            /** Channels */
+            channels: number;
+            /** Level Dbfs */
+            level_dbfs: number | null;
+            /** Dry Dbfs */
+            dry_dbfs: number | null;
+            /** Wet Dbfs */
+            wet_dbfs: number | null;
+            /**
+             * Dry Ms
+             * @description Earliest dry sound; null without any
+             */
+            dry_ms: number | null;
+            /**
+             * Wet Ms
+             * @description Earliest wet sound; null without any
+             */
+            wet_ms: number | null;
+        };
+        /** Remove */
+        Remove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "remove";
+            /** Nodes */
+            nodes: string[];
+        };
+        /** Replace */
+        Replace: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "replace";
+            /** Node */
+            node: string;
+            /** Kind */
+            kind: string;
+        };
+        /** RigLayout */
+        RigLayout: {
+            /** Columns */
+            columns: number;
+            /** Lanes */
+            lanes: number;
+            /** Nodes */
+            nodes: components["schemas"]["PlacedNode"][];
+            /** Rails */
+            rails: components["schemas"]["PlacedRail"][];
+            /**
+             * Reading
+             * @description Nodes in the order of the arrow keys
+             */
+            reading: string[];
+        };
+        /**
+         * RigReport
+         * @description Everything computed from a rig under a tempo.
+         */
+        RigReport: {
+            /** Digest */
+            digest: string;
+            /** Hz */
+            hz: number[];
+            /** Boards */
+            boards: components["schemas"]["BoardOut"][];
+            /** Loops */
+            loops: components["schemas"]["LoopOut"][];
+            /** Stable */
+            stable: boolean;
+            /** Rails */
+            rails: components["schemas"]["RailOut"][];
+            /** Align */
+            align: components["schemas"]["AlignOut"][];
+            /** Outputs */
+            outputs: components["schemas"]["OutputLevel"][];
+            /**
+             * Times Ms
+             * @description Delay or pre-delay of a node under this tempo
+             */
+            times_ms: {
+                [key: string]: number;
+            };
+        };
+        /** RigView */
+        RigView: {
+            layout: components["schemas"]["RigLayout"];
+            report: components["schemas"]["RigReport"];
+            checks: components["schemas"]["CheckReport"];
+            /** Controls */
+            controls: components["schemas"]["ControlsOut"][];
+            sends: components["schemas"]["SendMatrix"];
+            /** Travel */
+            travel: components["schemas"]["Travel"][];
+            /** Scenes */
+            scenes: components["schemas"]["SceneStep"][];
+            patch: components["schemas"]["PatchSheet"];
+            /** Notation */
+            notation: string;
+        };
+        /**
+         * Scene
+         * @description Stages on or off and parameters overridden, called up together.
+         */
+        Scene: {
+            /** Name */
+            name: string;
+            /**
+             * Program
+             * @description Program change that calls it
+             */
+            program?: number | null;
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
+            /**
+             * On
+             * @default []
+             */
+            on: string[];
+            /**
+             * Values
+             * @description Node id to field to value
+             */
+            values?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        /**
+         * SceneStep
+         * @description What changes when a scene is called up from the rig as it stands.
+         */
+        SceneStep: {
+            /** Name */
+            name: string;
+            /** Program */
+            program: number | null;
+            /** Loops */
+            loops: number[];
+            /**
+             * Level Change Db
+             * @description At the first output
+             */
+            level_change_db: number | null;
+            /** Said */
+            said: string[];
+        };
+        /** SendCell */
+        SendCell: {
+            /** Source */
+            source: string;
+            /** Bus */
+            bus: string;
+            /** Sends */
+            sends: string[];
+            /** Levels Db */
+            levels_db: number[];
+        };
+        /**
+         * SendMatrix
+         * @description Which source sends how much to which bus.
+         */
+        SendMatrix: {
+            /** Sources */
+            sources: string[];
+            /** Buses */
+            buses: string[];
+            /**
+             * Devices
+             * @description What hangs on each bus
+             */
+            devices: string[];
+            /** Cells */
+            cells: components["schemas"]["SendCell"][];
+        };
+        /** Set */
+        Set: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set";
+            /** Node */
+            node: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /** SetKey */
+        SetKey: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "key";
+            /** Keyed */
+            keyed: string;
+            /** Tap */
+            tap?: string | null;
+            /**
+             * At
+             * @default out
+             * @enum {string}
+             */
+            at: "in" | "out";
+        };
+        /** SetRig */
+        SetRig: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "rig";
+            /** Title */
+            title?: string | null;
+            /** Scenes */
+            scenes?: components["schemas"]["Scene"][] | null;
+            board?: components["schemas"]["Board"] | null;
+        };
+        /** SetStrip */
+        SetStrip: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set_strip";
+            /** Rail */
+            rail: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * Several
+         * @description More than one action as one step.
+         */
+        Several: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "several";
+            /** Actions */
+            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["Several"])[];
+        };
+        /** Start */
+        Start: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "start";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "source" | "output";
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id?: string | null;
+            /**
+             * Into
+             * @description Where a new source goes
+             */
+            into?: string | null;
+        };
+        /**
+         * Strip
+         * @description How one input comes into a merge, a bus or an output.
+         */
+        Strip: {
+            /**
+             * Level Db
+             * @description Level in dB
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Pan Percent
+             * @description -100 left, 100 right
+             * @default 0
+             */
+            pan_percent: number;
+            /**
+             * Width Percent
+             * @description Width in %
+             * @default 100
+             */
+            width_percent: number;
+            /**
+             * Delay Ms
+             * @description Added so that inputs arrive together
+             * @default 0
+             */
+            delay_ms: number;
+            /**
+             * Inverted
+             * @description inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Muted
+             * @description muted
+             * @default false
+             */
+            muted: boolean;
+            /**
+             * Solo
+             * @description solo
+             * @default false
+             */
+            solo: boolean;
+        };
+        /**
+         * SumsOut
+         * @description All arrivals of one source at one output taken together, relative to the reference.
+         */
+        SumsOut: {
+            /**
+             * Headroom Db
+             * @description In step: 20 log of the gains within 10 ms, added
+             */
+            headroom_db: number;
+            /**
+             * Power Db
+             * @description Out of step: 10 log of the gains squared; null: no limit
+             */
+            power_db: number | null;
+            /**
+             * Mono Db
+             * @description Mono sum against the stereo power; null for mono
+             */
+            mono_db: number | null;
+            /**
+             * Notches
+             * @description Of the two strongest within 10 ms, lowest first
+             */
+            notches: components["schemas"]["NotchOut"][];
+            /**
+             * Comb
+             * @description Which two arrivals make the comb; empty where there is none
+             */
+            comb: string;
+            /**
+             * Near Db
+             * @description Louder side, what arrives within 10 ms, over hz
+             */
+            near_db: number[];
+            /**
+             * All Db
+             * @description Louder side, every coherent arrival, over hz
+             */
+            all_db: number[];
+            /**
+             * Mono Near Db
+             * @description Mono, what arrives within 10 ms, over hz
+             */
+            mono_near_db: number[];
+        };
+        /** SupplyRow */
+        SupplyRow: {
+            /** Name */
+            name: string;
+            /** Volts */
+            volts: number;
+            /** Current Ma */
+            current_ma: number;
+        };
+        /**
+         * Travel
+         * @description A volume pedal from heel to toe.
+         */
+        Travel: {
+            /** Pedal */
+            pedal: string;
+            /** Output */
+            output: string;
+            /** Position Percent */
+            position_percent: number[];
+            /** Dry Db */
+            dry_db: number[];
+            /** Wet Db */
+            wet_db: number[];
+        };
+        /** Air */
+        Air: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "air";
+            /**
+             * Distance M
+             * @description Distance in m
+             * @default 3
+             */
+            distance_m: number;
+            /**
+             * Celsius
+             * @description Temperature in °C
+             * @default 20
+             */
+            celsius: number;
+        };
+        /**
+         * Bus
+         * @description A bus or submix: adds what is sent to it.
+         */
+        Bus: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bus";
+            /**
+             * Level Db
+             * @description Level in dB
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Muted
+             * @description muted
+             * @default false
+             */
+            muted: boolean;
+        };
+        /** Cabinet */
+        Cabinet: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cabinet";
+            /**
+             * High Cut Hz
+             * @description High cut in Hz
+             * @default 5000
+             */
+            high_cut_hz: number | null;
+            /**
+             * Low Cut Hz
+             * @description Low cut in Hz
+             * @default 80
+             */
+            low_cut_hz: number | null;
+        };
+        /** Chorus */
+        Chorus: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 50
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * Rate Hz
+             * @description Rate in Hz
+             * @default 0.8
+             */
+            rate_hz: number;
+            /**
+             * Locked
+             * @description Modulation locked in phase, or off
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chorus";
+            /**
+             * Depth Ms
+             * @description Depth in ms
+             * @default 2
+             */
+            depth_ms: number;
+            /**
+             * Centre Ms
+             * @description Delay it swings round
+             * @default 8
+             */
+            centre_ms: number;
+            /**
+             * Spread
+             * @description Left and right swing against each other
+             * @default false
+             */
+            spread: boolean;
+        };
+        /** Compressor */
+        Compressor: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "compressor";
+            /**
+             * Threshold Db
+             * @description Threshold in dB
+             * @default -24
+             */
+            threshold_db: number;
+            /**
+             * Ratio
+             * @description Ratio in ratio
+             * @default 4
+             */
+            ratio: number;
+            /**
+             * Knee Db
+             * @description Knee in dB
+             * @default 6
+             */
+            knee_db: number;
+            /**
+             * Makeup Db
+             * @description Make-up in dB
+             * @default 0
+             */
+            makeup_db: number;
+            /**
+             * Attack Ms
+             * @description Attack in ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @description Release in ms
+             * @default 120
+             */
+            release_ms: number;
+        };
+        /** DI */
+        DI: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "di";
+        };
+        /** Delay */
+        Delay: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "delay";
+            /**
+             * Time
+             * @description Time: a note value or a time
+             * @default 1/8.
+             */
+            time: string;
+            /**
+             * Feedback Percent
+             * @description Share that goes round again
+             * @default 0
+             */
+            feedback_percent: number;
+            /**
+             * Mode
+             * @description mode
+             * @default single
+             * @enum {string}
+             */
+            mode: "single" | "dual" | "ping-pong" | "cascade";
+            /**
+             * Offset Ms
+             * @description Right side later than left (dual)
+             * @default 0
+             */
+            offset_ms: number;
+            /**
+             * Side
+             * @description side
+             * @default both
+             * @enum {string}
+             */
+            side: "both" | "left" | "right";
+            /**
+             * Low Cut Hz
+             * @description Loop low cut in Hz
+             */
+            low_cut_hz?: number | null;
+            /**
+             * High Cut Hz
+             * @description Loop high cut in Hz
+             */
+            high_cut_hz?: number | null;
+            /**
+             * Hold
+             * @description Repeats are meant to go on for ever
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Trails
+             * @description Repeats ring on when it is switched off
+             * @default false
+             */
+            trails: boolean;
+        };
+        /** Drive */
+        Drive: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drive";
+            /**
+             * Gain Db
+             * @description Gain before the shaper
+             * @default 18
+             */
+            gain_db: number;
+            /**
+             * Shape
+             * @description shape
+             * @default soft
+             * @enum {string}
+             */
+            shape: "soft" | "hard" | "fold";
+            /**
+             * Ceiling Dbfs
+             * @description Level that the shaper flattens to, dBFS
+             * @default -12
+             */
+            ceiling_dbfs: number;
+        };
+        /** Ducker */
+        Ducker: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ducker";
+            /**
+             * Depth Db
+             * @description How far it turns down while the key sounds
+             * @default 9
+             */
+            depth_db: number;
+            /**
+             * Attack Ms
+             * @description Attack in ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @description Release in ms
+             * @default 250
+             */
+            release_ms: number;
+        };
+        /** EffectsLoop */
+        EffectsLoop: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "effects_loop";
+            /**
+             * Gain Db
+             * @description Gain in dB
+             * @default 0
+             */
+            gain_db: number;
+        };
+        /** Equaliser */
+        Equaliser: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "equaliser";
+            /**
+             * Low Db
+             * @description Low in dB
+             * @default 0
+             */
+            low_db: number;
+            /**
+             * Low Hz
+             * @description Low at in Hz
+             * @default 120
+             */
+            low_hz: number;
+            /**
+             * Mid Db
+             * @description Mid in dB
+             * @default 0
+             */
+            mid_db: number;
+            /**
+             * Mid Hz
+             * @description Mid at in Hz
+             * @default 1000
+             */
+            mid_hz: number;
+            /**
+             * Mid Q
+             * @description mid Q
+             * @default 0.8
+             */
+            mid_q: number;
+            /**
+             * High Db
+             * @description High in dB
+             * @default 0
+             */
+            high_db: number;
+            /**
+             * High Hz
+             * @description High at in Hz
+             * @default 6000
+             */
+            high_hz: number;
+        };
+        /** Fader */
+        Fader: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fader";
+            /**
+             * Level Db
+             * @description Level in dB
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Muted
+             * @description muted
+             * @default false
+             */
+            muted: boolean;
+        };
+        /** Filter */
+        Filter: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "filter";
+            /**
+             * Low Cut Hz
+             * @description Low cut in Hz
+             */
+            low_cut_hz?: number | null;
+            /**
+             * High Cut Hz
+             * @description High cut in Hz
+             */
+            high_cut_hz?: number | null;
+            /**
+             * Order
+             * @description 6, 12 or 24 dB per octave
+             * @default 2
+             * @enum {integer}
+             */
+            order: 1 | 2 | 4;
+        };
+        /**
+         * Frame
+         * @description An insert frame: labelled processors, run in the order of their letters in `order`.
+         */
+        Frame: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "frame";
+            /**
+             * Size
+             * @description slots
+             * @default 8
+             */
+            size: number;
+            /**
+             * Slots
+             * @default []
+             */
+            slots: components["schemas"]["Slot"][];
+            /**
+             * Order
+             * @description Slot letters in the order they run in
+             * @default
+             */
+            order: string;
+            /**
+             * Half
+             * @description Half that is heard
+             * @default whole
+             * @enum {string}
+             */
+            half: "whole" | "first" | "second";
+            /**
+             * Sections
+             * @default []
+             */
+            sections: components["schemas"]["ParallelSection"][];
+        };
+        /** Generic */
+        Generic: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "generic";
+            /**
+             * Gain Db
+             * @description Gain in dB
+             * @default 0
+             */
+            gain_db: number;
+        };
+        /**
+         * Intended
+         * @description A check that the person marked as meant.
+         */
+        Intended: {
+            /** Check */
+            check: string;
+            /**
+             * At
+             * @default
+             */
+            at: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * Key
+         * @description What a compressor or ducker listens to: a tap at another node's input or output.
+         */
+        Key: {
+            /** Tap */
+            tap: string;
+            /**
+             * At
+             * @default out
+             * @enum {string}
+             */
+            at: "in" | "out";
+        };
+        /** Level */
+        Level: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "level";
+            /**
+             * Level Db
+             * @description Level in dB
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Muted
+             * @description muted
+             * @default false
+             */
+            muted: boolean;
+        };
+        /** LoadBox */
+        LoadBox: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "load_box";
+        };
+        /**
+         * Merge
+         * @description Adds its inputs; each comes in through a strip of its own.
+         */
+        Merge: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "merge";
+            /**
+             * Level Db
+             * @description Level in dB
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Crossfade Percent
+             * @description First input to second
+             */
+            crossfade_percent?: number | null;
+        };
+        /** Microphone */
+        Microphone: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "microphone";
+            /**
+             * Distance M
+             * @description Distance in m
+             * @default 0.05
+             */
+            distance_m: number;
+            /**
+             * Celsius
+             * @description Temperature in °C
+             * @default 20
+             */
+            celsius: number;
+        };
+        /** MidSideDecoder */
+        MidSideDecoder: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ms_decode";
+            /**
+             * Scale
+             * @description scale
+             * @default one
+             * @enum {string}
+             */
+            scale: "half" | "one" | "root-half";
+        };
+        /** MidSideEncoder */
+        MidSideEncoder: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ms_encode";
+            /**
+             * Scale
+             * @description scale
+             * @default half
+             * @enum {string}
+             */
+            scale: "half" | "one" | "root-half";
+        };
+        /** Outboard */
+        Outboard: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Round trip of the converters
+             * @default 2
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outboard";
+        };
+        /** Output */
+        Output: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "output";
+            /**
+             * Stereo
+             * @description stereo
+             * @default false
+             */
+            stereo: boolean;
+            /**
+             * Pan Law
+             * @description pan law
+             * @default -3
+             * @enum {string}
+             */
+            pan_law: "-3" | "-4.5" | "-6" | "0";
+            /**
+             * Ceiling Dbfs
+             * @description Highest peak level it takes, dBFS
+             * @default 0
+             */
+            ceiling_dbfs: number;
+            /**
+             * Crest Db
+             * @description Peak above RMS that is expected
+             * @default 12
+             */
+            crest_db: number;
+            /**
+             * Takes
+             * @description Level kind it expects
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+        };
+        /**
+         * ParallelSection
+         * @description A dry path beside one occupied slot.
+         */
+        ParallelSection: {
+            /**
+             * Follows
+             * @default processor
+             * @enum {string}
+             */
+            follows: "processor" | "position";
+            /**
+             * At
+             * @description Slot letter, or position
+             */
+            at: string;
+            /**
+             * Mix Percent
+             * @default 50
+             */
+            mix_percent: number;
+            /**
+             * Level Db
+             * @description Level correction after the section
+             * @default 0
+             */
+            level_db: number;
+        };
+        /** PassiveMixer */
+        PassiveMixer: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "passive_mixer";
+            /**
+             * Loss Db
+             * @description Summing loss in dB
+             * @default -6
+             */
+            loss_db: number;
+        };
+        /** PowerAmp */
+        PowerAmp: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "power_amp";
+            /**
+             * Gain Db
+             * @description Gain in dB
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Valve
+             * @description valve
+             * @default false
+             */
+            valve: boolean;
+        };
+        /** Preamp */
+        Preamp: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "preamp";
+            /**
+             * Gain Db
+             * @description Gain in dB
+             * @default 12
+             */
+            gain_db: number;
+        };
+        /**
+         * Rail
+         * @description A connection from an output port to a node.
+         */
+        Rail: {
+            /** Target */
+            target: string;
+            /**
+             * @default {
+             *       "level_db": 0,
+             *       "pan_percent": 0,
+             *       "width_percent": 100,
+             *       "delay_ms": 0,
+             *       "inverted": false,
+             *       "muted": false,
+             *       "solo": false
+             *     }
+             */
+            strip: components["schemas"]["Strip"];
+        };
+        /** ReampBox */
+        ReampBox: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reamp";
+        };
+        /** Return */
+        Return: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "return";
+            /**
+             * Level Db
+             * @description Level in dB
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Muted
+             * @description muted
+             * @default false
+             */
+            muted: boolean;
+            /**
+             * Solo Safe
+             * @description Keeps sounding when another channel is soloed
+             * @default false
+             */
+            solo_safe: boolean;
+        };
+        /** Reverb */
+        Reverb: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reverb";
+            /**
+             * Pre Delay
+             * @description Pre-delay: a note value or a time
+             * @default 20 ms
+             */
+            pre_delay: string;
+            /**
+             * Rt60 S
+             * @description Rt60 in s
+             * @default 1.8
+             */
+            rt60_s: number;
+            /**
+             * Low Cut Hz
+             * @description Low cut in Hz
+             */
+            low_cut_hz?: number | null;
+            /**
+             * Locked
+             * @description Its tail is not modulated
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Trails
+             * @description The tail rings on when it is switched off
+             * @default false
+             */
+            trails: boolean;
+        };
+        /**
+         * Rig
+         * @description A routing. `rails` maps an output port ('send1.1') to where it goes.
+         */
+        Rig: {
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Title
+             * @default Rig
+             */
+            title: string;
+            /** Nodes */
+            nodes?: {
+                [key: string]: components["schemas"]["Source"] | components["schemas"]["Compressor"] | components["schemas"]["Ducker"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["VolumePedal"] | components["schemas"]["Level"] | components["schemas"]["Fader"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"] | components["schemas"]["Preamp"] | components["schemas"]["EffectsLoop"] | components["schemas"]["PowerAmp"] | components["schemas"]["Cabinet"] | components["schemas"]["LoadBox"] | components["schemas"]["DI"] | components["schemas"]["ReampBox"] | components["schemas"]["Outboard"] | components["schemas"]["Generic"] | components["schemas"]["Microphone"] | components["schemas"]["Air"] | components["schemas"]["Return"] | components["schemas"]["Send"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Bus"] | components["schemas"]["PassiveMixer"] | components["schemas"]["Frame"] | components["schemas"]["Output"];
+            };
+            /** Rails */
+            rails?: {
+                [key: string]: components["schemas"]["Rail"];
+            };
+            /**
+             * Keys
+             * @description Keyed stage to its tap
+             */
+            keys?: {
+                [key: string]: components["schemas"]["Key"];
+            };
+            /**
+             * Scenes
+             * @default []
+             */
+            scenes: components["schemas"]["Scene"][];
+            /**
+             * Intended
+             * @default []
+             */
+            intended: components["schemas"]["Intended"][];
+            /**
+             * @default {
+             *       "supply_ma": null,
+             *       "supply_v": 9,
+             *       "width_mm": null,
+             *       "depth_mm": null
+             *     }
+             */
+            board: components["schemas"]["Board"];
+        };
+        /** RigViewRequest */
+        RigViewRequest: {
+            /** @description A rig, stored or not */
+            document: components["schemas"]["Rig"];
+            /**
+             * @default {
+             *       "tempo_bpm": 120,
+             *       "beat_unit": "1/4",
+             *       "metre_count": 4,
+             *       "metre_unit": 4,
+             *       "sample_rate_hz": 48000
+             *     }
+             */
+            frame: components["schemas"]["TempoFrame"];
+        };
+        /**
+         * Send
+         * @description Taps a rail: the rail goes on through port 0, the send leaves by port 1.
+         */
+        Send: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "send";
+            /**
+             * Level Db
+             * @description Level in dB
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Muted
+             * @description muted
+             * @default false
+             */
+            muted: boolean;
+        };
+        /**
+         * Slot
+         * @description A processor of an insert frame under its letter.
+         */
+        Slot: {
+            /** Label */
+            label: string;
+            /** Stage */
+            stage: components["schemas"]["Compressor"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["Level"] | components["schemas"]["Generic"] | components["schemas"]["Outboard"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"];
+        };
+        /** Source */
+        Source: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "source";
+            /**
+             * Level Dbfs
+             * @description Nominal RMS level, dBFS
+             * @default -18
+             */
+            level_dbfs: number;
+            /**
+             * Stereo
+             * @description stereo
+             * @default false
+             */
+            stereo: boolean;
+            /**
+             * Gives
+             * @description Level kind at its output
+             * @default line
+             * @enum {string}
+             */
+            gives: "instrument" | "line" | "mic" | "speaker";
+            /**
+             * Passive
+             * @description Passive pickups: the load behind them matters
+             * @default false
+             */
+            passive: boolean;
+        };
+        /**
+         * Split
+         * @description One input, as many outputs as rails leave it (two for crossover, band and mid/side).
+         */
+        Split: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split";
+            /**
+             * Mode
+             * @description mode
+             * @default full
+             * @enum {string}
+             */
+            mode: "full" | "balance" | "crossover" | "band" | "mid-side";
+            /**
+             * Balance Percent
+             * @description Share of the second rail
+             * @default 50
+             */
+            balance_percent: number;
+            /**
+             * Crossover Hz
+             * @description Crossover in Hz
+             * @default 400
+             */
+            crossover_hz: number;
+            /**
+             * Upper Hz
+             * @description Upper edge of the band, Hz
+             * @default 2500
+             */
+            upper_hz: number;
+            /**
+             * Slope
+             * @description dB per octave, Linkwitz-Riley
+             * @default 24
+             * @enum {integer}
+             */
+            slope: 12 | 24;
+            /**
+             * Overlap Percent
+             * @description Low rail reaches higher, high rail lower
+             * @default 0
+             */
+            overlap_percent: number;
+            /**
+             * Swapped
+             * @description Low and high exchange rails
+             * @default false
+             */
+            swapped: boolean;
+        };
+        /** Tremolo */
+        Tremolo: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tremolo";
+            /**
+             * Rate Hz
+             * @description Rate in Hz
+             * @default 5
+             */
+            rate_hz: number;
+            /**
+             * Depth Percent
+             * @description Depth in %
+             * @default 50
+             */
+            depth_percent: number;
+            /**
+             * Locked
+             * @description Modulation locked in phase, or off
+             * @default false
+             */
+            locked: boolean;
+        };
+        /** VolumePedal */
+        VolumePedal: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "volume";
+            /**
+             * Position Percent
+             * @description 0 heel, 100 toe
+             * @default 100
+             */
+            position_percent: number;
+            /**
+             * Taper
+             * @description taper
+             * @default audio
+             * @enum {string}
+             */
+            taper: "audio" | "linear";
+            /**
+             * Pot Kohm
+             * @description Pot in kΩ
+             * @default 250
+             */
+            pot_kohm: number;
+            /**
+             * Second Output
+             * @description Where its second output taps: before or after the pot
+             * @default none
+             * @enum {string}
+             */
+            second_output: "none" | "before" | "after";
         };
         /** SongOut */
         SongOut: {
@@ -1617,6 +6698,233 @@ export interface components {
             /** Length S */
             length_s?: number | null;
         };
+        /** KindOut */
+        KindOut: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Stage */
+            stage: boolean;
+            /** Parameters */
+            parameters: components["schemas"]["ParameterOut"][];
+        };
+        /**
+         * ParameterOut
+         * @description A settable field, described for the interface.
+         */
+        ParameterOut: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "number" | "time" | "choice" | "flag" | "text" | "whole";
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Choices */
+            choices: string[];
+            /** About */
+            about: string;
+            /** Optional */
+            optional: boolean;
+            /**
+             * Own
+             * @description Of this kind alone; false for what every stage has
+             */
+            own: boolean;
+        };
+        /** TemplateOut */
+        TemplateOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** When */
+            when: string;
+        };
+        /** RigOut */
+        RigOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Variants */
+            variants: components["schemas"]["VariantSummary"][];
+        };
+        /** VariantSummary */
+        VariantSummary: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Differs
+             * @description Against the first variant, one line each
+             */
+            differs: string[];
+        };
+        /** RigCreate */
+        RigCreate: {
+            /** Name */
+            name: string;
+            /** Template */
+            template?: string | null;
+            /** Notation */
+            notation?: string | null;
+        };
+        /** RigRename */
+        RigRename: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * VariantOut
+         * @description A variant with everything computed from it under the song's tempo.
+         */
+        VariantOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Rig
+             * Format: uuid
+             */
+            rig: string;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Undo
+             * @description What undo would take back
+             */
+            undo: string | null;
+            /**
+             * Redo
+             * @description What redo would do again
+             */
+            redo: string | null;
+            document: components["schemas"]["Rig"];
+            view: components["schemas"]["RigView"];
+            /**
+             * Select
+             * @description Node to select after an edit
+             * @default
+             */
+            select: string;
+            /**
+             * Said
+             * @description What an edit did
+             * @default
+             */
+            said: string;
+        };
+        /** VariantCreate */
+        VariantCreate: {
+            /** Copy Of */
+            copy_of?: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /** VariantChange */
+        VariantChange: {
+            /** Name */
+            name?: string | null;
+            /**
+             * Promote
+             * @default false
+             */
+            promote: boolean;
+        };
+        /** EditIn */
+        EditIn: {
+            /**
+             * Id
+             * Format: uuid
+             * @description The same edit sent twice is done once
+             */
+            id?: string;
+            /** Base Revision */
+            base_revision: number;
+            /** Action */
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["Several"];
+        };
+        /**
+         * Conversion
+         * @description A converted rig, or why there is none.
+         */
+        Conversion: {
+            /** Exact */
+            exact: boolean;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Breaks
+             * @description What stands in the way, one a line
+             */
+            breaks: string[];
+            /**
+             * Null Db
+             * @description Expected null at 1 % and 0.1 dB steps; null: nothing left, or no conversion
+             */
+            null_db: number | null;
+            rig: components["schemas"]["Rig"] | null;
+        };
+        /** ConvertOut */
+        ConvertOut: {
+            conversion: components["schemas"]["Conversion"];
+            variant: components["schemas"]["VariantOut"] | null;
+        };
+        /** ConvertIn */
+        ConvertIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id?: string;
+            /** Node */
+            node: string;
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "parallel" | "insert" | "return";
+            /**
+             * Apply
+             * @default false
+             */
+            apply: boolean;
+        };
+        /** CopyIn */
+        CopyIn: {
+            /** Nodes */
+            nodes: string[];
+        };
     };
     responses: never;
     parameters: never;
@@ -1850,6 +7158,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TempoFromDelay"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_rig_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigViewRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigView"];
                 };
             };
         };
@@ -2562,6 +7894,398 @@ export interface operations {
             path: {
                 test_id: string;
                 which: "a" | "b" | "residual";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_rigs_api_list_rig_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindOut"][];
+                };
+            };
+        };
+    };
+    server_rigs_api_list_rig_templates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateOut"][];
+                };
+            };
+        };
+    };
+    server_rigs_api_list_rigs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"][];
+                };
+            };
+        };
+    };
+    server_rigs_api_create_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigCreate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_delete_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_rigs_api_rename_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigRename"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_restore_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_add_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VariantCreate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_get_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_delete_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_rigs_api_change_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VariantChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_edit_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_undo_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_redo_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_convert_node: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConvertIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConvertOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_copy_nodes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fragment"];
+                };
+            };
+        };
+    };
+    server_rigs_api_patch_as_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
             };
             cookie?: never;
         };

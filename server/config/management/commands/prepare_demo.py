@@ -7,11 +7,14 @@ from django.db import transaction
 from core.audio import examine
 from core.audio.demo import DEMO_CLIPS, DEMO_PAIRS, write_demo_clips
 from core.devices import SHIPPED
+from core.routing import parse_rig
+from core.routing.demo import DEMO_RIGS
 from core.tempo.song import TempoSection
 from server.accounts.models import User
 from server.clips.models import Clip, SuggestedPair
 from server.clips.store import adopt
 from server.jobs.models import Status
+from server.rigs.models import Rig, Variant
 from server.songs.models import Song
 from server.songs.queries import DEMO_OWNER
 
@@ -31,6 +34,7 @@ class Command(BaseCommand):
             username=DEMO_OWNER, defaults={"is_active": False, "password": "!"}
         )
         if Song.objects.filter(owner=owner, is_demo_original=True).exists():
+            self.rigs(owner)
             return
         folder = settings.DATA_DIR / "demo"
         ready = []
@@ -63,3 +67,18 @@ class Command(BaseCommand):
                     title=pair.title,
                     finding=pair.finding,
                 )
+        self.rigs(owner)
+
+    def rigs(self, owner: User) -> None:
+        """Give the demo songs their rigs, where they have none yet."""
+        for title, name, notations in DEMO_RIGS:
+            song = Song.objects.get(owner=owner, is_demo_original=True, title=title)
+            if song.rigs.exists():
+                continue
+            with transaction.atomic():
+                rig = Rig.objects.create(song=song, name=name)
+                for position, (words, notation) in enumerate(notations):
+                    document = parse_rig(notation).model_dump(mode="json")
+                    Variant.objects.create(
+                        rig=rig, position=position, name=words, document=document
+                    )

@@ -1,0 +1,267 @@
+"""Rigs, their variants and edits; templates and kinds."""
+
+from typing import Annotated, Any
+from uuid import UUID, uuid4
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Router
+from pydantic import Field
+
+from core.edge import Edge
+from core.routing import (
+    TEMPLATES,
+    Action,
+    Conversion,
+    Fragment,
+    KindOut,
+    Rig,
+    RigView,
+    copy_parts,
+    describe_kinds,
+    difference_in_words,
+    load_rig,
+    patch_csv,
+    rig_view,
+)
+from core.routing.convert import Form
+from server.config.answers import answer
+from server.config.auth import user_of
+from server.rigs import services
+from server.rigs.models import Rig as StoredRig
+from server.rigs.models import Variant
+from server.rigs.queries import context_of, rig_of, rigs_of, variant_of
+from server.songs.queries import song_of
+
+router = Router(tags=["rigs"])
+
+
+class VariantSummary(Edge):
+    id: UUID
+    letter: str
+    name: str
+    revision: int
+    differs: list[str] = Field(description="Against the first variant, one line each")
+
+
+class RigOut(Edge):
+    id: UUID
+    name: str
+    variants: list[VariantSummary]
+
+
+class RigCreate(Edge):
+    name: str = Field(min_length=1, max_length=80)
+    template: str | None = Field(None, max_length=60)
+    notation: str | None = Field(None, max_length=2_000_000)
+
+
+class RigRename(Edge):
+    name: str = Field(min_length=1, max_length=80)
+
+
+class VariantCreate(Edge):
+    copy_of: UUID | None = None
+    name: str = Field("", max_length=80)
+
+
+class VariantChange(Edge):
+    name: str | None = Field(None, max_length=80)
+    promote: bool = False
+
+
+class VariantOut(Edge):
+    """A variant with everything computed from it under the song's tempo."""
+
+    id: UUID
+    rig: UUID
+    letter: str
+    name: str
+    revision: int
+    undo: str | None = Field(description="What undo would take back")
+    redo: str | None = Field(description="What redo would do again")
+    document: Rig
+    view: RigView
+    select: str = Field("", description="Node to select after an edit")
+    said: str = Field("", description="What an edit did")
+
+
+class EditIn(Edge):
+    id: UUID = Field(default_factory=uuid4, description="The same edit sent twice is done once")
+    base_revision: int = Field(ge=1)
+    action: Action
+
+
+class ConvertIn(Edge):
+    id: UUID = Field(default_factory=uuid4)
+    node: str = Field(max_length=40)
+    to: Form
+    apply: bool = False
+
+
+class ConvertOut(Edge):
+    conversion: Conversion
+    variant: VariantOut | None
+
+
+class CopyIn(Edge):
+    nodes: Annotated[list[str], Field(min_length=1, max_length=200)]
+
+
+class TemplateOut(Edge):
+    id: str
+    name: str
+    when: str
+
+
+def _summary(variant: Variant, first: Rig) -> VariantSummary:
+    differs = (
+        [] if variant.position == 0 else difference_in_words(first, load_rig(variant.document))
+    )
+    return VariantSummary(
+        id=variant.pk, letter=variant.letter, name=variant.name, revision=variant.revision,
+        differs=differs[:12],
+    )  # fmt: skip
+
+
+def _rig_out(rig: StoredRig) -> RigOut:
+    variants = list(rig.variants.all())
+    first = load_rig(variants[0].document)
+    return RigOut(id=rig.pk, name=rig.name, variants=[_summary(v, first) for v in variants])
+
+
+def _variant_out(variant: Variant, select: str = "", said: str = "") -> VariantOut:
+    document = load_rig(variant.document)
+    last = variant.edits.filter(undone=False).order_by("-number").first()
+    following = variant.edits.filter(undone=True).order_by("number").first()
+    return VariantOut.model_construct(
+        id=variant.pk,
+        rig=variant.rig_id,
+        letter=variant.letter,
+        name=variant.name,
+        revision=variant.revision,
+        undo=last.said if last else None,
+        redo=following.said if following else None,
+        document=document,
+        view=rig_view(document, context_of(variant.rig.song)),
+        select=select,
+        said=said,
+    )
+
+
+def _changed(done: services.Changed) -> HttpResponse:
+    return answer(_variant_out(done.variant, done.select, done.said))
+
+
+@router.get("/rig-kinds", response=list[KindOut])
+def list_rig_kinds(request: HttpRequest) -> Any:
+    return list(describe_kinds())
+
+
+@router.get("/rig-templates", response=list[TemplateOut])
+def list_rig_templates(request: HttpRequest) -> Any:
+    return [TemplateOut(id=t.id, name=t.name, when=t.when) for t in TEMPLATES]
+
+
+@router.get("/songs/{uuid:song_id}/rigs", response=list[RigOut])
+def list_rigs(request: HttpRequest, song_id: UUID) -> Any:
+    song = song_of(user_of(request), song_id)
+    return [_rig_out(rig) for rig in rigs_of(user_of(request)).filter(song=song)]
+
+
+@router.post("/songs/{uuid:song_id}/rigs", response=RigOut)
+def create_rig(request: HttpRequest, song_id: UUID, payload: RigCreate) -> Any:
+    song = song_of(user_of(request), song_id)
+    return _rig_out(
+        services.create_rig(song, payload.name.strip() or "Rig", payload.template, payload.notation)
+    )
+
+
+@router.patch("/rigs/{uuid:rig_id}", response=RigOut)
+def rename_rig(request: HttpRequest, rig_id: UUID, payload: RigRename) -> Any:
+    rig = rig_of(user_of(request), rig_id)
+    rig.name = payload.name.strip() or rig.name
+    rig.save(update_fields=["name"])
+    return _rig_out(rig)
+
+
+@router.delete("/rigs/{uuid:rig_id}", response={204: None})
+def delete_rig(request: HttpRequest, rig_id: UUID) -> tuple[int, None]:
+    services.delete_rig(user_of(request), rig_id)
+    return 204, None
+
+
+@router.post("/rigs/{uuid:rig_id}/restore", response=RigOut)
+def restore_rig(request: HttpRequest, rig_id: UUID) -> Any:
+    return _rig_out(services.restore_rig(user_of(request), rig_id))
+
+
+@router.post("/rigs/{uuid:rig_id}/variants", response=VariantOut)
+def add_variant(request: HttpRequest, rig_id: UUID, payload: VariantCreate) -> Any:
+    made = services.add_variant(user_of(request), rig_id, payload.copy_of, payload.name)
+    return answer(_variant_out(made))
+
+
+@router.get("/variants/{uuid:variant_id}", response=VariantOut)
+def get_variant(request: HttpRequest, variant_id: UUID) -> Any:
+    return answer(_variant_out(variant_of(user_of(request), variant_id)))
+
+
+@router.patch("/variants/{uuid:variant_id}", response=VariantOut)
+def change_variant(request: HttpRequest, variant_id: UUID, payload: VariantChange) -> Any:
+    variant = variant_of(user_of(request), variant_id)
+    if payload.name is not None:
+        variant.name = payload.name.strip()
+        variant.save(update_fields=["name"])
+    if payload.promote:
+        variant = services.promote(user_of(request), variant_id)
+    return answer(_variant_out(variant))
+
+
+@router.delete("/variants/{uuid:variant_id}", response={204: None})
+def delete_variant(request: HttpRequest, variant_id: UUID) -> tuple[int, None]:
+    services.delete_variant(user_of(request), variant_id)
+    return 204, None
+
+
+@router.post("/variants/{uuid:variant_id}/edits", response=VariantOut)
+def edit_variant(request: HttpRequest, variant_id: UUID, payload: EditIn) -> Any:
+    done = services.edit_variant(
+        user_of(request), variant_id, payload.action, payload.base_revision, payload.id
+    )
+    return _changed(done)
+
+
+@router.post("/variants/{uuid:variant_id}/undo", response=VariantOut)
+def undo_variant(request: HttpRequest, variant_id: UUID) -> Any:
+    return _changed(services.undo(user_of(request), variant_id))
+
+
+@router.post("/variants/{uuid:variant_id}/redo", response=VariantOut)
+def redo_variant(request: HttpRequest, variant_id: UUID) -> Any:
+    return _changed(services.redo(user_of(request), variant_id))
+
+
+@router.post("/variants/{uuid:variant_id}/convert", response=ConvertOut)
+def convert_node(request: HttpRequest, variant_id: UUID, payload: ConvertIn) -> Any:
+    """What a conversion would do, and, with `apply`, the rig after it."""
+    found, done = services.convert_node(
+        user_of(request), variant_id, payload.node, payload.to, payload.apply, payload.id
+    )
+    variant = _variant_out(done.variant, done.select, done.said) if done else None
+    return answer(ConvertOut.model_construct(conversion=found, variant=variant))
+
+
+@router.post("/variants/{uuid:variant_id}/copy", response=Fragment)
+def copy_nodes(request: HttpRequest, variant_id: UUID, payload: CopyIn) -> Any:
+    """Parts of a variant, for pasting into this rig or another."""
+    document = load_rig(variant_of(user_of(request), variant_id).document)
+    return answer(copy_parts(document, payload.nodes))
+
+
+@router.get("/variants/{uuid:variant_id}/patch.csv", response={200: None})
+def patch_as_csv(request: HttpRequest, variant_id: UUID) -> HttpResponse:
+    variant = variant_of(user_of(request), variant_id)
+    text = patch_csv(load_rig(variant.document), context_of(variant.rig.song))
+    response = HttpResponse(text, content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="patch sheet.csv"'
+    return response

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class RigsApp(AppConfig):
+    name = "server.rigs"
+    label = "rigs"

@@ -1,0 +1,66 @@
+"""Rigs of a song, their variants, and every edit that made them."""
+
+import uuid
+
+from django.db import models
+from django.db.models import Q
+
+
+class Rig(models.Model):
+    """One routing of a song; its variants are whole documents of their own."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    song = models.ForeignKey("songs.Song", on_delete=models.CASCADE, related_name="rigs")
+    name = models.CharField(max_length=80)
+    created_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["created_at", "id"]
+        constraints = [models.CheckConstraint(condition=~Q(name=""), name="rig_has_a_name")]
+
+
+class Variant(models.Model):
+    """A stored alternative: A, B, C ... `position` is where it stands, 0 is A."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="variants")
+    position = models.PositiveSmallIntegerField()
+    name = models.CharField(max_length=80, blank=True)
+    document = models.JSONField()
+    revision = models.PositiveIntegerField(default=1)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["rig", "position"],
+                name="variant_position_once",
+                deferrable=models.Deferrable.DEFERRED,
+            )
+        ]
+
+    @property
+    def letter(self) -> str:
+        return chr(ord("A") + self.position)
+
+
+class VariantEdit(models.Model):
+    """One step of a variant. `undone` steps can be done again until a new one is made."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    variant = models.ForeignKey(Variant, on_delete=models.CASCADE, related_name="edits")
+    number = models.PositiveIntegerField()
+    action = models.JSONField()
+    changes = models.JSONField()
+    said = models.CharField(max_length=200)
+    select = models.CharField(max_length=60, blank=True)
+    undone = models.BooleanField(default=False)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["variant", "number"], name="edit_number_once")
+        ]

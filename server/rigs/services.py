@@ -1,0 +1,260 @@
+"""Change rigs: every edit is stored with its inverse, and refused where it meets another."""
+
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from django.db import transaction
+from django.db.models import Max
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+
+from core.routing import (
+    Action,
+    Conversion,
+    Edit,
+    EditConflict,
+    Evaluation,
+    RigError,
+    apply_edit,
+    build,
+    compile_rig,
+    convert,
+    difference,
+    load_rig,
+    parse_rig,
+    perform,
+    template_of,
+)
+from core.routing import Rig as Document
+from core.routing.convert import Form
+from server.accounts.models import User
+from server.config.problems import Problem
+from server.rigs.models import Rig, Variant, VariantEdit
+from server.rigs.queries import context_of, rig_of, variant_of
+from server.songs.models import Song
+
+MOST_VARIANTS = 9
+
+
+@dataclass(frozen=True)
+class Changed:
+    """A variant after an edit, with what to select and what was done."""
+
+    variant: Variant
+    select: str
+    said: str
+
+
+def create_rig(song: Song, name: str, template: str | None, notation: str | None) -> Rig:
+    """A rig with one variant: empty, from a template, or from notation."""
+    document = Document(title=name)
+    if template is not None:
+        found = template_of(template)
+        if found is None:
+            raise Problem(422, f"There is no template “{template}”.", "no-template")
+        document = build(found)
+    elif notation is not None:
+        document = parse_rig(notation)
+    with transaction.atomic():
+        rig = Rig.objects.create(song=song, name=name)
+        Variant.objects.create(rig=rig, position=0, document=_stored(document))
+    return rig
+
+
+def _stored(document: Document) -> dict[str, Any]:
+    return document.model_dump(mode="json")
+
+
+def _locked(user: User, variant_id: UUID) -> Variant:
+    variant = variant_of(user, variant_id)
+    get_object_or_404(Variant.objects.select_for_update(), pk=variant.pk)
+    variant.refresh_from_db()
+    return variant
+
+
+def edit_variant(
+    user: User, variant_id: UUID, action: Action, base_revision: int, edit_id: UUID
+) -> Changed:
+    """Carry out an action that was made on `base_revision`.
+
+    An edit that came twice is done once. Edits elsewhere merge, unless they changed the same
+    values: then nothing is stored and Problem 409 carries both.
+    """
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        again = variant.edits.filter(pk=edit_id).first()
+        if again is not None:
+            return Changed(variant, again.select, again.said)
+        now = load_rig(variant.document)
+        base = now
+        if base_revision != variant.revision:
+            base = _as_of(variant, now, base_revision)
+        done = perform(base, action)
+        edit = difference(base, done.rig)
+        after = done.rig if base is now else _merged(now, edit)
+        compile_rig(after, context_of(variant.rig.song))  # a rig that cannot be computed is refused
+        _store(
+            variant, after, edit, action.model_dump(mode="json"), done.said, done.select, edit_id
+        )
+    return Changed(variant, done.select, done.said)
+
+
+def _as_of(variant: Variant, now: Document, revision: int) -> Document:
+    """The document as it was at a revision, by undoing the steps since."""
+    if revision > variant.revision or revision < 1:
+        raise Problem(409, "This rig is newer here than on the server. Load it again.", "revision")
+    document = now
+    steps = list(variant.edits.filter(undone=False).order_by("-number"))
+    for step in steps[: variant.revision - revision]:
+        document = apply_edit(document, Edit.model_validate({"changes": step.changes}).inverse)
+    return document
+
+
+def _merged(now: Document, edit: Edit) -> Document:
+    try:
+        return apply_edit(now, edit)
+    except EditConflict as conflict:
+        change, there = conflict.clashes[0]
+        raise Problem(
+            409,
+            conflict.sentence,
+            "changed-elsewhere",
+            key=change.key,
+            theirs=there,
+            yours=change.after,
+        ) from None
+
+
+def _store(
+    variant: Variant,
+    document: Document,
+    edit: Edit,
+    action: dict[str, Any],
+    said: str,
+    select: str,
+    edit_id: UUID,
+) -> None:
+    if not edit.changes:
+        return
+    variant.edits.filter(undone=True).delete()
+    last = variant.edits.aggregate(last=Max("number"))["last"] or 0
+    VariantEdit.objects.create(
+        pk=edit_id,
+        variant=variant,
+        number=last + 1,
+        action=action,
+        changes=edit.model_dump(mode="json")["changes"],
+        said=said[:200],
+        select=select,
+    )
+    variant.document, variant.revision = _stored(document), variant.revision + 1
+    variant.save(update_fields=["document", "revision"])
+
+
+def undo(user: User, variant_id: UUID) -> Changed:
+    """Take the newest step back. Raises Problem where there is none, or its target changed."""
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        step = variant.edits.filter(undone=False).order_by("-number").first()
+        if step is None:
+            raise Problem(409, "There is nothing to undo.", "nothing-to-undo")
+        edit = Edit.model_validate({"changes": step.changes})
+        variant.document = _stored(_merged(load_rig(variant.document), edit.inverse))
+        variant.revision += 1
+        variant.save(update_fields=["document", "revision"])
+        step.undone = True
+        step.save(update_fields=["undone"])
+    return Changed(variant, step.select, f"Undone: {step.said}")
+
+
+def redo(user: User, variant_id: UUID) -> Changed:
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        step = variant.edits.filter(undone=True).order_by("number").first()
+        if step is None:
+            raise Problem(409, "There is nothing to do again.", "nothing-to-redo")
+        edit = Edit.model_validate({"changes": step.changes})
+        variant.document = _stored(_merged(load_rig(variant.document), edit))
+        variant.revision += 1
+        variant.save(update_fields=["document", "revision"])
+        step.undone = False
+        step.save(update_fields=["undone"])
+    return Changed(variant, step.select, f"Done again: {step.said}")
+
+
+def convert_node(
+    user: User, variant_id: UUID, node: str, to: Form, apply: bool, edit_id: UUID
+) -> tuple[Conversion, Changed | None]:
+    """What a conversion would do; with `apply`, do it as one step where it is possible."""
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        now = load_rig(variant.document)
+        found = convert(Evaluation(now, context_of(variant.rig.song)), node, to)
+        if not apply:
+            return found, None
+        if found.rig is None:
+            raise RigError(found.sentence, part=node)
+        action = {"do": "convert", "node": node, "to": to}
+        _store(
+            variant, found.rig, difference(now, found.rig), action, found.sentence, node, edit_id
+        )
+    return found, Changed(variant, node, found.sentence)
+
+
+def add_variant(user: User, rig_id: UUID, copy_of: UUID | None, name: str) -> Variant:
+    """A further variant, as a copy of one of the rig's."""
+    rig = rig_of(user, rig_id)
+    with transaction.atomic():
+        held = list(rig.variants.select_for_update())
+        if len(held) >= MOST_VARIANTS:
+            raise Problem(409, "A rig has up to nine variants. Delete one first.", "full")
+        source = next((v for v in held if v.pk == copy_of), held[0] if copy_of is None else None)
+        if source is None:
+            raise Problem(422, "That variant belongs to another rig.", "other-rig")
+        free = next(n for n in range(MOST_VARIANTS) if n not in {v.position for v in held})
+        return Variant.objects.create(rig=rig, position=free, name=name, document=source.document)
+
+
+def promote(user: User, variant_id: UUID) -> Variant:
+    """Make a variant the first; the one that was first takes its place."""
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        first = variant.rig.variants.select_for_update().first()
+        if first is not None and first.pk != variant.pk:
+            first.position, variant.position = variant.position, first.position
+            first.save(update_fields=["position"])
+            variant.save(update_fields=["position"])
+    return variant
+
+
+def delete_variant(user: User, variant_id: UUID) -> None:
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        if variant.rig.variants.count() == 1:
+            raise Problem(409, "The last variant stays. Delete the rig instead.", "last")
+        variant.delete()
+
+
+def delete_rig(user: User, rig_id: UUID) -> None:
+    """Put a rig away; `restore_rig` brings it back."""
+    rig = rig_of(user, rig_id)
+    rig.deleted_at = timezone.now()
+    rig.save(update_fields=["deleted_at"])
+
+
+def restore_rig(user: User, rig_id: UUID) -> Rig:
+    rig = get_object_or_404(Rig, song__owner=user, song__deleted_at=None, pk=rig_id)
+    rig.deleted_at = None
+    rig.save(update_fields=["deleted_at"])
+    return rig
+
+
+def copy_rigs(song: Song, to: Song) -> None:
+    """Copy the rigs of a song with their variants; edits stay behind."""
+    for rig in song.rigs.filter(deleted_at=None):
+        made = Rig.objects.create(song=to, name=rig.name)
+        for variant in rig.variants.all():
+            Variant.objects.create(
+                rig=made, position=variant.position, name=variant.name, document=variant.document
+            )

@@ -1,0 +1,197 @@
+"""Rigs over the API: edits with undo and redo, two tabs, variants, templates, notation."""
+
+import uuid
+
+from core.routing import TEMPLATES
+from server.rigs.models import Rig, VariantEdit
+from server.songs.services import duplicate_song
+from server.testing import ApiCase
+
+NOTATION = "g: source > hall: reverb (mix 32 %, locked) > o: output\ng2: source > echo: delay > o"
+
+
+class RigCase(ApiCase):
+    def setUp(self) -> None:
+        super().setUp()
+        _, rig = self.call(
+            "post", f"/songs/{self.song.pk}/rigs", {"name": "Stage", "notation": NOTATION}
+        )
+        self.rig, self.variant = rig["id"], rig["variants"][0]["id"]
+
+    def edit(self, base: int, action: dict, id: str | None = None, variant: str | None = None):
+        body = {"id": id or str(uuid.uuid4()), "base_revision": base, "action": action}
+        return self.call("post", f"/variants/{variant or self.variant}/edits", body)
+
+    def mix(self, value: float, base: int = 1, **more):
+        return self.edit(
+            base, {"do": "set", "node": "hall", "values": {"mix_percent": value}}, **more
+        )
+
+    def stored(self, node: str, field: str):
+        _, got = self.call("get", f"/variants/{self.variant}")
+        return got["document"]["nodes"][node][field]
+
+
+class Edits(RigCase):
+    def test_an_edit_answers_with_what_it_changed(self):
+        status, got = self.mix(100)
+        self.assertEqual(
+            (status, got["revision"], got["select"], got["said"]), (200, 2, "hall", "Reverb set")
+        )
+        names = [f["check"] for f in got["view"]["checks"]["findings"]]
+        self.assertNotIn("parallel-not-wet", names)
+        self.assertEqual(got["undo"], "Reverb set")
+        self.assertIn("hall: reverb (locked)", got["view"]["notation"])
+
+    def test_undo_and_redo_survive_and_a_new_edit_ends_the_redo(self):
+        self.mix(100)
+        self.edit(2, {"do": "insert", "at": "echo.0", "kind": "filter"})
+        _, got = self.call("post", f"/variants/{self.variant}/undo")
+        self.assertNotIn("filter1", got["document"]["nodes"])
+        self.assertEqual((got["undo"], got["redo"]), ("Reverb set", "Filter inserted"))
+        _, got = self.call("post", f"/variants/{self.variant}/redo")
+        self.assertIn("filter1", got["document"]["nodes"])
+        self.call("post", f"/variants/{self.variant}/undo")
+        _, got = self.mix(50, got["revision"] + 1)
+        self.assertIsNone(got["redo"])
+        self.refused("post", f"/variants/{self.variant}/redo", None, 409, "nothing to do again")
+
+    def test_a_second_tab_merges_what_is_apart_and_is_told_what_is_not(self):
+        self.mix(100)
+        status, got = self.edit(
+            1, {"do": "set", "node": "echo", "values": {"feedback_percent": 40}}
+        )
+        self.assertEqual(status, 200)
+        self.assertEqual(got["document"]["nodes"]["hall"]["mix_percent"], 100)
+        status, problem = self.mix(60)
+        self.assertEqual(status, 409)
+        self.assertIn("Reverb: mix was changed elsewhere", problem["detail"])
+        self.assertEqual((problem["theirs"], problem["yours"]), (None, 60))
+        self.assertEqual(self.stored("hall", "mix_percent"), 100)
+
+    def test_the_same_edit_sent_twice_is_done_once(self):
+        same = str(uuid.uuid4())
+        self.mix(70, id=same)
+        status, got = self.mix(70, id=same)
+        self.assertEqual((status, got["revision"]), (200, 2))
+        self.assertEqual(VariantEdit.objects.filter(variant=self.variant).count(), 1)
+
+    def test_what_cannot_be_done_is_said_and_kept_as_it_was(self):
+        for action, words in [
+            (
+                {"do": "set", "node": "hall", "values": {"mix_percent": 200}},
+                "less than or equal to 100",
+            ),
+            ({"do": "remove", "nodes": ["ghost"]}, "There is no “ghost”"),
+            ({"do": "notate", "text": "g: source > revreb"}, "Did you mean reverb?"),
+            ({"do": "set", "node": "echo", "values": {"time": "soon"}}, "“soon” is not a number"),
+        ]:
+            with self.subTest(words):
+                status, problem = self.edit(1, action)
+                self.assertEqual(status, 422, problem)
+                self.assertIn(words, problem["detail"])
+        self.assertEqual(VariantEdit.objects.count(), 0)
+        _, problem = self.edit(1, {"do": "notate", "text": "g: source\ng > revreb"})
+        self.assertEqual((problem["line"], problem["column"]), (2, 5))
+
+    def test_notation_is_an_edit_like_any_other(self):
+        _, got = self.edit(1, {"do": "notate", "text": NOTATION.replace("32 %", "90 %")})
+        self.assertEqual(got["document"]["nodes"]["hall"]["mix_percent"], 90)
+        _, got = self.call("post", f"/variants/{self.variant}/undo")
+        self.assertEqual(got["document"]["nodes"]["hall"]["mix_percent"], 32)
+
+
+class Variants(RigCase):
+    def test_a_copy_differs_in_words_and_can_be_promoted(self):
+        _, made = self.call("post", f"/rigs/{self.rig}/variants", {"name": "All wet"})
+        self.mix(100, variant=made["id"])
+        _, rigs = self.call("get", f"/songs/{self.song.pk}/rigs")
+        second = rigs[0]["variants"][1]
+        self.assertEqual((second["letter"], second["differs"]), ("B", ["Reverb: mix 32 % → 100 %"]))
+        self.call("patch", f"/variants/{made['id']}", {"promote": True})
+        _, rigs = self.call("get", f"/songs/{self.song.pk}/rigs")
+        self.assertEqual([v["name"] for v in rigs[0]["variants"]], ["All wet", ""])
+        self.assertEqual(self.call("delete", f"/variants/{self.variant}")[0], 204)
+        self.refused("delete", f"/variants/{made['id']}", None, 409, "last variant stays")
+
+    def test_there_are_nine_at_most(self):
+        for _ in range(8):
+            self.call("post", f"/rigs/{self.rig}/variants", {})
+        self.refused("post", f"/rigs/{self.rig}/variants", {}, 409, "up to nine")
+
+    def test_parts_are_copied_from_one_variant_into_another(self):
+        _, made = self.call("post", f"/rigs/{self.rig}/variants", {})
+        _, part = self.call("post", f"/variants/{made['id']}/copy", {"nodes": ["echo"]})
+        _, got = self.edit(1, {"do": "paste", "fragment": part, "at": "g.0"})
+        self.assertEqual(got["document"]["rails"]["g.0"]["target"], "delay1")
+
+    def test_a_conversion_is_shown_first_and_then_done_as_one_step(self):
+        body = {"node": "hall", "to": "parallel"}
+        _, got = self.call("post", f"/variants/{self.variant}/convert", body)
+        self.assertTrue(got["conversion"]["exact"])
+        self.assertIsNone(got["variant"])
+        _, got = self.call("post", f"/variants/{self.variant}/convert", body | {"apply": True})
+        self.assertIn("split1", got["variant"]["document"]["nodes"])
+        _, got = self.call("post", f"/variants/{self.variant}/undo")
+        self.assertNotIn("split1", got["document"]["nodes"])
+
+
+class Songs(RigCase):
+    def test_every_template_makes_a_rig(self):
+        _, listed = self.call("get", "/rig-templates")
+        self.assertEqual(len(listed), len(TEMPLATES))
+        for template in listed:
+            body = {"name": template["name"], "template": template["id"]}
+            status, made = self.call("post", f"/songs/{self.song.pk}/rigs", body)
+            self.assertEqual(status, 200)
+            _, variant = self.call("get", f"/variants/{made['variants'][0]['id']}")
+            worst = {f["severity"] for f in variant["view"]["checks"]["findings"]}
+            self.assertNotIn("alarm", worst, template["id"])
+        self.refused(
+            "post",
+            f"/songs/{self.song.pk}/rigs",
+            {"name": "x", "template": "none"},
+            422,
+            "no template",
+        )
+
+    def test_a_copied_song_has_its_rigs_and_a_deleted_rig_comes_back(self):
+        copy = duplicate_song(self.user, self.song.pk)
+        self.assertEqual(
+            copy.rigs.get().variants.get().document["nodes"]["hall"]["mix_percent"], 32
+        )
+        self.call("delete", f"/rigs/{self.rig}")
+        self.assertEqual(self.call("get", f"/songs/{self.song.pk}/rigs")[1], [])
+        self.call("post", f"/rigs/{self.rig}/restore")
+        self.assertEqual(
+            self.call("patch", f"/rigs/{self.rig}", {"name": "Tour"})[1]["name"], "Tour"
+        )
+        self.assertEqual(Rig.objects.count(), 2)
+
+    def test_the_tempo_of_the_song_moves_note_values(self):
+        _, before = self.call("get", f"/variants/{self.variant}")
+        self.song.tempo_map = [{**self.song.tempo_map[0], "tempo_bpm": 60.0}]
+        self.song.save()
+        _, after = self.call("get", f"/variants/{self.variant}")
+        times = [got["view"]["report"]["times_ms"]["echo"] for got in (before, after)]
+        self.assertEqual(times, [375, 750])
+
+    def test_what_if_questions_need_no_stored_rig(self):
+        _, got = self.call("get", f"/variants/{self.variant}")
+        document = got["document"]
+        document["nodes"]["hall"]["mix_percent"] = 55
+        status, view = self.call("post", "/compute/rig-view", {"document": document})
+        self.assertEqual(status, 200)
+        self.assertIn("mix 55 %", view["notation"])
+        document["version"] = 9
+        self.assertEqual(self.call("post", "/compute/rig-view", {"document": document})[0], 422)
+
+    def test_the_patch_sheet_as_a_table(self):
+        _, answer = self.call("get", f"/variants/{self.variant}/patch.csv")
+        self.assertIn("from,to,connector,level,channels", answer.content.decode())
+
+    def test_every_kind_says_its_fields(self):
+        _, kinds = self.call("get", "/rig-kinds")
+        reverb = next(k for k in kinds if k["kind"] == "reverb")
+        fields = {p["field"]: p for p in reverb["parameters"]}
+        self.assertEqual((fields["rt60_s"]["unit"], fields["pre_delay"]["sort"]), ("s", "time"))

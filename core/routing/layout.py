@@ -9,8 +9,10 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.routing import kinds as k
+from core.routing.captions import caption, strip_caption
 from core.routing.compile import walk
 from core.routing.document import Rig
+from core.routing.plan import Plan
 
 _WIDTH = {"split": 0.45, "merge": 0.5, "send": 0.75, "return": 0.85, "bus": 0.7, "source": 0.85,
           "output": 0.7, "passive_mixer": 0.7}  # fmt: skip
@@ -21,6 +23,11 @@ class PlacedNode(Edge):
     x: float = Field(description="Column of its middle")
     lane: float
     run: int = Field(description="Nodes of one run stand on one line")
+    kind: str
+    shown: str
+    caption: str
+    off: bool = Field(description="Bypassed or muted")
+    wet: bool = Field(description="Whether wet sound comes out of it")
 
 
 class PlacedRail(Edge):
@@ -28,6 +35,9 @@ class PlacedRail(Edge):
     xs: list[float]
     lanes: list[float]
     back: bool
+    dry: bool = Field(False, description="Whether it carries dry sound")
+    wet: bool = Field(False, description="Whether it carries wet sound")
+    caption: str = Field("", description="What the strip at its end does")
 
 
 class RigLayout(Edge):
@@ -38,8 +48,9 @@ class RigLayout(Edge):
     reading: list[str] = Field(description="Nodes in the order of the arrow keys")
 
 
-def lay_out_rig(rig: Rig) -> RigLayout:
+def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
     """Columns and lanes for every node, and a bent line for every rail."""
+    times_ms = {name: time * 1e3 for name, time in plan.times_s.items()}
     order, back = walk(rig)
     xs = _columns(rig, order, back)
     lanes, runs, bare = _lanes(rig, order, back, xs)
@@ -77,17 +88,46 @@ def lay_out_rig(rig: Rig) -> RigLayout:
                 rails.append(
                     PlacedRail(port=port, xs=[x1, place, place], lanes=[a, a, b], back=False)
                 )
+    styled = [_styled(rig, plan, rail) for rail in rails]
     reading = sorted(rig.nodes, key=lambda n: (lanes[n], xs[n]))
     return RigLayout(
         columns=max((xs[n] + 0.5 for n in rig.nodes), default=1.0),
         lanes=low + 1,
         nodes=[
-            PlacedNode(id=n, x=round(xs[n], 4), lane=lanes[n], run=runs[n])
+            PlacedNode(
+                id=n,
+                x=round(xs[n], 4),
+                lane=lanes[n],
+                run=runs[n],
+                kind=k.kind_of(rig.nodes[n]),
+                shown=rig.nodes[n].shown,
+                caption=caption(rig.nodes[n], times_ms),
+                off=bool(
+                    getattr(rig.nodes[n], "bypassed", False)
+                    or getattr(rig.nodes[n], "muted", False)
+                ),
+                wet=_carries(plan, f"{n}.0")[1],
+            )
             for n in sorted(rig.nodes)
         ],
-        rails=rails,
+        rails=styled,
         reading=reading,
     )
+
+
+def _carries(plan: Plan, port: str) -> tuple[bool, bool]:
+    """Dry and wet sound at an output port."""
+    point = plan.outlet.get(port)
+    if point is None:
+        return False, False
+    carried = plan.carried[point]
+    return carried.dry_dbfs is not None, carried.wet_dbfs is not None
+
+
+def _styled(rig: Rig, plan: Plan, rail: PlacedRail) -> PlacedRail:
+    dry, wet = _carries(plan, rail.port)
+    words = strip_caption(rig.rails[rail.port].strip)
+    return rail.model_copy(update={"dry": dry, "wet": wet, "caption": words})
 
 
 def _columns(rig: Rig, order: list[str], back: set[str]) -> dict[str, float]:

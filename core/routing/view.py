@@ -126,7 +126,7 @@ def rig_view(rig: Rig, context: Context = Context()) -> RigView:
                 Travel(pedal=pedal.id, output=output, **pedal_travel(e, pedal.id, output))
             )
     return RigView(
-        layout=lay_out_rig(rig),
+        layout=lay_out_rig(rig, e.plan),
         report=report,
         checks=run_checks(e),
         controls=[controls_at(e, output) for output in e.plan.outputs],

@@ -1716,6 +1716,22 @@ export interface components {
              * @description Nodes of one run stand on one line
              */
             run: number;
+            /** Kind */
+            kind: string;
+            /** Shown */
+            shown: string;
+            /** Caption */
+            caption: string;
+            /**
+             * Off
+             * @description Bypassed or muted
+             */
+            off: boolean;
+            /**
+             * Wet
+             * @description Whether wet sound comes out of it
+             */
+            wet: boolean;
         };
         /** PlacedRail */
         PlacedRail: {
@@ -1727,6 +1743,24 @@ export interface components {
             lanes: number[];
             /** Back */
             back: boolean;
+            /**
+             * Dry
+             * @description Whether it carries dry sound
+             * @default false
+             */
+            dry: boolean;
+            /**
+             * Wet
+             * @description Whether it carries wet sound
+             * @default false
+             */
+            wet: boolean;
+            /**
+             * Caption
+             * @description What the strip at its end does
+             * @default
+             */
+            caption: string;
         };
         /**
          * RailOut

@@ -1,0 +1,94 @@
+"""The few words under each part of the drawing: its one setting that matters most."""
+
+from core.routing import kinds as k
+from core.routing.document import PLAIN, Strip
+from core.units import format as fmt
+
+
+def _db(value: float) -> str:
+    return "−∞ dB" if value <= -120 else f"{fmt.signed(value, 1)} dB"
+
+
+def _ms(value: float) -> str:
+    return f"{fmt.number(value, 0 if value >= 100 else 1)} ms"
+
+
+def caption(node: k.Node, times_ms: dict[str, float]) -> str:
+    """One line, numbers first."""
+    wet = (
+        ""
+        if not isinstance(node, k.Mixed) or node.mix_percent >= 100
+        else f"{node.mix_percent:g} % wet"
+    )
+    said: list[str] = []
+    if isinstance(node, k.Source):
+        said = [f"{fmt.number(node.level_dbfs, 1)} dBFS"]
+    elif isinstance(node, k.Compressor):
+        said = [f"{node.ratio:g}:1 from {fmt.number(node.threshold_db, 0)} dB", wet]
+    elif isinstance(node, k.Delay):
+        time = times_ms.get(node.id)
+        back = f"{node.feedback_percent:g} % back" if node.feedback_percent else ""
+        said = [_ms(time) if time is not None else node.time, wet or back]
+    elif isinstance(node, k.Reverb):
+        said = [f"{node.rt60_s:g} s", wet]
+    elif isinstance(node, k.Chorus):
+        said = [f"{node.rate_hz:g} Hz", wet]
+    elif isinstance(node, k.Outboard):
+        said = [f"{node.latency_ms:g} ms late", wet]
+    elif isinstance(node, k.Drive):
+        said = [_db(node.gain_db)]
+    elif isinstance(node, (k.Level, k.Fader, k.Return, k.Send)):
+        said = ["muted" if node.muted else _db(node.level_db)]
+    elif isinstance(node, k.Bus):
+        said = ["muted" if node.muted else (_db(node.level_db) if node.level_db else "")]
+    elif isinstance(node, k.VolumePedal):
+        said = [f"{node.position_percent:g} %"]
+    elif isinstance(node, (k.Preamp, k.PowerAmp, k.EffectsLoop)):
+        said = [_db(node.gain_db)]
+    elif isinstance(node, k.Generic):
+        said = [_db(node.gain_db) if node.gain_db else "", wet]
+    elif isinstance(node, (k.Microphone, k.Air)):
+        said = [f"{node.distance_m:g} m"]
+    elif isinstance(node, k.Filter):
+        low = f"from {node.low_cut_hz:g} Hz" if node.low_cut_hz else ""
+        said = [low, f"to {node.high_cut_hz:g} Hz" if node.high_cut_hz else ""]
+    elif isinstance(node, k.Split):
+        words = {"full": "", "balance": f"{node.balance_percent:g} %", "mid-side": "mid/side"}
+        said = [words.get(node.mode, f"{node.crossover_hz:g} Hz")]
+    elif isinstance(node, k.Frame):
+        said = [node.order]
+    elif isinstance(node, k.Ducker):
+        said = [f"down {node.depth_db:g} dB"]
+    elif isinstance(node, k.PassiveMixer):
+        said = [_db(node.loss_db)]
+    if isinstance(node, k.Stage):
+        if node.bypassed:
+            return "bypassed"
+        if node.latency_ms and not isinstance(node, k.Outboard):
+            said.append(f"{node.latency_ms:g} ms late")
+        if node.inverted:
+            said.append("inverted")
+    return ", ".join(part for part in said if part)
+
+
+def strip_caption(strip: Strip) -> str:
+    """What an input strip does, where it does anything."""
+    if strip == PLAIN:
+        return ""
+    if strip.muted:
+        return "muted"
+    said = []
+    if strip.level_db:
+        said.append(_db(strip.level_db))
+    if strip.pan_percent:
+        side = "L" if strip.pan_percent < 0 else "R"
+        said.append(f"{side}{abs(strip.pan_percent):g}")
+    if strip.width_percent != 100:
+        said.append(f"width {strip.width_percent:g} %")
+    if strip.delay_ms:
+        said.append(f"+{strip.delay_ms:g} ms")
+    if strip.inverted:
+        said.append("inverted")
+    if strip.solo:
+        said.append("solo")
+    return ", ".join(said)

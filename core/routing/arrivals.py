@@ -241,12 +241,18 @@ class Evaluation:
                     late[port] = latency + self.rig.rails[port].strip.delay_ms / 1e3
             if not late:
                 continue
-            last = max(late.values())
+            fed = {port: self._sources_of(port) for port in late}
             for port, time in late.items():
+                # Only what comes from the same source can comb.
+                last = max(t for other, t in late.items() if fed[other] & fed[port])
                 if last - time > 1e-7:
                     found.append(AlignOut(rail=port, add_ms=(last - time) * 1e3, joins=name))
-            extra[self.plan.inlet[name]] = last
+            extra[self.plan.inlet[name]] = max(late.values())
         return found
+
+    def _sources_of(self, port: str) -> set[str]:
+        node = port.rpartition(".")[0]
+        return {n for n in (node, *self.rig.upstream(node)) if n in self.plan.sources}
 
     def _latency(self, point: int, fixed: dict[int, float]) -> float | None:
         """Longest latency at a point, with merges upstream taken as aligned."""

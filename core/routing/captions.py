@@ -24,15 +24,16 @@ def caption(node: k.Node, times_ms: dict[str, float]) -> str:
     if isinstance(node, k.Source):
         said = [f"{fmt.number(node.level_dbfs, 1)} dBFS"]
     elif isinstance(node, k.Compressor):
-        said = [f"{node.ratio:g}:1 from {fmt.number(node.threshold_db, 0)} dB", wet]
+        said = [wet or f"{node.ratio:g}:1"]
     elif isinstance(node, k.Delay):
         time = times_ms.get(node.id)
         back = f"{node.feedback_percent:g} % back" if node.feedback_percent else ""
-        said = [_ms(time) if time is not None else node.time, wet or back]
+        shown = _ms(time) if time is not None else node.time
+        said = [shown, wet or back]
     elif isinstance(node, k.Reverb):
-        said = [f"{node.rt60_s:g} s", wet]
+        said = [wet or f"{node.rt60_s:g} s"]
     elif isinstance(node, k.Chorus):
-        said = [f"{node.rate_hz:g} Hz", wet]
+        said = [wet or f"{node.rate_hz:g} Hz"]
     elif isinstance(node, k.Outboard):
         said = [f"{node.latency_ms:g} ms late", wet]
     elif isinstance(node, k.Drive):
@@ -64,10 +65,10 @@ def caption(node: k.Node, times_ms: dict[str, float]) -> str:
     if isinstance(node, k.Stage):
         if node.bypassed:
             return "bypassed"
-        if node.latency_ms and not isinstance(node, k.Outboard):
-            said.append(f"{node.latency_ms:g} ms late")
         if node.inverted:
-            said.append("inverted")
+            said = ["inverted"]
+        elif node.latency_ms and not wet and not isinstance(node, (k.Outboard, k.Delay)):
+            said = [f"{node.latency_ms:g} ms late"]
     return ", ".join(part for part in said if part)
 
 

@@ -63,8 +63,9 @@ def controls_at(e: Evaluation, output: str) -> ControlsOut:
 
     for node in e.rig.nodes.values():
         if isinstance(node, (k.Fader, k.Level, k.Send, k.Return, k.Bus)):
-            row(node.id, f"down {DOWN_DB:g} dB", node.shown, {node.id}, 10 ** (-DOWN_DB / 20))
-            row(node.id, "muted", node.shown, {node.id}, 0.0)
+            shown = _label(e, node)
+            row(node.id, f"down {DOWN_DB:g} dB", shown, {node.id}, 10 ** (-DOWN_DB / 20))
+            row(node.id, "muted", shown, {node.id}, 0.0)
         elif isinstance(node, k.VolumePedal):
             row(node.id, "to the heel", node.shown, {node.id}, 0.0)
     inputs = [p for p in e.rig.inputs.get(output, ()) if e.rig.rails[p].target == output]
@@ -78,6 +79,18 @@ def controls_at(e: Evaluation, output: str) -> ControlsOut:
         if others:
             row(port, "soloed", shown, others, 0.0)
     return ControlsOut(output=output, groups=names, rows=rows)
+
+
+def _label(e: Evaluation, node: k.Node) -> str:
+    """A name that tells several returns and sends apart: by the device they belong to."""
+    if node.name is not None:
+        return node.name
+    way = e.rig.upstream(node.id) if isinstance(node, k.Return) else e.rig.downstream(node.id)
+    if isinstance(node, (k.Return, k.Send, k.Bus)):
+        for other in way:
+            if isinstance(device := e.rig.nodes[other], (k.Delay, k.Reverb, k.Chorus)):
+                return f"{node.title} of {device.shown}"
+    return node.title
 
 
 def _safe(e: Evaluation, port: str) -> bool:

@@ -2,11 +2,11 @@
 
 _LIGHTHOUSE = """
 rig "Two sends"
-guitar: source "Baritone guitar" (level -24 dB) > squeeze: compressor "Compressor" (threshold -26 dB, ratio 3, make-up 2 dB) > drive1 (gain 6 dB, ceiling -12 dB, latency 1.35 ms) > pedal: volume "Volume" (position 90 %, pot 25 kΩ) > ways: split > mix: merge > main: output "Main L/R" (stereo)
-ways > bus1 "Delay bus" > echo: delay "Delay" (time 1/8.) > again: split > back1: return "Delay return" (level -2.5 dB, solo-safe) > mix [inverted]
-again > lap: level "Return to send" (level -3.2 dB) > bus1
-ways > send2: level "Reverb send" > hall: reverb "Reverb" (pre-delay 1/64, RT60 1.8 s, low cut 150 Hz, latency 2.71 ms, mix 32 %, locked) > back2: return "Reverb return" (level -3 dB, solo-safe) > mix
-clarinet: source "Clarinet" (level -26 dB) > reedfader: fader "Clarinet fader" > main [pan 20 %, level -2 dB]
+guitar: source "Guitar" (level -24 dB) > squeeze: compressor (threshold -26 dB, ratio 3, make-up 2 dB) > drive1 (gain 6 dB, ceiling -12 dB, latency 1.35 ms) > pedal: volume "Volume" (position 90 %, pot 25 kΩ) > ways: split > mix: merge > main: output "Main" (stereo)
+ways > bus1 > echo: delay (time 1/8.) > again: split > back1: return (level -2.5 dB, solo-safe) > mix [inverted]
+again > lap: level "Back" (level -3.2 dB) > bus1
+ways > send2: level "Send" > hall: reverb (pre-delay 1/64, RT60 1.8 s, low cut 150 Hz, latency 2.71 ms, mix 32 %, locked) > back2: return (level -3 dB, solo-safe) > mix
+clarinet: source "Clarinet" (level -26 dB) > reedfader: fader > main [pan 20 %, level -2 dB]
 scene "Verse" program 1: off echo
 scene "Last chorus" program 2: on echo; back2 (level 0 dB)
 """
@@ -14,8 +14,8 @@ scene "Last chorus" program 2: on echo; back2 (level 0 dB)
 _INTO = (
     _LIGHTHOUSE.replace('rig "Two sends"', 'rig "Delay into reverb"')
     .replace(
-        '> back1: return "Delay return" (level -2.5 dB, solo-safe) > mix [inverted]',
-        '> back1: return "Delay return" (level -2.5 dB, solo-safe) > to: split > mix [inverted]\n'
+        "> back1: return (level -2.5 dB, solo-safe) > mix [inverted]",
+        "> back1: return (level -2.5 dB, solo-safe) > to: split > mix [inverted]\n"
         'to > part: level "Into the reverb" (level -4 dB) > join: merge',
     )
     .replace('> hall: reverb "Reverb"', '> join\njoin > hall: reverb "Reverb"')
@@ -39,7 +39,7 @@ ways > d2: delay "Right delay" (time 1/8., feedback 20 %, trails, current 90 mA,
 
 _LANTERNS = """
 rig "Drums in parallel"
-drums: source "Hand percussion" (level -20 dB, stereo) > ways: split > main: output "Main L/R" (stereo) [level -3 dB]
+drums: source "Hand percussion" (level -20 dB, stereo) > ways: split > main: output "Main" (stereo) [level -3 dB]
 ways > loop: outboard "Outboard compressor" (latency 2.71 ms) > main [level -6 dB]
 clarinet: source "Clarinet" (level -22 dB) > send1 (level -8 dB) > main [pan -25 %]
 send1 > bus1 "Plate bus" > plate: reverb "Plate" (pre-delay 30 ms, RT60 2.4 s, low cut 180 Hz, locked) > plateback: return "Plate return" (level -4 dB) > main

@@ -4,7 +4,7 @@ A document is a value: operations return new ones. Nodes and rails are keyed, so
 documents are equal when they say the same, in whatever order it was said.
 """
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import cached_property
 from typing import Any, Literal
 
@@ -144,7 +144,7 @@ class Rig(Edge):
 
     @cached_property
     def reached(self) -> dict[tuple[str, bool], list[str]]:
-        """What `checks` found out about which node reaches which, kept with the document."""
+        """What `upstream` and `downstream` found, kept with the document."""
         return {}
 
     @cached_property
@@ -159,6 +159,22 @@ class Rig(Edge):
         """The connected output ports of a node."""
         return self.leaving[node]
 
+    def downstream(self, node: str) -> list[str]:
+        """Every node that this one feeds, nearest first, each once."""
+        if (node, True) not in self.reached:
+            self.reached[node, True] = _reach(
+                node, lambda n: [self.rails[p].target for p in self.leaving[n]]
+            )
+        return self.reached[node, True]
+
+    def upstream(self, node: str) -> list[str]:
+        """Every node that feeds this one, nearest first, each once."""
+        if (node, False) not in self.reached:
+            self.reached[node, False] = _reach(
+                node, lambda n: [p.rpartition(".")[0] for p in self.inputs[n]]
+            )
+        return self.reached[node, False]
+
     def node(self, id: str) -> Node:
         """Raises RigError where there is no such part."""
         if id not in self.nodes:
@@ -172,6 +188,19 @@ class Rig(Edge):
         if port not in self.rails:
             raise RigError(f"No rail leaves “{port}”.", part=port)
         return self.rails[port]
+
+
+def _reach(id: str, step: Callable[[str], list[str]]) -> list[str]:
+    found: list[str] = []
+    todo = step(id)
+    seen = {id}
+    while todo:
+        node = todo.pop(0)
+        if node not in seen:
+            seen.add(node)
+            found.append(node)
+            todo += step(node)
+    return found
 
 
 def ports_of(node: Node) -> int:

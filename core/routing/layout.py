@@ -11,11 +11,18 @@ from core.edge import Edge
 from core.routing import kinds as k
 from core.routing.captions import caption, strip_caption
 from core.routing.compile import walk
-from core.routing.document import Rig
+from core.routing.document import PLAIN, Rig
 from core.routing.plan import Plan
 
-_WIDTH = {"split": 0.45, "merge": 0.5, "send": 0.75, "return": 0.85, "bus": 0.7, "source": 0.85,
-          "output": 0.7, "passive_mixer": 0.7}  # fmt: skip
+_NARROW = {"split": 0.4, "merge": 0.45, "bus": 0.5, "passive_mixer": 0.6, "output": 0.6}
+_MOST = 1.7
+
+
+def _width(node: k.Node, words: str) -> float:
+    """Columns that a part needs so that its name and caption stand clear of its neighbours'."""
+    name = "" if node.name is None and k.kind_of(node) in ("split", "merge") else node.shown
+    text = max(0.082 * min(len(name), 17), 0.074 * len(words)) + 0.14
+    return min(_MOST, max(_NARROW.get(k.kind_of(node), 0.72), text))
 
 
 class PlacedNode(Edge):
@@ -52,7 +59,8 @@ def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
     """Columns and lanes for every node, and a bent line for every rail."""
     times_ms = {name: time * 1e3 for name, time in plan.times_s.items()}
     order, back = walk(rig)
-    xs = _columns(rig, order, back)
+    words = {n: caption(node, times_ms) for n, node in rig.nodes.items()}
+    xs = _columns(rig, order, back, {n: _width(rig.nodes[n], words[n]) for n in rig.nodes})
     lanes, runs, bare = _lanes(rig, order, back, xs)
     rails = []
     taken: dict[str, int] = {}
@@ -101,7 +109,7 @@ def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
                 run=runs[n],
                 kind=k.kind_of(rig.nodes[n]),
                 shown=rig.nodes[n].shown,
-                caption=caption(rig.nodes[n], times_ms),
+                caption=words[n],
                 off=bool(
                     getattr(rig.nodes[n], "bypassed", False)
                     or getattr(rig.nodes[n], "muted", False)
@@ -130,19 +138,25 @@ def _styled(rig: Rig, plan: Plan, rail: PlacedRail) -> PlacedRail:
     return rail.model_copy(update={"dry": dry, "wet": wet, "caption": words})
 
 
-def _columns(rig: Rig, order: list[str], back: set[str]) -> dict[str, float]:
+def _columns(
+    rig: Rig, order: list[str], back: set[str], widths: dict[str, float]
+) -> dict[str, float]:
+    """The middle of every node; names of sources and outputs stand beside them, not across."""
     xs: dict[str, float] = {}
+    ends: dict[str, float] = {}
     for name in order:
-        width = _WIDTH.get(k.kind_of(rig.nodes[name]), 1.0)
-        before = []
+        left = 0.0
         for port in rig.inputs[name]:
             source = port.rpartition(".")[0]
             if port not in back:
-                wide = _WIDTH.get(k.kind_of(rig.nodes[source]), 1.0) / 2
-                # A second rail without a stage on it still needs room to be seen.
-                room = 0.0 if port.endswith(".0") else 0.7
-                before.append(xs[source] + wide + room)
-        xs[name] = max(before, default=0.0) + width / 2
+                # A second rail without a stage on it, and a strip's caption, need room to be seen.
+                room = 0.0 if port.endswith(".0") else 0.5
+                if rig.rails[port].strip != PLAIN:
+                    room = max(room, 0.075 * len(strip_caption(rig.rails[port].strip)))
+                left = max(left, ends[source] + room)
+        kind = k.kind_of(rig.nodes[name])
+        xs[name] = left + (0.05 if kind == "source" else widths[name] / 2)
+        ends[name] = left + widths[name]
     last = max(xs.values(), default=0.0)
     for output in rig.of_kind("output"):
         xs[output.id] = last
@@ -197,8 +211,11 @@ def _lanes(
                 else:
                     bare[port] = take(lane + 1, xs[one], xs[target] - 0.01)
 
-    starts = sorted(n.id for n in rig.of_kind("source"))
-    for start in [*starts, *order]:
+    # The source with the longest course comes first.
+    sources = sorted(
+        (n.id for n in rig.of_kind("source")), key=lambda n: (-len(rig.downstream(n)), n)
+    )
+    for start in [*sources, *order]:
         if start not in lanes:
             least = 0 if not held else max(held) + 1
             run(start, least, xs[start] - 0.5)

@@ -196,9 +196,11 @@ def _reading_order(rig: Rig) -> list[str]:
     """Sources first, then along the rails, as a person would follow them."""
     order: list[str] = []
     seen: set[str] = set()
-    starts = sorted(n.id for n in rig.of_kind("source")) + sorted(
-        n for n in rig.nodes if not rig.inputs[n]
+    # The source with the longest course first, as the drawing has it.
+    sources = sorted(
+        (n.id for n in rig.of_kind("source")), key=lambda n: (-len(rig.downstream(n)), n)
     )
+    starts = sources + sorted(n for n in rig.nodes if not rig.inputs[n])
     for start in [*starts, *sorted(rig.nodes)]:
         todo = [start]
         while todo:

@@ -112,30 +112,12 @@ def run_checks(evaluation: Evaluation) -> CheckReport:
 
 def before(rig: Rig, id: str) -> list[str]:
     """Every node that feeds this one, nearest first, each once."""
-    if (id, False) not in rig.reached:
-        rig.reached[id, False] = _reach(id, lambda n: [p.rpartition(".")[0] for p in rig.inputs[n]])
-    return rig.reached[id, False]
+    return rig.upstream(id)
 
 
 def after(rig: Rig, id: str) -> list[str]:
     """Every node that this one feeds, nearest first, each once."""
-    if (id, True) not in rig.reached:
-        rig.reached[id, True] = _reach(id, lambda n: [rig.rails[p].target for p in rig.leaving[n]])
-    return rig.reached[id, True]
-
-
-def _reach(id: str, step: Callable[[str], list[str]]) -> list[str]:
-    found: list[str] = []
-    todo = step(id)
-    seen = {id}
-    while todo:
-        node = todo.pop(0)
-        if node in seen:
-            continue
-        seen.add(node)
-        found.append(node)
-        todo += step(node)
-    return found
+    return rig.downstream(id)
 
 
 def series_before(rig: Rig, id: str) -> list[str]:

@@ -21,7 +21,7 @@ export function Entrance({ demo }: { demo: boolean }) {
       const session = await ask(api.POST("/api/v1/demo"));
       const songs = await ask(api.GET("/api/v1/songs"));
       enter(client, session);
-      navigate(songs[0] ? `/songs/${songs[0].id}/time` : "/");
+      navigate(songs[0] ? `/songs/${songs[0].id}/route` : "/");
     } catch (problem) {
       setFault(sentenceOf(problem));
       setBusy(false);

@@ -16,6 +16,16 @@ export type NullTestDetail = Schemas["NullTestDetail"];
 export type NullResult = Schemas["NullResult"];
 export type TimeRuler = Schemas["TimeRuler"];
 
+export type RigSummary = Schemas["RigOut"];
+export type VariantSummary = Schemas["VariantSummary"];
+export type Variant = Schemas["VariantOut"];
+export type RigView = Schemas["RigView"];
+export type Board = Schemas["BoardOut"];
+export type Finding = Schemas["Finding"];
+export type Kind = Schemas["KindOut"];
+export type Parameter = Schemas["ParameterOut"];
+export type RigAction = Schemas["EditIn"]["action"];
+
 export interface Problem {
   status: number;
   detail: string;

@@ -13,6 +13,7 @@ import { useKey } from "./keys";
 import { Shell } from "./Shell";
 import { turnTheme } from "./theme-choice";
 
+const RouteStep = lazy(() => import("../steps/route/RouteStep"));
 const TimeStep = lazy(() => import("../steps/time/TimeStep"));
 const VerifyStep = lazy(() => import("../steps/verify/VerifyStep"));
 const ResultPage = lazy(() => import("../steps/verify/ResultPage"));
@@ -53,7 +54,8 @@ export function App() {
           <Routes>
             <Route path="/" element={<SongList session={session.data} />} />
             <Route path="/songs/:songId" element={<Shell />}>
-              <Route index element={<Navigate to="time" replace />} />
+              <Route index element={<Navigate to="route" replace />} />
+              <Route path="route" element={<RouteStep />} />
               <Route path="time" element={<TimeStep />} />
               <Route path="verify" element={<VerifyStep />} />
               <Route path="verify/:testId" element={<ResultPage />} />

@@ -5,6 +5,7 @@ import { allKeys, type Scope } from "./keys";
 
 const NAMES: Record<Scope, string> = {
   everywhere: "Everywhere",
+  route: "Route",
   time: "Time",
   verify: "Verify, choosing a pair",
   result: "Verify, a result",

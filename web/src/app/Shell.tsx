@@ -36,6 +36,7 @@ export function frameOf(song: Song): Frame {
 }
 
 const STEPS = [
+  { to: "route", name: "Route" },
   { to: "time", name: "Time" },
   { to: "verify", name: "Verify" },
 ];

@@ -3,7 +3,7 @@ import { useHotkeys } from "react-hotkeys-hook";
 
 import registry from "./keys.json";
 
-export type Scope = "everywhere" | "time" | "verify" | "result";
+export type Scope = "everywhere" | "route" | "time" | "verify" | "result";
 
 export interface Key {
   scope: Scope;
@@ -22,7 +22,8 @@ export function useKey(scope: Scope, shown: string, act: () => void, enabled = t
     key.keys,
     (event) => {
       const target = event.target as HTMLElement;
-      if (key.keys === "space" && target.closest("button, a, [role=switch], summary")) return;
+      const pressing = key.keys === "space" || key.keys === "enter";
+      if (pressing && target.closest("button, a, [role=switch], summary")) return;
       if (document.querySelector("dialog[open]")) return;
       event.preventDefault();
       act();

@@ -133,7 +133,7 @@ function Row({ song }: { song: Song }) {
           lineHeight="24px"
           color="ink"
         >
-          <Link to={`/songs/${song.id}/time`}>{song.title}</Link>
+          <Link to={`/songs/${song.id}/route`}>{song.title}</Link>
         </Box>
         <Box color="ink2" fontSize="13px">
           {num(section.tempo_bpm, section.tempo_bpm % 1 ? 1 : 0)} BPM ({section.beat_unit}),{" "}
@@ -145,7 +145,10 @@ function Row({ song }: { song: Song }) {
         <BeatBar beatMs={song.beat_ms} />
       </Box>
       <Box display="flex" flexWrap="wrap" gap="4px 8px" justifyContent="flex-end">
-        <Press onClick={() => navigate(`/songs/${song.id}/time`)} aria-label={`Open ${song.title}`}>
+        <Press
+          onClick={() => navigate(`/songs/${song.id}/route`)}
+          aria-label={`Open ${song.title}`}
+        >
           Open
         </Press>
         <Press
@@ -222,7 +225,7 @@ function NewSong() {
     },
     onSuccess: (song) => {
       void client.invalidateQueries({ queryKey: ["songs"] });
-      navigate(`/songs/${song.id}/time`);
+      navigate(`/songs/${song.id}/route`);
     },
   });
   const send = (event: FormEvent) => {

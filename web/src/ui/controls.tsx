@@ -41,7 +41,8 @@ export function buttonCss(look: "plain" | "primary" | "quiet") {
     _hover: look === "primary" ? { textDecoration: "underline" } : { background: "well" },
     _disabled: {
       borderStyle: "dashed",
-      borderColor: "edge",
+      borderColor: look === "quiet" ? "transparent" : "edge",
+      textDecoration: "none",
       background: "transparent",
       color: "ink2",
       cursor: "default",

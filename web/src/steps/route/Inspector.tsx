@@ -1,0 +1,381 @@
+/** The settings of what is selected: a part's own fields, or the strip of a merge's input. */
+import { Box, chakra } from "@chakra-ui/react";
+import { useEffect, useRef, useState } from "react";
+
+import {
+  api,
+  ask,
+  type Kind,
+  type Parameter,
+  type RigAction,
+  sentenceOf,
+  type Variant,
+} from "../../api/client";
+import { announce, Press, SheetTitle } from "../../ui/controls";
+import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
+
+type Values = Record<string, unknown>;
+
+interface Props {
+  variant: Variant;
+  kinds: Kind[];
+  selected: string;
+  onEdit: (action: RigAction) => void;
+  onTake: (variant: Variant) => void;
+}
+
+const STRIP: Parameter[] = [
+  strip("level_db", "level", "number", "dB"),
+  strip("pan_percent", "pan", "number", "%"),
+  strip("width_percent", "width", "number", "%"),
+  strip("delay_ms", "delay", "number", "ms"),
+  strip("inverted", "inverted", "flag", ""),
+  strip("muted", "muted", "flag", ""),
+  strip("solo", "solo", "flag", ""),
+];
+
+function strip(field: string, label: string, sort: "number" | "flag", unit: string): Parameter {
+  return {
+    field,
+    label,
+    sort,
+    unit,
+    low: null,
+    high: null,
+    choices: [],
+    about: label,
+    optional: false,
+    own: true,
+  };
+}
+
+export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
+  const [more, setMore] = useState(false);
+  const { document } = variant;
+  const node = document.nodes?.[selected] as (Values & { id: string; kind: string }) | undefined;
+  const rail = document.rails?.[selected];
+  if (!node && !rail) {
+    return (
+      <Box color="ink2" paddingBlock="8px">
+        Select a stage or a rail: arrow keys go along the course.
+      </Box>
+    );
+  }
+  if (rail) {
+    const target = document.nodes?.[rail.target] as (Values & { kind: string }) | undefined;
+    const many = ["merge", "bus", "output", "passive_mixer"].includes(target?.kind ?? "");
+    return (
+      <Box as="section" aria-label="Settings">
+        <SheetTitle
+          sub
+          about={`from ${nameOf(variant, selected.split(".")[0]!)} to ${nameOf(variant, rail.target)}`}
+        >
+          Rail
+        </SheetTitle>
+        {many ? (
+          <Fields
+            key={selected}
+            parameters={STRIP}
+            values={(rail.strip ?? {}) as Values}
+            defaults={{ level_db: 0, pan_percent: 0, width_percent: 100, delay_ms: 0 }}
+            onSet={(values) => onEdit({ do: "set_strip", rail: selected, values })}
+          />
+        ) : (
+          <Box color="ink2">A plain rail. I puts a stage on it, R splits it, E adds a send.</Box>
+        )}
+        <Box marginTop="8px">
+          <Press
+            look="quiet"
+            onClick={() => onEdit({ do: "disconnect", port: selected, feed: true })}
+          >
+            Take this way out
+          </Press>
+        </Box>
+      </Box>
+    );
+  }
+  const kind = kinds.find((k) => k.kind === node!.kind);
+  if (!kind) return null;
+  const own = kind.parameters.filter((p) => p.own || p.field === "name");
+  const shared = kind.parameters.filter((p) => !p.own && p.field !== "name");
+  return (
+    <Box as="section" aria-label="Settings">
+      <SheetTitle sub about={kind.title === nameOf(variant, selected) ? undefined : kind.title}>
+        {nameOf(variant, selected)}
+      </SheetTitle>
+      <Fields
+        key={selected}
+        parameters={more ? [...own, ...shared] : own}
+        values={node!}
+        onSet={(values) => onEdit({ do: "set", node: selected, values })}
+      />
+      {node!.kind === "frame" && (
+        <FrameOrder id={selected} order={String(node!.order)} onEdit={onEdit} />
+      )}
+      <Box display="flex" flexWrap="wrap" gap="6px 12px" marginTop="8px">
+        {shared.length > 0 && (
+          <Press look="quiet" aria-expanded={more} onClick={() => setMore(!more)}>
+            {more ? "Fewer settings" : "All settings"}
+          </Press>
+        )}
+        {"mix_percent" in node! && <Convert variant={variant} node={selected} onTake={onTake} />}
+      </Box>
+    </Box>
+  );
+}
+
+export function nameOf(variant: Variant, id: string): string {
+  return variant.view.layout.nodes.find((n) => n.id === id)?.shown ?? id;
+}
+
+function Fields({
+  parameters,
+  values,
+  defaults = {},
+  onSet,
+}: {
+  parameters: Parameter[];
+  values: Values;
+  defaults?: Values;
+  onSet: (values: Values) => void;
+}) {
+  return (
+    <Box
+      display="grid"
+      gridTemplateColumns="repeat(auto-fill, minmax(132px, 1fr))"
+      gap="8px 12px"
+      marginTop="6px"
+      alignItems="end"
+    >
+      {parameters.map((p) => (
+        <Field
+          key={p.field}
+          parameter={p}
+          value={values[p.field] ?? defaults[p.field] ?? null}
+          onSet={(value) => onSet({ [p.field]: value })}
+        />
+      ))}
+    </Box>
+  );
+}
+
+function Field({
+  parameter,
+  value,
+  onSet,
+}: {
+  parameter: Parameter;
+  value: unknown;
+  onSet: (value: unknown) => void;
+}) {
+  if (parameter.sort === "flag") {
+    return (
+      <chakra.label display="flex" alignItems="center" gap="6px" minHeight="31px" cursor="pointer">
+        <input
+          type="checkbox"
+          checked={value === true}
+          aria-label={parameter.label}
+          onChange={(event) => onSet(event.target.checked)}
+        />
+        {parameter.label}
+      </chakra.label>
+    );
+  }
+  if (parameter.sort === "choice") {
+    return (
+      <Labelled label={parameter.label}>
+        <Choice
+          value={String(value ?? "")}
+          onChange={(event) => {
+            const text = event.target.value;
+            onSet(text === "" ? null : /^\d+$/.test(text) ? Number(text) : text);
+          }}
+        >
+          {parameter.optional && <option value="">by its kind</option>}
+          {parameter.choices.map((c) => (
+            <option key={c}>{c}</option>
+          ))}
+        </Choice>
+      </Labelled>
+    );
+  }
+  return <Typed parameter={parameter} value={value} onSet={onSet} />;
+}
+
+/** A typed value: numbers step with the arrow keys, Escape restores, the server reads the rest. */
+function Typed({
+  parameter,
+  value,
+  onSet,
+}: {
+  parameter: Parameter;
+  value: unknown;
+  onSet: (value: unknown) => void;
+}) {
+  const stored = value === null || value === undefined ? "" : shown(value);
+  const [draft, setDraft] = useState<string | null>(null);
+  const [bad, setBad] = useState("");
+  const numeric = parameter.sort === "number" || parameter.sort === "whole";
+  const latest = useRef(stored);
+  useEffect(() => {
+    latest.current = stored;
+  }, [stored]);
+  const commit = async (text: string) => {
+    if (text === latest.current) return setDraft(null);
+    if (text.trim() === "") {
+      if (parameter.optional) onSet(null);
+      return setDraft(null);
+    }
+    if (!numeric) {
+      onSet(text);
+      return setDraft(null);
+    }
+    const kinds = { dB: "level", "%": "percent", Hz: "frequency" } as const;
+    const kind = kinds[parameter.unit as keyof typeof kinds];
+    try {
+      // Units that the core reads go through it; the others are plain numbers.
+      let number = Number.parseFloat(text.replace(",", ".").replace("−", "-"));
+      if (kind === "frequency") {
+        number = (
+          await ask(api.POST("/api/v1/compute/quantity", { body: { kind, text } as never }))
+        ).value;
+      }
+      if (Number.isNaN(number)) throw new Error();
+      if (parameter.low !== null && number < parameter.low)
+        return setBad(`at least ${parameter.low}`);
+      if (parameter.high !== null && number > parameter.high)
+        return setBad(`at most ${parameter.high}`);
+      setBad("");
+      onSet(number);
+      setDraft(null);
+    } catch (fault) {
+      setBad(
+        fault instanceof Error && fault.message ? sentenceOf(fault) : `“${text}” is not a number`,
+      );
+    }
+  };
+  return (
+    <chakra.label display="block" title={parameter.about}>
+      <Box as="span" display="block" color="ink2" fontSize="13px" marginBottom="2px">
+        {parameter.label}
+        {parameter.unit && parameter.unit !== "ratio" ? `, ${parameter.unit}` : ""}
+      </Box>
+      <TextInput
+        aria-label={parameter.label}
+        aria-invalid={bad ? true : undefined}
+        value={draft ?? stored}
+        autoComplete="off"
+        spellCheck={false}
+        onChange={(event) => setDraft(event.target.value)}
+        onBlur={() => draft !== null && void commit(draft)}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") void commit(draft ?? stored);
+          else if (event.key === "Escape") {
+            setDraft(null);
+            setBad("");
+          } else if (numeric && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
+            const now = Number.parseFloat(draft ?? stored);
+            if (Number.isNaN(now)) return;
+            event.preventDefault();
+            const size = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
+            const next = String(
+              Number((now + (event.key === "ArrowUp" ? size : -size)).toFixed(4)),
+            );
+            setDraft(next);
+            void commit(next);
+          }
+        }}
+      />
+      {bad && (
+        <Box role="alert" color="diff" fontSize="13px" fontWeight="650">
+          {bad}
+        </Box>
+      )}
+    </chakra.label>
+  );
+}
+
+function shown(value: unknown): string {
+  return typeof value === "number" ? String(Number(value.toFixed(4))) : String(value);
+}
+
+function FrameOrder({
+  id,
+  order,
+  onEdit,
+}: {
+  id: string;
+  order: string;
+  onEdit: (action: RigAction) => void;
+}) {
+  const [draft, setDraft] = useState(order);
+  return (
+    <Box marginTop="8px">
+      <Labelled label="Slots in the order they run">
+        <TextInput
+          value={draft}
+          maxLength={16}
+          onChange={(event) => setDraft(event.target.value.toUpperCase())}
+          onKeyDown={(event) => {
+            if (event.key === "Enter")
+              onEdit({ do: "arrange", frame: id, order: draft } as RigAction);
+            if (event.key === "Escape") setDraft(order);
+          }}
+        />
+      </Labelled>
+    </Box>
+  );
+}
+
+function Convert({
+  variant,
+  node,
+  onTake,
+}: {
+  variant: Variant;
+  node: string;
+  onTake: (variant: Variant) => void;
+}) {
+  const [said, setSaid] = useState("");
+  const run = async (to: "parallel" | "insert" | "return") => {
+    const body = { id: crypto.randomUUID(), node, to, apply: false };
+    const path = { params: { path: { variant_id: variant.id } } };
+    try {
+      const look = await ask(api.POST("/api/v1/variants/{variant_id}/convert", { ...path, body }));
+      const { conversion } = look;
+      const null_ =
+        conversion.null_db === null
+          ? ""
+          : ` Best null at 1 % and 0.1 dB steps: ${conversion.null_db.toFixed(1)} dB.`;
+      setSaid(`${conversion.sentence}${null_}`);
+      if (!conversion.rig) return;
+      const done = await ask(
+        api.POST("/api/v1/variants/{variant_id}/convert", {
+          ...path,
+          body: { ...body, apply: true },
+        }),
+      );
+      if (done.variant) onTake(done.variant);
+    } catch (fault) {
+      announce(sentenceOf(fault), { kind: "fault" });
+    }
+  };
+  return (
+    <>
+      <Press look="quiet" onClick={() => void run("parallel")}>
+        To a parallel rail
+      </Press>
+      <Press look="quiet" onClick={() => void run("return")}>
+        To a send and return
+      </Press>
+      <Press look="quiet" onClick={() => void run("insert")}>
+        To one insert
+      </Press>
+      {said && (
+        <Box width="100%" fontSize="13px" role="status">
+          {said}
+        </Box>
+      )}
+    </>
+  );
+}

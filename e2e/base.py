@@ -74,11 +74,15 @@ class BrowserCase(LiveServerTestCase):
         self.addCleanup(browser.close)
         return browser
 
-    def open_demo(self, browser: Browser | None = None) -> Browser:
+    def open_demo(self, browser: Browser | None = None, step: str = "Time") -> Browser:
+        """The demo song at a step; it opens at Route."""
         browser = browser or self.browser
         browser.open("/")
         browser.press("button", "Open the demo studio")
-        browser.find("group", "Time ruler")
+        browser.find("radio", "Compressor")
+        if step != "Route":
+            browser.press("link", step)
+            browser.find("group", "Time ruler")
         return browser
 
     def no_faults(self) -> None:

@@ -419,7 +419,9 @@ def _paste(draft: Draft, action: Paste) -> tuple[str, str]:
         draft.connect(action.at, names[heads[0]])
         if old_rail is not None:
             draft.rails[f"{names[tails[0]]}.0"] = old_rail
-    return next(iter(names.values()), ""), f"{len(names)} parts pasted"
+    first = next(iter(names.values()), "")
+    said = draft.nodes[first].shown if len(names) == 1 else f"{len(names)} parts"
+    return first, f"{said} pasted"
 
 
 def _key(draft: Draft, action: SetKey) -> tuple[str, str]:

@@ -133,7 +133,7 @@ class Saving(BrowserCase):
         b.type("Tempo", "87,5", enter=True)
         b.until(lambda: b.look("button", "Make “Harbour Bell”"))
         b.press("button", "Make “Harbour Bell”")
-        b.find("group", "Time ruler")
+        b.find("button", "Begin with a bare rail")
         self.wait_for(lambda: Song.objects.filter(title="Harbour Bell").exists(), "not made")
         self.assertEqual(Song.objects.get(title="Harbour Bell").tempo_map[0]["tempo_bpm"], 87.5)
         b.press("link", "Fonodrome, all songs")

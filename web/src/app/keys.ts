@@ -28,7 +28,8 @@ export function useKey(scope: Scope, shown: string, act: () => void, enabled = t
       event.preventDefault();
       act();
     },
-    { enabled, enableOnFormTags: false },
+    // Marks in a chart have the role of a radio button; keys go on working on them.
+    { enabled, enableOnFormTags: ["radio"] },
     [act, enabled],
   );
 }

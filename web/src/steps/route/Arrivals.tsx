@@ -60,6 +60,9 @@ export function Arrivals({ board, cautions, lit, onLight }: Props) {
               wet %
             </Head>
             <Head width="31%" padding="0" textAlign="left">
+              <Box as="span" srOnly>
+                on a log time axis
+              </Box>
               <Box ref={frame} position="relative" height="18px">
                 {width > 200 &&
                   REGIONS.map((region) => (

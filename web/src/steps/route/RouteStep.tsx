@@ -302,7 +302,10 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
             {sheet === "settings" && (
               <Box
                 display="grid"
-                gridTemplateColumns={{ base: "1fr", md: "minmax(0, 1.6fr) minmax(0, 1fr)" }}
+                gridTemplateColumns={{
+                  base: "minmax(0, 1fr)",
+                  md: "minmax(0, 1.6fr) minmax(0, 1fr)",
+                }}
                 gap="20px"
               >
                 <Inspector

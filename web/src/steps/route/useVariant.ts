@@ -73,6 +73,14 @@ export function useVariant(id: string, songRevision: number) {
           );
           take(variant);
           announce(`${variant.said}.`);
+          // What was queued meanwhile was meant to follow this edit, if nobody else came between.
+          if (variant.revision === next.base_revision + 1) {
+            queue.current = queue.current.map((one) =>
+              one.base_revision === next.base_revision
+                ? { ...one, base_revision: variant.revision }
+                : one,
+            );
+          }
         } catch (fault) {
           if (fault instanceof Refused && (fault.offline || fault.problem.status >= 500)) {
             setOffline(queue.current.length);

@@ -1,0 +1,184 @@
+"""Route in the browser: a rig built by keyboard, its checks and fixes, undo, variants, notation."""
+
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from e2e.base import BrowserCase
+from server.rigs.models import Variant
+from server.songs.models import Song
+
+
+class Route(BrowserCase):
+    def document(self, letter: int = 0) -> dict:
+        """The stored rig of the song that was made last."""
+        song = Song.objects.filter(is_demo_original=False).latest("created_at")
+        return Variant.objects.get(rig__song=song, position=letter).document
+
+    def keys(self, *keys: str) -> None:
+        chain = ActionChains(self.browser.driver)
+        for key in keys:
+            chain.send_keys(key)
+        chain.perform()
+
+    def insert(self, key: str, letters: str) -> None:
+        """Press a key, type a few letters of a kind, take it with Enter."""
+        b = self.browser
+        self.keys(key)
+        b.find("dialog", "")
+        self.keys(letters, Keys.ENTER)
+        b.until(lambda: b.look("dialog", "") is None)
+
+    def board(self) -> str:
+        return " ".join(self.browser.find("region", "Arrivals").text.replace("\u202f", " ").split())
+
+    def new_song(self) -> None:
+        b = self.open_demo(step="Route")
+        b.press("link", "Fonodrome, all songs")
+        b.type("Name", "Harbour Bell")
+        b.press("button", "Make “Harbour Bell”")
+        b.find("button", "Begin with a bare rail")
+
+    def test_a_send_and_return_built_from_nothing_by_keyboard(self):
+        b = self.browser
+        self.new_song()
+        b.find("button", "Begin with a bare rail").send_keys(Keys.ENTER)
+        source = b.find("radio", "Source")
+        source.send_keys(Keys.ENTER)
+        b.driver.execute_script("document.activeElement.blur()")
+        source.click()
+        self.insert("i", "fader")
+        b.find("radio", "Fader, ")
+        b.until(lambda: "fader1" in self.document()["nodes"])
+        self.insert("e", "reverb")
+        b.find("radio", "Reverb, 1.8 s")
+        b.sees("first wet sound")
+        self.assertNotIn("Dry leak", self.board())
+        # The device's own mix is left at 40 %: the check speaks, and the board shows the leak.
+        reverb = b.find("radio", "Reverb, 1.8 s")
+        reverb.click()
+        self.keys(Keys.ENTER)
+        b.type("mix", "40", enter=True)
+        b.sees("Reverb on this return is 40 % wet")
+        b.until(lambda: "Dry leak inside Reverb −10.4" in self.board(), self.board())
+        self.assertIn("Reverb first wet sound −14.0 20.00", self.board())
+        b.driver.execute_script("document.activeElement.blur()")
+        self.keys("f")
+        b.until(lambda: "Dry leak" not in self.board())
+        b.until(lambda: "Reverb first wet sound −6.0" in self.board())
+        self.assertEqual(self.document()["nodes"]["reverb1"]["mix_percent"], 100)
+        self.keys("z")
+        b.until(lambda: "Dry leak" in self.board())
+        self.no_faults()
+
+    def test_the_demo_rig_says_what_is_wrong_and_mends_it(self):
+        b = self.open_demo(step="Route")
+        b.until(lambda: "Dry leak inside Reverb −6.3 4.06 + 0" in self.board(), self.board())
+        b.sees("cuts a notch at 185 Hz")
+        b.sees("loop gain −3.2 dB. It takes 19 laps to die away")
+        b.press("button", "Set to 100 % wet")
+        b.until(lambda: "Dry leak" not in self.board())
+        b.sees("no comb")
+        b.press("button", "Undo")
+        b.until(lambda: "Dry leak" in self.board())
+        self.keys("k")
+        b.sees("1 marked as intended")
+        self.no_faults()
+
+    def test_stages_move_and_are_copied_by_keyboard(self):
+        b = self.open_demo(step="Route")
+        stage = b.find("radio", "Compressor")
+        stage.click()
+        stage.send_keys(Keys.ARROW_RIGHT)
+        b.until(lambda: b.find("radio", "Drive").get_attribute("aria-checked") == "true")
+        variant = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        )
+
+        def rails():
+            return Variant.objects.get(pk=variant.pk).document["rails"]
+
+        ActionChains(b.driver).key_down(Keys.SHIFT).send_keys(Keys.ARROW_LEFT).key_up(
+            Keys.SHIFT
+        ).perform()
+        self.wait_for(lambda: rails()["guitar.0"]["target"] == "drive1", "not moved")
+        self.keys("b")
+        b.find("radio", "Drive, bypassed")
+        self.keys("c")
+        b.sees("Drive copied")
+        self.keys("v")
+        self.wait_for(
+            lambda: "drive2" in rails().get("drive1.0", {}).get("target", ""), "not pasted"
+        )
+        self.keys(Keys.DELETE)
+        self.wait_for(lambda: rails()["drive1.0"]["target"] == "squeeze", "not deleted")
+        self.no_faults()
+
+    def test_variants_have_keys_and_say_what_differs(self):
+        b = self.open_demo(step="Route")
+        b.sees("B Delay into reverb")
+        self.keys("3")
+        b.until(lambda: "variant=" in b.driver.current_url)
+        third = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=2
+        )
+        self.assertIn(str(third.pk), b.driver.current_url)
+        b.press("button", "Copy to a new variant")
+        b.sees("Variant D is a copy to change.")
+
+    def test_the_rig_in_writing_and_in_the_drawing_stay_in_step(self):
+        b = self.open_demo(step="Route")
+        b.press("tab", "In writing")
+        area = b.find("textbox", "Notation")
+        text = area.get_attribute("value")
+        self.assertIn("hall: reverb (pre-delay 1/64", text)
+        self.write(area, text.replace("mix 32 %", "mix 55 %"))
+        b.press("button", "Draw what is written")
+        b.find("radio", "Reverb, 55 % wet")
+        self.write(b.find("textbox", "Notation"), "guitar: source > revreb")
+        b.press("button", "Draw what is written")
+        b.sees("Line 1: “revreb” is not known. Did you mean reverb?")
+        self.assertEqual(
+            b.find("textbox", "Notation").get_attribute("value"), "guitar: source > revreb"
+        )
+        b.find("radio", "Reverb, 55 % wet")
+
+    def write(self, area, text: str) -> None:
+        area.send_keys(Keys.CONTROL, "a")
+        area.send_keys(text)
+
+    def test_tables_of_controls_sends_and_cables(self):
+        b = self.open_demo(step="Route")
+        b.press("tab", "What moves what")
+        b.sees("Guitar: dry leak")
+        b.press("tab", "Scenes")
+        b.sees("Last chorus")
+        b.press("tab", "Patch sheet")
+        b.sees("Save as CSV")
+        b.press("link", "Fonodrome, all songs")
+        b.press("link", "Nine Lanterns")
+        b.find("radio", "Plate")
+        b.press("tab", "Send levels")
+        b.type("Send from Clarinet to Plate bus", "-3", enter=True)
+        b.find("radio", "Send, −3.0 dB")
+        b.sees("Outboard compressor (processed beside the dry rail) is 2.71 ms late")
+        b.press("button", "Delay the early rail by 2.71 ms")
+        b.until(lambda: "Outboard compressor (processed" not in b.text())
+
+    def test_edits_made_offline_wait_and_go_out_once(self):
+        b = self.open_demo(step="Route")
+        variant = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        )
+        b.driver.execute_cdp_cmd("Network.enable", {})
+        b.driver.execute_cdp_cmd("Network.setBlockedURLs", {"urls": ["*/edits"]})
+        b.press("button", "Set to 100 % wet")
+        b.sees("1 edit waits")
+        b.driver.execute_cdp_cmd("Network.setBlockedURLs", {"urls": []})
+        b.driver.refresh()
+        self.wait_for(
+            lambda: (
+                Variant.objects.get(pk=variant.pk).document["nodes"]["hall"]["mix_percent"] == 100
+            ),
+            "never sent",
+        )
+        self.assertEqual(variant.edits.count(), 1)

@@ -40,7 +40,7 @@ def _parser() -> argparse.ArgumentParser:
         help="format, lint, types, imports, api, core, server, e2e",
     )
     commands.add_parser("bench", help="measure speed as ratios").add_argument(
-        "names", nargs="*", metavar="NAME", help="only these: null, memory, compute, page"
+        "names", nargs="*", metavar="NAME", help="only these: null, memory, compute, rig, page"
     )
     commands.add_parser("screenshots", help="make the pictures in docs/screenshots")
     commands.add_parser(

@@ -44,6 +44,17 @@ class Evaluation:
         self.loops, self.radius = loop_gains(self.network)
         self.paths: dict[tuple[str, str], list[Path]] = {}
         self.boards: list[BoardOut] = []
+        # Looked up for every path: names of processors at work, and of what tells paths apart.
+        self._working = {
+            id: node.shown
+            for id, node in rig.nodes.items()
+            if isinstance(node, _WORKING) and not getattr(node, "bypassed", False)
+        }
+        self._told = {
+            id: node.shown
+            for id, node in rig.nodes.items()
+            if not isinstance(node, (k.Send, k.Return, k.Split))
+        }
         for output in self.plan.outputs:
             self._boards_at(output)
 
@@ -89,29 +100,16 @@ class Evaluation:
         everywhere = set(frozenset.intersection(*(p.owner_set for p in paths)))
         plain = any(not p.wet and not self._worked(p, everywhere) for p in paths)
         named = [(self._title(p, everywhere, plain), p) for p in paths]
-        seen: dict[str, int] = {}
-        for (name, _), _p in named:
-            seen[name] = seen.get(name, 0) + 1
         out = []
         for (name, detail), path in named:
-            if seen[name] > 1 and not detail:
-                detail = self._route(path, everywhere)
-            out.append(
-                self._arrival(name, detail or self._route(path, everywhere), path, reference)
-            )
+            told = detail or self._route(path, everywhere)
+            out.append(self._arrival(name, told, path, reference))
         return out
 
     def _worked(self, path: Path, everywhere: set[str]) -> list[str]:
         """Names of processors that this path goes through and not all do."""
-        nodes = self.rig.nodes
-        return [
-            nodes[owner].shown
-            for owner in path.owners
-            if owner in nodes
-            and owner not in everywhere
-            and isinstance(nodes[owner], _WORKING)
-            and not getattr(nodes[owner], "bypassed", False)
-        ]
+        working = self._working
+        return [working[o] for o in path.owners if o in working and o not in everywhere]
 
     def _title(self, path: Path, everywhere: set[str], plain: bool) -> tuple[str, str]:
         nodes = self.rig.nodes
@@ -141,15 +139,9 @@ class Evaluation:
         return "Dry", ""
 
     def _route(self, path: Path, everywhere: set[str]) -> str:
-        own = []
-        for owner in path.owners:
-            if owner in everywhere or "." in owner:
-                continue
-            node = self.rig.nodes[owner]
-            if isinstance(node, (k.Send, k.Return, k.Split)):
-                continue
-            if node.shown not in own:
-                own.append(node.shown)
+        told = self._told
+        own = [told[o] for o in path.owners if o in told and o not in everywhere]
+        own = list(dict.fromkeys(own))
         return "by " + ", ".join(own[:3]) if own else "straight through"
 
     def _arrival(self, name: str, detail: str, path: Path, reference: Path) -> ArrivalOut:

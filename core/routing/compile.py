@@ -432,10 +432,10 @@ class _Builder:
         if isinstance(node, k.Cabinet):
             return UNIT, 0.0, rs.cuts(node.low_cut_hz, node.high_cut_hz, 2)
         if isinstance(node, k.Equaliser):
-            parts = rs.low_shelf(node.low_db, node.low_hz) * rs.high_shelf(
-                node.high_db, node.high_hz
-            )
-            return UNIT, 0.0, parts * rs.bell(node.mid_db, node.mid_hz, node.mid_q)
+            return UNIT, 0.0, rs.three_bands(
+                node.low_db, node.low_hz, node.mid_db, node.mid_hz, node.mid_q, node.high_db,
+                node.high_hz,
+            )  # fmt: skip
         if isinstance(node, k.MidSideEncoder):
             scale = _MS_SCALE[node.scale]
             return (scale, scale, scale, -scale), 0.0, None

@@ -8,7 +8,6 @@ and laps round a cycle are paths of their own, up to a limit.
 import heapq
 import math
 from dataclasses import dataclass
-from functools import cached_property
 
 from core.routing.network import Link, Network
 from core.routing.plan import UNIT, Matrix, SelfLoop, size, times
@@ -20,42 +19,48 @@ _FLOOR = 1e-5
 _MOST_STEPS = 30_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Path:
-    """One way through: links in order, with how often each self-loop was gone round."""
+    """One way through: links in order, with how often each self-loop was gone round.
+
+    `wanted_s` is the part of the delay that somebody wants; `owners` are the nodes and rails on
+    the way; `polarity` is the sign of the largest gain.
+    """
 
     links: tuple[Link, ...]
     rounds: tuple[tuple[SelfLoop, int], ...]
     matrix: Matrix
     delay_s: float
     gain: float
+    wanted_s: float
+    wet: bool
+    diffuse: bool
+    polarity: int
+    owners: tuple[str, ...]
+    owner_set: frozenset[str]
 
-    @cached_property
-    def wanted_s(self) -> float:
-        return sum(link.wanted_s for link in self.links) + sum(
-            loop.delay_s * count for loop, count in self.rounds
-        )
 
-    @cached_property
-    def wet(self) -> bool:
-        return any(link.wet for link in self.links)
-
-    @cached_property
-    def diffuse(self) -> bool:
-        return any(link.diffuse for link in self.links)
-
-    @cached_property
-    def owners(self) -> tuple[str, ...]:
-        return tuple(owner for link in self.links for owner in link.owners)
-
-    @cached_property
-    def owner_set(self) -> frozenset[str]:
-        return frozenset(self.owners)
-
-    @property
-    def polarity(self) -> int:
-        largest = max(self.matrix, key=abs)
-        return -1 if largest < 0 else 1
+def _path(
+    links: tuple[Link, ...],
+    rounds: tuple[tuple[SelfLoop, int], ...],
+    matrix: Matrix,
+    delay_s: float,
+    channels: int,
+) -> Path:
+    wanted = sum(loop.delay_s * count for loop, count in rounds)
+    wet = diffuse = False
+    owners: list[str] = []
+    for link in links:
+        wanted += link.wanted_s
+        wet = wet or link.wet
+        diffuse = diffuse or link.diffuse
+        owners += link.owners
+    gain = path_gain(matrix, channels)
+    sign = -1 if max(matrix, key=abs) < 0 else 1
+    return Path(
+        links, rounds, matrix, delay_s, gain, wanted, wet, diffuse, sign, tuple(owners),
+        frozenset(owners),
+    )  # fmt: skip
 
 
 def path_gain(matrix: Matrix, channels: int) -> float:
@@ -109,7 +114,7 @@ def strongest_paths(
         steps += 1
         _, _, point, matrix, delay, links, rounds, turned = heapq.heappop(heap)
         if point == end:
-            found.append(Path(links, rounds, matrix, delay, path_gain(matrix, width)))
+            found.append(_path(links, rounds, matrix, delay, width))
             continue
         loop = plan.loops.get(point)
         if loop is not None and turned < MOST_REPEATS:

@@ -31,10 +31,12 @@ def scaled(matrix: Matrix, gain: float) -> Matrix:
 def size(matrix: Matrix) -> float:
     """The largest gain that a matrix gives any input (its spectral norm)."""
     a, b, c, d = matrix
+    if b == 0.0 and d == 0.0:
+        return abs(a) if c == 0.0 else math.sqrt(a * a + c * c)
     total = a * a + b * b + c * c + d * d
     determinant = a * d - b * c
     spread = max(0.0, total * total - 4 * determinant * determinant)
-    return float(np.sqrt(0.5 * (total + spread**0.5)))
+    return math.sqrt(0.5 * (total + math.sqrt(spread)))
 
 
 @dataclass(slots=True)

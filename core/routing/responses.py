@@ -87,6 +87,19 @@ def cuts(low_cut_hz: float | None, high_cut_hz: float | None, order: int) -> np.
     return total
 
 
+@lru_cache(maxsize=256)
+def three_bands(
+    low_db: float, low_hz: float, mid_db: float, mid_hz: float, mid_q: float, high_db: float,
+    high_hz: float,
+) -> np.ndarray | None:  # fmt: skip
+    """An equaliser of a low shelf, a bell and a high shelf; None where all are flat."""
+    if low_db == 0 and mid_db == 0 and high_db == 0:
+        return None
+    total = low_shelf(low_db, low_hz) * bell(mid_db, mid_hz, mid_q) * high_shelf(high_db, high_hz)
+    total.flags.writeable = False
+    return total
+
+
 def turn(delay_s: float) -> np.ndarray:
     """The phase of a delay over the grid."""
     return np.exp(-_OMEGA * delay_s)

@@ -82,6 +82,18 @@ class Route(BrowserCase):
         b.until(lambda: "Dry leak" in self.board())
         self.keys("k")
         b.sees("1 marked as intended")
+        b.driver.execute_script(
+            "document.querySelector('[aria-label=Checks] details:last-of-type').open = true"
+        )
+        b.type("Reason for parallel-not-wet", "slap, on purpose", enter=True)
+        self.wait_for(
+            lambda: any(
+                i["reason"] == "slap, on purpose"
+                for v in Variant.objects.filter(rig__song__is_demo_original=False)
+                for i in v.document["intended"]
+            ),
+            "reason not kept",
+        )
         self.no_faults()
 
     def test_stages_move_and_are_copied_by_keyboard(self):

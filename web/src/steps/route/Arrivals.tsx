@@ -153,6 +153,10 @@ function Row({
   width: number;
 }) {
   const wet = arrival.wet_percent > 0;
+  // Repeats and laps carry the device's name; which one it is stands below it.
+  const [name, ...which] = arrival.name.split(", ");
+  const pan = Math.abs(arrival.pan_percent) > 5 ? panned(arrival.pan_percent) : "";
+  const detail = [which.join(", ") || arrival.detail, pan].filter(Boolean).join(", ");
   const height = Math.max(3, Math.min(20, 20 + arrival.level_db * 0.55));
   const down = arrival.polarity < 0;
   const base = down ? 8 : 30;
@@ -178,7 +182,7 @@ function Row({
           overflow="hidden"
           textOverflow="ellipsis"
         >
-          {arrival.name}
+          {name}
         </Box>
         <Box
           color="ink2"
@@ -186,9 +190,9 @@ function Row({
           overflow="hidden"
           textOverflow="ellipsis"
 
-          title={arrival.detail}
+          title={`${arrival.name}: ${arrival.detail}`}
         >
-          {arrival.detail}
+          {detail}
         </Box>
       </chakra.td>
       <Cell>
@@ -246,6 +250,10 @@ function Row({
       </chakra.td>
     </chakra.tr>
   );
+}
+
+function panned(percent: number): string {
+  return `${percent < 0 ? "L" : "R"}${num(Math.abs(percent), 0)}`;
 }
 
 /** The sums at the output, and the comb that the near arrivals make. */

@@ -4,6 +4,7 @@ import { useState } from "react";
 
 import type { Finding, RigAction, RigView } from "../../api/client";
 import { Pennant, Press, SheetTitle } from "../../ui/controls";
+import { TextInput } from "../../ui/QuantityField";
 import type { Flag } from "./Plan";
 
 const KIND = { alarm: "fault", caution: "caution", note: "note" } as const;
@@ -94,9 +95,8 @@ export function Checks({ checks, onEdit, onSelect }: Props) {
               paddingBlock="4px"
               color="ink2"
             >
-              <Box flex="1">
-                {f.sentence} {f.intended_reason && <em>“{f.intended_reason}”</em>}
-              </Box>
+              <Box flex="1">{f.sentence}</Box>
+              <Reason key={f.intended_reason} finding={f} onEdit={onEdit} />
               <Press
                 look="quiet"
                 onClick={() =>
@@ -110,6 +110,27 @@ export function Checks({ checks, onEdit, onSelect }: Props) {
         </details>
       )}
     </Box>
+  );
+}
+
+/** Why a check is meant: optional, kept with the rig. */
+function Reason({ finding, onEdit }: { finding: Finding; onEdit: (action: RigAction) => void }) {
+  const [draft, setDraft] = useState(finding.intended_reason);
+  const commit = () => {
+    if (draft === finding.intended_reason) return;
+    onEdit({ do: "intend", check: finding.check, at: finding.at, on: true, reason: draft });
+  };
+  return (
+    <TextInput
+      aria-label={`Reason for ${finding.check}`}
+      placeholder="reason, if any"
+      width="200px"
+      maxLength={200}
+      value={draft}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => event.key === "Enter" && commit()}
+    />
   );
 }
 

@@ -125,6 +125,23 @@ class Route(BrowserCase):
         self.wait_for(lambda: rails()["drive1.0"]["target"] == "squeeze", "not deleted")
         self.no_faults()
 
+    def test_runs_fold_and_one_part_can_be_drawn_alone(self):
+        b = self.open_demo(step="Route")
+        b.find("radio", "Drive").click()
+        self.keys("o")
+        b.find("radio", "3 stages")
+        b.until(lambda: b.look("radio", "Drive") is None)
+        b.sees("1 folded.")
+        b.press("button", "Draw all")
+        b.find("radio", "Drive")
+        b.find("radio", "Clarinet").click()
+        self.keys("q")
+        b.sees("Only what belongs to Clarinet is drawn.")
+        b.until(lambda: b.look("radio", "Reverb") is None)
+        self.keys("q")
+        b.find("radio", "Reverb")
+        self.no_faults()
+
     def test_variants_have_keys_and_say_what_differs(self):
         b = self.open_demo(step="Route")
         b.sees("B Delay into reverb")

@@ -5,7 +5,9 @@ from ninja import Router
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing import Context, Rig, RigView, rig_view
+from core.routing import Context, Rig, RigView, compile_rig, rig_view
+from core.routing.layout import RigLayout, lay_out_rig
+from core.routing.reduce import reduced
 from core.tempo import (
     TapRequest,
     TapTempo,
@@ -52,3 +54,15 @@ class RigViewRequest(Edge):
 @router.post("/rig-view", response=RigView)
 def compute_rig_view(request: HttpRequest, payload: RigViewRequest) -> HttpResponse:
     return answer(rig_view(payload.document, Context(payload.frame)))
+
+
+class RigLayoutRequest(RigViewRequest):
+    focus: str | None = Field(None, max_length=40, description="Draw what belongs to this part")
+    folded: tuple[str, ...] = Field((), max_length=200, description="Runs drawn as one mark")
+
+
+@router.post("/rig-layout", response=RigLayout)
+def compute_rig_layout(request: HttpRequest, payload: RigLayoutRequest) -> HttpResponse:
+    plan = compile_rig(payload.document, Context(payload.frame))
+    smaller = reduced(payload.document, payload.focus, payload.folded)
+    return answer(lay_out_rig(smaller, plan))

@@ -2,7 +2,9 @@
 
 import unittest
 
-from core.routing import TEMPLATES, Rig, build, parse_rig, patch_csv, rig_view
+from core.routing import TEMPLATES, Rig, build, compile_rig, parse_rig, patch_csv, rig_view
+from core.routing.layout import lay_out_rig
+from core.routing.reduce import reduced, run_of
 from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS
 
 
@@ -46,6 +48,30 @@ class Layout(unittest.TestCase):
         self.assertEqual(
             (view.layout.nodes, view.report.boards, view.checks.findings), ([], [], [])
         )
+
+
+class LargeRigs(unittest.TestCase):
+    TEXT = (
+        "a: source > c1: compressor > d1: drive > e1: equaliser > o: output\n"
+        "b: source > c2: compressor > send1 > o\nsend1 > r: bus > v: reverb > t: return > o"
+    )
+
+    def drawn(self, focus, folded=()):
+        rig = parse_rig(self.TEXT)
+        return {n.id: n for n in lay_out_rig(reduced(rig, focus, folded), compile_rig(rig)).nodes}
+
+    def test_a_folded_run_is_one_mark_with_its_count(self):
+        self.assertEqual(run_of(parse_rig(self.TEXT), "d1"), ["c1", "d1", "e1"])
+        nodes = self.drawn(None, ("d1",))
+        self.assertEqual(nodes["c1"].shown, "3 stages")
+        self.assertEqual(set(self.drawn(None)) - set(nodes), {"d1", "e1"})
+
+    def test_focus_draws_what_belongs_to_a_part(self):
+        self.assertEqual(set(self.drawn("v")), {"b", "c2", "send1", "r", "v", "t", "o"})
+        self.assertEqual(set(self.drawn("a")), {"a", "c1", "d1", "e1", "o"})
+
+    def test_what_is_no_longer_there_is_passed_over(self):
+        self.assertEqual(set(self.drawn("gone", ("ghost",))), set(self.drawn(None)))
 
 
 class Tables(unittest.TestCase):

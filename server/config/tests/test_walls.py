@@ -25,6 +25,7 @@ PUBLIC = {
     ("POST", "/compute/tap-tempo"),
     ("POST", "/compute/tempo-from-delay"),
     ("POST", "/compute/rig-view"),
+    ("POST", "/compute/rig-layout"),
 }
 # For signed-in people, about nobody's things in particular.
 OWN = {

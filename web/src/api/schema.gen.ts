@@ -159,6 +159,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compute/rig-layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Rig Layout */
+        post: operations["server_compute_api_compute_rig_layout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs": {
         parameters: {
             query?: never;
@@ -5988,6 +6005,32 @@ export interface components {
              */
             second_output: "none" | "before" | "after";
         };
+        /** RigLayoutRequest */
+        RigLayoutRequest: {
+            /** @description A rig, stored or not */
+            document: components["schemas"]["Rig"];
+            /**
+             * @default {
+             *       "tempo_bpm": 120,
+             *       "beat_unit": "1/4",
+             *       "metre_count": 4,
+             *       "metre_unit": 4,
+             *       "sample_rate_hz": 48000
+             *     }
+             */
+            frame: components["schemas"]["TempoFrame"];
+            /**
+             * Focus
+             * @description Draw what belongs to this part
+             */
+            focus?: string | null;
+            /**
+             * Folded
+             * @description Runs drawn as one mark
+             * @default []
+             */
+            folded: string[];
+        };
         /** SongOut */
         SongOut: {
             /**
@@ -7216,6 +7259,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigView"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_rig_layout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigLayoutRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigLayout"];
                 };
             };
         };

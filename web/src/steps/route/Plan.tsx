@@ -40,7 +40,9 @@ interface Props {
 export function Plan({ view, keys, selected, through, flags, onSelect }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(320);
   const { layout } = view;
-  const column = Math.max(78, Math.min(124, (width - LEFT - 26) / Math.max(1, layout.columns)));
+  // Drawn to fit where names stay clear of each other; else at their natural width, to scroll.
+  const fit = (width - LEFT - 26) / Math.max(1, layout.columns);
+  const column = fit >= 80 ? Math.min(124, fit) : 98;
   const whole = Math.max(width, LEFT + layout.columns * column + 26);
   const x = (value: number) => LEFT + value * column;
   const y = (lane: number) => TOP + lane * LANE;

@@ -1,6 +1,6 @@
 /** Route: the rig as a course, what arrives at its outputs, what the checks say, its variants. */
 import { Box } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 
@@ -107,14 +107,47 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   );
   const [lit, setLit] = useState("");
   const [boardAt, setBoardAt] = useState(0);
+  const [focus, setFocus] = useState<string | null>(null);
+  const [folded, setFolded] = useState<string[]>([]);
   const kinds = useQuery({
     queryKey: ["rig-kinds"],
     queryFn: () => ask(api.GET("/api/v1/rig-kinds")),
     staleTime: Infinity,
   });
   const variant = query.data;
+  const { frame } = useSongContext();
+  const smaller = focus !== null || folded.length > 0;
+  const reduced = useQuery({
+    queryKey: ["rig-layout", id, variant?.revision, frame, focus, folded],
+    queryFn: () =>
+      ask(
+        api.POST("/api/v1/compute/rig-layout", {
+          body: { document: variant!.document, frame, focus, folded },
+        }),
+      ),
+    enabled: smaller && variant !== undefined,
+    placeholderData: keepPreviousData,
+  });
+  const fold = () => {
+    if (!selected) return;
+    setFolded(
+      folded.includes(selected) ? folded.filter((f) => f !== selected) : [...folded, selected],
+    );
+  };
+  const focusHere = () => setFocus(focus === null && selected ? selected : null);
   const flags = useMemo(() => (variant ? flagsOf(variant.view.checks.findings) : []), [variant]);
-  useCourseKeys({ variant, rig, selected, edit, turn, onOpen, setPicking, setSheet });
+  useCourseKeys({
+    variant,
+    rig,
+    selected,
+    edit,
+    turn,
+    onOpen,
+    setPicking,
+    setSheet,
+    fold,
+    focusHere,
+  });
   if (query.isError) {
     return (
       <Notice
@@ -127,7 +160,8 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
     );
   }
   if (!variant || !kinds.data) return <Waiting />;
-  const { view } = variant;
+  const whole = variant.view;
+  const view = smaller && reduced.data ? { ...whole, layout: reduced.data } : whole;
   const board = view.report.boards[Math.min(boardAt, view.report.boards.length - 1)];
   const through = board?.arrivals.find((a) => a.id === lit)?.through ?? [];
   const stages = kinds.data.filter((k) => k.stage && k.kind !== "return");
@@ -201,7 +235,29 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
             flags={flags}
             onSelect={setSelected}
           />
-          <Tools variant={variant} selected={selected} onEdit={edit} onPick={setPicking} />
+          {smaller && (
+            <Box fontSize="13px" color="ink2" marginTop="4px">
+              {focus !== null && `Only what belongs to ${nameOf(variant, focus)} is drawn. `}
+              {folded.length > 0 && `${folded.length} folded. `}
+              <Press
+                look="quiet"
+                onClick={() => {
+                  setFocus(null);
+                  setFolded([]);
+                }}
+              >
+                Draw all
+              </Press>
+            </Box>
+          )}
+          <Tools
+            variant={variant}
+            selected={selected}
+            onEdit={edit}
+            onPick={setPicking}
+            onFold={fold}
+            onFocus={focusHere}
+          />
           <Box marginTop="10px">
             <Checks checks={view.checks} onEdit={edit} onSelect={setSelected} />
           </Box>
@@ -367,11 +423,15 @@ function Tools({
   selected,
   onEdit,
   onPick,
+  onFold,
+  onFocus,
 }: {
   variant: Variant;
   selected: string;
   onEdit: (action: RigAction) => void;
   onPick: Pick;
+  onFold: () => void;
+  onFocus: () => void;
 }) {
   const rail = railOf(variant, selected);
   const node = variant.document.nodes?.[selected] as { kind: string } | undefined;
@@ -453,6 +513,12 @@ function Tools({
       >
         Delete
       </Press>
+      <Press look="quiet" disabled={!stage} onClick={onFold}>
+        Fold
+      </Press>
+      <Press look="quiet" disabled={!node} onClick={onFocus}>
+        Focus
+      </Press>
     </Box>
   );
 }
@@ -486,6 +552,8 @@ function useCourseKeys({
   onOpen,
   setPicking,
   setSheet,
+  fold,
+  focusHere,
 }: {
   variant: Variant | undefined;
   rig: RigSummary;
@@ -495,6 +563,8 @@ function useCourseKeys({
   onOpen: (id: string) => void;
   setPicking: Pick;
   setSheet: (sheet: Sheet) => void;
+  fold: () => void;
+  focusHere: () => void;
 }) {
   const rail = railOf(variant, selected);
   const earlier = railOf(variant, selected, true);
@@ -515,6 +585,15 @@ function useCourseKeys({
   useKey("route", "D", () => onNode({ do: "duplicate", node: selected }));
   useKey("route", "Shift →", () => onNode({ do: "move", node: selected, by: 1 }));
   useKey("route", "Shift ←", () => onNode({ do: "move", node: selected, by: -1 }));
+  useKey("route", "O", fold);
+  useKey("route", "Q", focusHere);
+  useKey("route", "Y", () => {
+    if (!isNode) return none();
+    setPicking({
+      title: "Replace it by",
+      then: (kind) => edit({ do: "replace", node: selected, kind }),
+    });
+  });
   useKey("route", "Z", () => void turn("undo"));
   useKey("route", "Shift Z", () => void turn("redo"));
   useKey("route", "N", () => setSheet("writing"));

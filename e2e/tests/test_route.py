@@ -31,6 +31,11 @@ class Route(BrowserCase):
     def board(self) -> str:
         return " ".join(self.browser.find("region", "Arrivals").text.replace("\u202f", " ").split())
 
+    def selected(self) -> str:
+        return self.browser.driver.execute_script(
+            "return document.querySelector('[data-stage][aria-checked=true]')?.dataset.stage"
+        )
+
     def new_song(self) -> None:
         b = self.open_demo(step="Route")
         b.press("link", "Fonodrome, all songs")
@@ -83,7 +88,7 @@ class Route(BrowserCase):
         self.keys("k")
         b.sees("1 marked as intended")
         b.driver.execute_script(
-            "document.querySelector('[aria-label=Checks] details:last-of-type').open = true"
+            "[...document.querySelectorAll('[aria-label=Checks] details')].at(-1).open = true"
         )
         b.type("Reason for parallel-not-wet", "slap, on purpose", enter=True)
         self.wait_for(
@@ -118,9 +123,8 @@ class Route(BrowserCase):
         self.keys("c")
         b.sees("Drive copied")
         self.keys("v")
-        self.wait_for(
-            lambda: "drive2" in rails().get("drive1.0", {}).get("target", ""), "not pasted"
-        )
+        b.until(lambda: self.selected() == "drive2")
+        self.assertEqual(rails()["drive1.0"]["target"], "drive2")
         self.keys(Keys.DELETE)
         self.wait_for(lambda: rails()["drive1.0"]["target"] == "squeeze", "not deleted")
         self.no_faults()

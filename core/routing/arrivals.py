@@ -219,7 +219,6 @@ class Evaluation:
         the next one downstream sees it.
         """
         found = []
-        extra: dict[int, float] = {}
         for name in self.plan.order:
             node = self.rig.nodes[name]
             if not node.many_inputs:
@@ -228,7 +227,7 @@ class Evaluation:
             for port in self.rig.inputs[name]:
                 if port in self.plan.back_rails or self.rig.rails[port].strip.muted:
                     continue
-                latency = self._latency(self.plan.outlet[port], extra)
+                latency = self.plan.carried[self.plan.outlet[port]].latency_s
                 if latency is not None:
                     late[port] = latency + self.rig.rails[port].strip.delay_ms / 1e3
             if not late:
@@ -239,39 +238,11 @@ class Evaluation:
                 last = max(t for other, t in late.items() if fed[other] & fed[port])
                 if last - time > 1e-7:
                     found.append(AlignOut(rail=port, add_ms=(last - time) * 1e3, joins=name))
-            extra[self.plan.inlet[name]] = max(late.values())
         return found
 
     def _sources_of(self, port: str) -> set[str]:
         node = port.rpartition(".")[0]
         return {n for n in (node, *self.rig.upstream(node)) if n in self.plan.sources}
-
-    def _latency(self, point: int, fixed: dict[int, float]) -> float | None:
-        """Longest latency at a point, with merges upstream taken as aligned."""
-        if point in fixed:
-            return fixed[point]
-        best: float | None = None
-        if point in self.plan.sources.values():
-            best = 0.0
-        for arc in self.entering.get(point, ()):
-            if arc.wet or arc.diffuse:
-                continue
-            before = self._latency(arc.source, fixed)
-            if before is not None:
-                time = before + arc.delay_s - arc.wanted_s
-                best = time if best is None else max(best, time)
-        fixed[point] = best if best is not None else -1.0
-        if best is None:
-            del fixed[point]
-        return best
-
-    @property
-    def entering(self) -> dict[int, list]:
-        if not hasattr(self, "_entering"):
-            self._entering: dict[int, list] = {}
-            for arc in self.plan.arcs:
-                self._entering.setdefault(arc.target, []).append(arc)
-        return self._entering
 
     def output_levels(self) -> list[OutputLevel]:
         found = []

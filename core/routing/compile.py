@@ -17,6 +17,7 @@ from core.units import TempoFrame, parse_time
 HALF_POWER = math.sqrt(0.5)
 SILENT_DB = -120.0
 FUSED_S = 0.035
+MOST_LOOPS = 24
 _DUPLICATE: Matrix = (HALF_POWER, 0.0, HALF_POWER, 0.0)
 _DOWN: dict[str, Matrix] = {
     "sum": (0.5, 0.5, 0.0, 0.0),
@@ -209,6 +210,11 @@ class _Builder:
         plan.order, plan.back_rails = walk(rig)
         self.in_cycle = _in_cycles(rig, plan.back_rails)
         plan.in_cycle = self.in_cycle
+        if len(plan.back_rails) > MOST_LOOPS:
+            raise RigError(
+                f"This rig closes {len(plan.back_rails)} loops; up to {MOST_LOOPS} can be computed. "
+                "The document is kept as it is."
+            )
         for name in plan.order:
             node = rig.nodes[name]
             if node.many_inputs:

@@ -26,7 +26,7 @@ from core.routing.kinds import KINDS, Frame, Node, ParallelSection, Slot, kind_o
 from core.units import parse_number
 
 MOST_LINES = 4000
-_LONGEST = 4000
+_LONGEST = 60_000
 _ALIASES = {
     "aux": "send", "comp": "compressor", "eq": "equaliser", "verb": "reverb", "amp": "power_amp",
     "mic": "microphone", "pedal": "volume", "speaker": "cabinet", "mixer": "passive_mixer",

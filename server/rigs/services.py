@@ -56,6 +56,7 @@ def create_rig(song: Song, name: str, template: str | None, notation: str | None
         document = build(found)
     elif notation is not None:
         document = parse_rig(notation)
+    compile_rig(document, context_of(song))
     with transaction.atomic():
         rig = Rig.objects.create(song=song, name=name)
         Variant.objects.create(rig=rig, position=0, document=_stored(document))

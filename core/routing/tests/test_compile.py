@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 
-from core.routing import evaluate, parse_rig
+from core.routing import evaluate, format_rig, parse_rig
 from core.routing import responses as rs
 from core.routing.compile import compile_rig, compressed_db, split_responses
 from core.routing.document import RigError
@@ -187,3 +187,20 @@ class Plans(unittest.TestCase):
         ):
             with self.assertRaisesRegex(RigError, words):
                 evaluate(parse_rig(text))
+
+
+class Bounds(unittest.TestCase):
+    def test_a_chain_of_the_longest_length_is_computed_and_written(self):
+        rig = parse_rig(
+            "a: source > " + " > ".join(["level (level -0.1 dB)"] * 590) + " > o: output"
+        )
+        self.assertEqual(parse_rig(format_rig(rig)), rig)
+        self.assertAlmostEqual(evaluate(rig).boards[0].arrivals[0].gain_db, -59.0, places=6)
+
+    def test_more_loops_than_can_be_solved_are_refused(self):
+        lines = ["a: source > b0: bus"]
+        for n in range(25):
+            lines.append(f"b{n} > d{n}: delay > s{n}: split > b{n + 1}: bus")
+            lines.append(f"s{n} > level (level -20 dB) > b{n}")
+        with self.assertRaisesRegex(RigError, "closes 25 loops; up to 24.*kept"):
+            evaluate(parse_rig("\n".join([*lines, "b25 > o: output"])))

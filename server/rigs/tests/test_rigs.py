@@ -155,6 +155,11 @@ class Songs(RigCase):
             "no template",
         )
 
+    def test_a_rig_that_cannot_be_computed_is_not_stored(self):
+        body = {"name": "x", "notation": "g: source > delay (time soon) > o: output"}
+        self.refused("post", f"/songs/{self.song.pk}/rigs", body, 422, "“soon” is not a number")
+        self.assertEqual(Rig.objects.count(), 1)
+
     def test_a_copied_song_has_its_rigs_and_a_deleted_rig_comes_back(self):
         copy = duplicate_song(self.user, self.song.pk)
         self.assertEqual(

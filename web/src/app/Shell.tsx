@@ -310,7 +310,7 @@ function TitleField({ song, onTitle }: { song: Song; onTitle: (title: string) =>
       aria-label="Song title"
       value={draft}
       maxLength={120}
-      width={`${Math.max(6, draft.length) * 0.62}em`}
+      width={`${Math.max(8, draft.length + 1) * 0.64}em`}
       onChange={(event) => setDraft(event.target.value)}
       onBlur={accept}
       onKeyDown={(event) => {

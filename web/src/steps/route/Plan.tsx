@@ -185,7 +185,11 @@ function RailLine({
   const straight = end[1] === turn[1];
   const label = rail.back
     ? { x: (points[1]![0] + points[2]![0]) / 2, y: points[1]![1] - 8, anchor: "middle" as const }
-    : { x: (straight ? end[0] : turn[0]) - 12, y: turn[1] - 9, anchor: "end" as const };
+    : {
+        x: (straight ? end[0] : turn[0]) - 12,
+        y: turn[1] + (straight ? 18 : -9),
+        anchor: "end" as const,
+      };
   return (
     <g onClick={() => onSelect(rail.port)} style={{ cursor: "pointer" }}>
       <path d={path} fill="none" stroke="transparent" strokeWidth="16" />

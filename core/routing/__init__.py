@@ -1,6 +1,6 @@
 """Routing: the rig document, its notation, its arrivals, its checks and its edits."""
 
-from core.routing.actions import Action, Done, Fragment, copy_parts, perform
+from core.routing.actions import Action, Fragment
 from core.routing.arrivals import Evaluation, evaluate
 from core.routing.checks import CheckReport, run_checks
 from core.routing.compile import Context, compile_rig
@@ -15,6 +15,7 @@ from core.routing.edits import (
 )
 from core.routing.kinds import KindOut, describe_kinds
 from core.routing.notation import NotationError, format_rig, parse_rig
+from core.routing.perform import Done, copy_parts, perform
 from core.routing.report import RigReport
 from core.routing.templates import TEMPLATES, Template, build, template_of
 from core.routing.view import RigView, patch_csv, rig_view

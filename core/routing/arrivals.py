@@ -2,6 +2,8 @@
 
 import hashlib
 import math
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -48,7 +50,7 @@ class Evaluation:
         self._working = {
             id: node.shown
             for id, node in rig.nodes.items()
-            if isinstance(node, _WORKING) and not getattr(node, "bypassed", False)
+            if isinstance(node, _WORKING) and not k.is_bypassed(node)
         }
         self._told = {
             id: node.shown
@@ -67,20 +69,29 @@ class Evaluation:
         near = transfers(self.network, output, near=True)
         whole = transfers(self.network, output)
         plain = plain_sums(self.network, output)
+        sides = 2 if self.plan.channels[self.plan.outputs[output]] == 2 else 1
+        units: dict[int, float] = {}
+        found = []
         for source, point in self.plan.sources.items():
             paths, complete = strongest_paths(self.network, source, output)
             self.paths[output, source] = paths
             if not paths:
                 continue
-            width = self.plan.channels[point]
             dry = [p for p in paths if not p.wet]
             reference = max(dry or paths, key=lambda p: p.gain)
+            units[point] = reference.gain
+            found.append((source, point, paths, complete, reference))
+        near_curves = _curves(near, units, self.plan.channels, sides)
+        all_curves = _curves(whole, units, self.plan.channels, sides)
+        for source, point, paths, complete, reference in found:
             arrivals = self._name(paths, reference)
-            sums = self._sums(
-                output, paths, arrivals, reference, width,
-                near.get(point), whole.get(point), plain[source].power,
-                None if (plain[source].paths or 0) <= MOST_PATHS else plain[source].near,
-            )  # fmt: skip
+            counted = plain[source]
+            amplitude = None if (counted.paths or 0) <= MOST_PATHS else counted.near
+            notches, comb = _comb(paths, arrivals)
+            # Repeats and laps come later: where the paths without them are all listed, so is all
+            # that arrives within 10 ms. Else the recursion over near arcs bounds it.
+            together = sum(p.gain for p in _within(paths)) if amplitude is None else amplitude
+            at = near_curves[point]
             self.boards.append(
                 BoardOut(
                     output=output,
@@ -89,9 +100,20 @@ class Evaluation:
                     reference_gain_db=_db(reference.gain),
                     reference_ms=reference.delay_s * 1e3,
                     arrivals=arrivals,
-                    path_count=plain[source].paths,
+                    path_count=counted.paths,
                     complete=complete,
-                    sums=sums,
+                    sums=SumsOut(
+                        headroom_db=_db(together / reference.gain),
+                        power_db=None
+                        if counted.power is None
+                        else _db(math.sqrt(counted.power) / reference.gain),
+                        mono_db=at.mono_loss if sides == 2 else None,
+                        notches=notches,
+                        comb=comb,
+                        near_db=at.level_db,
+                        all_db=all_curves[point].level_db,
+                        mono_near_db=at.mono_db,
+                    ),
                 )
             )
 
@@ -164,31 +186,6 @@ class Evaluation:
             leak=name == "Dry leak",
             intended=path.wanted_s > 1e-9,
             through=list(dict.fromkeys(path.owners)),
-        )
-
-    # Sums --------------------------------------------------------------------------------------
-    def _sums(
-        self, output: str, paths: list[Path], arrivals: list[ArrivalOut],
-        reference: Path, width: int, near: np.ndarray | None, whole: np.ndarray | None,
-        power: float | None, amplitude: float | None,
-    ) -> SumsOut:  # fmt: skip
-        unit = reference.gain
-        # Repeats and laps come later: where the paths without them are all listed, so is all that
-        # arrives within 10 ms. Else the recursion over near arcs bounds it.
-        together = sum(p.gain for p in _within(paths)) if amplitude is None else amplitude
-        sides = 2 if self.plan.channels[self.plan.outputs[output]] == 2 else 1
-        near_db, mono_near, mono_loss = _curves(near, width, sides, unit)
-        all_db, _, _ = _curves(whole, width, sides, unit)
-        notches, comb = _comb(paths, arrivals)
-        return SumsOut(
-            headroom_db=_db(together / unit),
-            power_db=None if power is None else _db(math.sqrt(power) / unit),
-            mono_db=mono_loss if sides == 2 else None,
-            notches=notches,
-            comb=comb,
-            near_db=near_db,
-            all_db=all_db,
-            mono_near_db=mono_near,
         )
 
     # The rest ----------------------------------------------------------------------------------
@@ -331,30 +328,46 @@ def _within(paths: list[Path]) -> list[Path]:
     return best
 
 
-def _curves(
-    transfer: np.ndarray | None, width: int, sides: int, unit: float
-) -> tuple[list[float], list[float], float | None]:
+@dataclass(frozen=True)
+class _Curves:
     """Louder side and mono in dB against the reference, and the mono loss over all."""
-    if transfer is None:
-        return [], [], None
-    if width == 1:
-        left, right = transfer[0, 0], transfer[1, 0]
-    else:
-        # A stereo source is taken as the same on both sides: the case that folds down worst.
-        left, right = transfer[0].sum(axis=0) / math.sqrt(2), transfer[1].sum(axis=0) / math.sqrt(2)
+
+    level_db: list[float] = field(default_factory=list)
+    mono_db: list[float] = field(default_factory=list)
+    mono_loss: float | None = None
+
+
+def _curves(
+    transfers: dict[int, np.ndarray], units: dict[int, float], channels: dict[int, int], sides: int
+) -> dict[int, _Curves]:
+    """The curves of several points (transfers of (2, 2, F)) at once; empty where none reaches."""
+    points = [p for p in units if p in transfers]
+    found = {p: _Curves() for p in units}
+    if not points:
+        return found
+    whole = np.array([transfers[p] for p in points])
+    wide = np.array([channels[p] == 2 for p in points])[:, None, None]
+    # A stereo source is taken as the same on both sides: the case that folds down worst.
+    both = np.where(wide, whole.sum(axis=2) / math.sqrt(2), whole[:, :, 0])
+    left, right = both[:, 0], both[:, 1]
+    unit = np.array([units[p] for p in points])[:, None]
     if sides == 1:
-        level = _to_db(np.abs(left) / unit)
-        return level, level, None
+        levels = to_db(np.abs(left) / unit)
+        return found | {p: _Curves(levels[i], levels[i]) for i, p in enumerate(points)}
     power = np.abs(left) ** 2 + np.abs(right) ** 2
     mono = np.abs((left + right) / 2)
-    loss = None
-    if power.sum() > 0:
-        loss = 10 * math.log10(max(float((mono**2).sum() / (power.sum() / 2)), 1e-12))
-    return _to_db(np.sqrt(power) / unit), _to_db(mono * math.sqrt(2) / unit), loss
+    lost = 2 * (mono**2).sum(axis=1) / np.maximum(power.sum(axis=1), 1e-300)
+    levels = to_db(np.sqrt(power) / unit)
+    monos = to_db(mono * math.sqrt(2) / unit)
+    for i, p in enumerate(points):
+        loss = 10 * math.log10(max(float(lost[i]), 1e-12)) if power[i].any() else None
+        found[p] = _Curves(levels[i], monos[i], loss)
+    return found
 
 
-def _to_db(gain: np.ndarray) -> list[float]:
-    level: list[float] = np.round(20 * np.log10(np.maximum(gain, _FLOOR)), 2).tolist()
+def to_db(gain: np.ndarray) -> list[Any]:
+    """Levels in dB to 0.01, as lists of the array's shape; no lower than -120 dB."""
+    level: list[Any] = np.round(20 * np.log10(np.maximum(gain, _FLOOR)), 2).tolist()
     return level
 
 

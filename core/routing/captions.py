@@ -1,7 +1,7 @@
 """The few words under each part of the drawing: its one setting that matters most."""
 
 from core.routing import kinds as k
-from core.routing.document import PLAIN, Strip
+from core.routing.document import PLAIN, Rig, Strip
 from core.units import format as fmt
 
 
@@ -13,8 +13,33 @@ def _ms(value: float) -> str:
     return f"{fmt.number(value, 0 if value >= 100 else 1)} ms"
 
 
-def caption(node: k.Node, times_ms: dict[str, float]) -> str:
-    """One line, numbers first."""
+def taps_before_fader(rig: Rig, send: str) -> bool | None:
+    """Pre-fader: the channel's fader comes after the send on its rail; post-fader: before it.
+
+    None where the channel has no fader, so that the word would say nothing.
+    """
+    port = f"{send}.0"
+    while port in rig.rails:
+        name = rig.rails[port].target
+        node = rig.nodes[name]
+        if isinstance(node, k.Fader):
+            return True
+        if node.many_inputs or isinstance(node, k.Split):
+            break
+        port = f"{name}.0"
+    name = send
+    while rig.inputs[name]:
+        name = rig.inputs[name][0].rpartition(".")[0]
+        node = rig.nodes[name]
+        if isinstance(node, k.Fader):
+            return False
+        if node.many_inputs or isinstance(node, k.Split):
+            break
+    return None
+
+
+def caption(node: k.Node, times_ms: dict[str, float], tap: bool | None = None) -> str:
+    """One line, numbers first. tap: whether a send stands before its channel's fader."""
     wet = (
         ""
         if not isinstance(node, k.Mixed) or node.mix_percent >= 100
@@ -40,6 +65,8 @@ def caption(node: k.Node, times_ms: dict[str, float]) -> str:
         said = [_db(node.gain_db)]
     elif isinstance(node, (k.Level, k.Fader, k.Return, k.Send)):
         said = ["muted" if node.muted else _db(node.level_db)]
+        if tap is not None:
+            said = [f"{'pre' if tap else 'post'} {said[0]}"]
     elif isinstance(node, k.Bus):
         said = ["muted" if node.muted else (_db(node.level_db) if node.level_db else "")]
     elif isinstance(node, k.VolumePedal):

@@ -182,7 +182,21 @@ class Rig(Edge):
         return self.nodes[id]
 
     def of_kind(self, *kinds: str) -> Iterator[Node]:
-        return (node for node in self.nodes.values() if kind_of(node) in kinds)
+        return iter(self._of(kinds, lambda node: kind_of(node) in kinds))
+
+    def of_type(self, types: tuple[type, ...]) -> list[Any]:
+        """Nodes of these types, in the order of the document."""
+        return self._of(types, lambda node: isinstance(node, types))
+
+    @cached_property
+    def picked(self) -> dict[tuple[Any, ...], list[Any]]:
+        """What `of_kind` and `of_type` found, kept with the document."""
+        return {}
+
+    def _of(self, key: tuple[Any, ...], wanted: Callable[[Node], bool]) -> list[Any]:
+        if key not in self.picked:
+            self.picked[key] = [node for node in self.nodes.values() if wanted(node)]
+        return self.picked[key]
 
     def rail(self, port: str) -> Rail:
         if port not in self.rails:

@@ -475,7 +475,12 @@ STAGE_KINDS = tuple(name for name, model in KINDS.items() if model.is_stage)
 
 
 def kind_of(node: Node) -> str:
-    return str(node.kind)  # type: ignore[attr-defined]
+    kind: str = node.kind  # type: ignore[attr-defined]
+    return kind
+
+
+def is_bypassed(node: Node) -> bool:
+    return isinstance(node, Stage) and node.bypassed
 
 
 class ParameterOut(Edge):

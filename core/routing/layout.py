@@ -9,7 +9,7 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.routing import kinds as k
-from core.routing.captions import caption, strip_caption
+from core.routing.captions import caption, strip_caption, taps_before_fader
 from core.routing.compile import walk
 from core.routing.document import PLAIN, Rig
 from core.routing.plan import Plan
@@ -59,7 +59,8 @@ def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
     """Columns and lanes for every node, and a bent line for every rail."""
     times_ms = {name: time * 1e3 for name, time in plan.times_s.items()}
     order, back = walk(rig)
-    words = {n: caption(node, times_ms) for n, node in rig.nodes.items()}
+    taps = {s.id: taps_before_fader(rig, s.id) for s in rig.of_kind("send")}
+    words = {n: caption(node, times_ms, taps.get(n)) for n, node in rig.nodes.items()}
     xs = _columns(rig, order, back, {n: _width(rig.nodes[n], words[n]) for n in rig.nodes})
     lanes, runs, bare = _lanes(rig, order, back, xs)
     rails = []
@@ -110,10 +111,7 @@ def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
                 kind=k.kind_of(rig.nodes[n]),
                 shown=rig.nodes[n].shown,
                 caption=words[n],
-                off=bool(
-                    getattr(rig.nodes[n], "bypassed", False)
-                    or getattr(rig.nodes[n], "muted", False)
-                ),
+                off=bool(k.is_bypassed(rig.nodes[n]) or getattr(rig.nodes[n], "muted", False)),
                 wet=_carries(plan, f"{n}.0")[1],
             )
             for n in sorted(rig.nodes)

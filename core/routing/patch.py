@@ -4,6 +4,8 @@ import csv
 import io
 from dataclasses import dataclass
 
+from pydantic import Field
+
 from core.edge import Edge
 from core.routing import kinds as k
 from core.routing.document import Rig
@@ -39,13 +41,24 @@ class SupplyRow(Edge):
     current_ma: float
 
 
+class Footprint(Edge):
+    """A pedal on the board, from its left and its far edge."""
+
+    name: str
+    x_mm: float
+    y_mm: float
+    width_mm: float
+    depth_mm: float
+
+
 class PatchSheet(Edge):
     cables: list[Cable]
     mixer: list[MixerChannel]
     supply: list[SupplyRow]
     drawn_ma: float
     rating_ma: float | None
-    placed: list[str]
+    board_mm: tuple[float, float] | None = Field(description="Width and depth of the board")
+    placed: list[Footprint]
     left_over: list[str]
 
 
@@ -117,8 +130,19 @@ def patch_sheet(rig: Rig, level_kinds: dict[str, str], channels: dict[str, int])
         supply=supply,
         drawn_ma=sum(row.current_ma for row in supply),
         rating_ma=rig.board.supply_ma,
-        placed=[rig.nodes[n].shown for n, _, _ in laid.placed] if laid else [],
+        board_mm=(rig.board.width_mm, rig.board.depth_mm)
+        if rig.board.width_mm and rig.board.depth_mm
+        else None,
+        placed=[_footprint(rig, n, x, y) for n, x, y in laid.placed] if laid else [],
         left_over=[rig.nodes[n].shown for n in laid.left_over] if laid else [],
+    )
+
+
+def _footprint(rig: Rig, id: str, x: float, y: float) -> Footprint:
+    node = rig.nodes[id]
+    assert isinstance(node, k.Stage)
+    return Footprint(
+        name=node.shown, x_mm=x, y_mm=y, width_mm=node.width_mm or 0, depth_mm=node.depth_mm or 0
     )
 
 
@@ -137,4 +161,11 @@ def as_csv(sheet: PatchSheet) -> str:
     write(["device", "volts", "mA"])
     for item in sheet.supply:
         write([item.name, f"{item.volts:g}", f"{item.current_ma:g}"])
+    if sheet.placed or sheet.left_over:
+        write([])
+        write(["on the board", "from the left mm", "from the far edge mm", "width mm", "depth mm"])
+        for f in sheet.placed:
+            write([f.name, f"{f.x_mm:g}", f"{f.y_mm:g}", f"{f.width_mm:g}", f"{f.depth_mm:g}"])
+        for name in sheet.left_over:
+            write([name, "no room"])
     return out.getvalue()

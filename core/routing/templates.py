@@ -14,9 +14,9 @@ from core.routing.actions import (
     SetRig,
     SetStrip,
     Start,
-    perform,
 )
 from core.routing.document import Rig
+from core.routing.perform import perform
 
 
 class Template(Edge):

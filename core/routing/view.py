@@ -1,15 +1,17 @@
 """Everything that the Route step shows of a rig, computed in one go."""
 
+import numpy as np
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing.arrivals import Evaluation
+from core.routing.arrivals import Evaluation, to_db
 from core.routing.checks import CheckReport, run_checks
 from core.routing.checks.gear import carried_kinds
-from core.routing.compile import Context
+from core.routing.compile import Context, split_responses
 from core.routing.controls import controls_at, pedal_travel, send_matrix
 from core.routing.document import Rig
 from core.routing.edits import difference_in_words, with_scene
+from core.routing.kinds import Split
 from core.routing.layout import RigLayout, lay_out_rig
 from core.routing.notation import format_rig
 from core.routing.patch import PatchSheet, as_csv, patch_sheet
@@ -42,6 +44,16 @@ class Travel(Edge):
     wet_db: list[float]
 
 
+class SplitCurves(Edge):
+    """What the branches of a crossover or band split let through, over the report's hz."""
+
+    split: str
+    first_db: list[float]
+    second_db: list[float]
+    sum_db: list[float] = Field(description="Both added, each with its branch's polarity")
+    ripple_db: float = Field(description="Largest departure of the sum from 0 dB")
+
+
 class SceneStep(Edge):
     """What changes when a scene is called up from the rig as it stands."""
 
@@ -59,6 +71,7 @@ class RigView(Edge):
     controls: list[ControlsOut]
     sends: SendMatrix
     travel: list[Travel]
+    splits: list[SplitCurves]
     scenes: list[SceneStep]
     patch: PatchSheet
     notation: str
@@ -85,6 +98,33 @@ def _matrix(e: Evaluation) -> SendMatrix:
             )
             for (source, bus), sends in sorted(cells.items())
         ],
+    )
+
+
+def _branch_sign(rig: Rig, port: str) -> int:
+    """-1 where a branch turns polarity over before it is joined again."""
+    sign = 1
+    while port in rig.rails:
+        rail = rig.rails[port]
+        node = rig.nodes[rail.target]
+        if node.many_inputs or isinstance(node, Split):
+            return -sign if rail.strip.inverted else sign
+        if getattr(node, "inverted", False):
+            sign = -sign
+        port = f"{rail.target}.0"
+    return sign
+
+
+def _curves(rig: Rig, split: Split) -> SplitCurves:
+    first, second = split_responses(split)
+    whole = _branch_sign(rig, f"{split.id}.0") * first + _branch_sign(rig, f"{split.id}.1") * second
+    sum_db = to_db(np.abs(whole))
+    return SplitCurves(
+        split=split.id,
+        first_db=to_db(np.abs(first)),
+        second_db=to_db(np.abs(second)),
+        sum_db=sum_db,
+        ripple_db=max(abs(v) for v in sum_db),
     )
 
 
@@ -132,6 +172,11 @@ def rig_view(rig: Rig, context: Context = Context()) -> RigView:
         controls=[controls_at(e, output) for output in e.plan.outputs],
         sends=_matrix(e),
         travel=travel,
+        splits=[
+            _curves(rig, s)
+            for s in rig.of_kind("split")
+            if isinstance(s, Split) and s.mode in ("crossover", "band")
+        ],
         scenes=_scenes(e),
         patch=patch_sheet(rig, carried_kinds(e), {r.port: r.channels for r in report.rails}),
         notation=format_rig(rig),

@@ -140,13 +140,14 @@ def serial_pairs(
     rig: Rig, first: tuple[type, ...], second: tuple[type, ...]
 ) -> Iterator[tuple[k.Node, k.Node]]:
     """Pairs on one way through the rig, the first before the second, nearest pairs only."""
-    for node in rig.nodes.values():
-        if isinstance(node, second) and not getattr(node, "bypassed", False):
-            for other in before(rig, node.id):
-                there = rig.nodes[other]
-                if isinstance(there, first) and not getattr(there, "bypassed", False):
-                    yield there, node
-                    break
+    leads = {node.id: node for node in sounding(rig, *first)}
+    if not leads:
+        return
+    for node in sounding(rig, *second):
+        for other in before(rig, node.id):
+            if other in leads:
+                yield leads[other], node
+                break
 
 
 def has_dry_beside(evaluation: Evaluation, node: str) -> bool:
@@ -177,9 +178,7 @@ def _send_side(rig: Rig, send: str) -> list[str]:
 
 def sounding(rig: Rig, *types: type) -> Iterator[Any]:
     """Nodes of these types that are not bypassed."""
-    for node in rig.nodes.values():
-        if isinstance(node, types) and not getattr(node, "bypassed", False):
-            yield node
+    return (node for node in rig.of_type(types) if not k.is_bypassed(node))
 
 
 __all__ = [

@@ -345,11 +345,7 @@ def _unprocessed(e: Evaluation, through: list[str]) -> bool:
     quiet = (k.Source, k.Send, k.Return, k.Split, k.Merge, k.Bus, k.Output, k.Level, k.Fader)
     for part in through:
         node = e.rig.nodes.get(part)
-        if (
-            node is not None
-            and not isinstance(node, quiet)
-            and not getattr(node, "bypassed", False)
-        ):
+        if node is not None and not isinstance(node, quiet) and not k.is_bypassed(node):
             return False
         if isinstance(node, k.Split) and node.mode != "full":
             return False

@@ -7,8 +7,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.routing import TEMPLATES, NotationError, RigError, build, format_rig, load_rig, parse_rig
-from core.routing.actions import AddSend, Insert, Parallel, SetStrip, perform
+from core.routing.actions import AddSend, Insert, Parallel, SetStrip
 from core.routing.kinds import STAGE_KINDS
+from core.routing.perform import perform
 
 
 def grown(seed: int, steps: int = 12):

@@ -178,7 +178,9 @@ class MarkPath(Edge):
     """What a whole path counts as, and whether its delay is wanted: kept on its own stages."""
 
     do: Literal["path"] = "path"
-    through: tuple[str, ...] = Field(min_length=2, max_length=400, description="As in an arrival")
+    source: NodeId
+    output: NodeId
+    through: tuple[str, ...] = Field(max_length=400, description="As in an arrival")
     counts_as: Role | None = None
     delay_is: Literal["auto", "latency", "intended"] | None = None
 

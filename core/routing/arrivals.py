@@ -1,7 +1,7 @@
 """Evaluate a compiled rig: the arrivals boards with their sums, loops, levels and alignment."""
 
-import hashlib
 import math
+import zlib
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -119,52 +119,46 @@ class Evaluation:
 
     # Names -------------------------------------------------------------------------------------
     def _name(self, paths: list[Path], reference: Path) -> list[ArrivalOut]:
-        everywhere = set(frozenset.intersection(*(p.owner_set for p in paths)))
-        plain = any(not p.wet and not self._worked(p, everywhere) for p in paths)
-        named = [(self._title(p, everywhere, plain), p) for p in paths]
+        everywhere = frozenset.intersection(*(p.owner_set for p in paths))
+        working, told = self._working, self._told
+        own = [[o for o in p.owners if o not in everywhere] for p in paths]
+        # Names of processors that a path goes through and not all do.
+        worked = [[working[o] for o in names if o in working] for names in own]
+        plain = any(not p.wet and not w for p, w in zip(paths, worked, strict=True))
         out = []
-        for (name, detail), path in named:
-            told = detail or self._route(path, everywhere)
-            out.append(self._arrival(name, told, path, reference))
+        for path, names, work in zip(paths, own, worked, strict=True):
+            name, detail = self._title(path, work if plain else [])
+            if not detail:
+                route = list(dict.fromkeys(told[o] for o in names if o in told))
+                detail = "by " + ", ".join(route[:3]) if route else "straight through"
+            out.append(self._arrival(name, detail, path, reference))
         return out
 
-    def _worked(self, path: Path, everywhere: set[str]) -> list[str]:
-        """Names of processors that this path goes through and not all do."""
-        working = self._working
-        return [working[o] for o in path.owners if o in working and o not in everywhere]
-
-    def _title(self, path: Path, everywhere: set[str], plain: bool) -> tuple[str, str]:
+    def _title(self, path: Path, worked: list[str]) -> tuple[str, str]:
+        """worked: the processors that set this path apart, where a plain one stands beside it."""
         nodes = self.rig.nodes
-        wet: list[str] = []
-        for link in path.links:
-            for owner in link.wet_by:
-                if not wet or wet[-1] != owner:
-                    wet.append(owner)
-        leaks = [link.leak for link in path.links if link.leak]
-        rounds = sum(count for _, count in path.rounds)
-        if wet:
+        if path.wet:
+            wet: list[str] = []
+            for link in path.links:
+                for owner in link.wet_by:
+                    if not wet or wet[-1] != owner:
+                        wet.append(owner)
             name = " into ".join(dict.fromkeys(nodes[w].shown for w in wet))
             laps = sum(bool(link.closes) for link in path.links)
             if laps:
                 return f"{name}, lap {laps + 1}", "round the loop"
+            rounds = sum(count for _, count in path.rounds)
             if rounds:
                 return f"{name}, repeat {rounds + 1}", ""
-            diffuse = path.diffuse
-            return name, "first wet sound" if diffuse else ""
-        for leak in reversed(leaks):
-            node = nodes[leak]
-            if isinstance(node, (k.Delay, k.Reverb, k.Chorus)) and not node.bypassed:
-                return "Dry leak", f"inside {node.shown}"
-        worked = self._worked(path, everywhere)
-        if worked and plain:
+            return name, "first wet sound" if path.diffuse else ""
+        for link in reversed(path.links):
+            if link.leak:
+                node = nodes[link.leak]
+                if isinstance(node, (k.Delay, k.Reverb, k.Chorus)) and not node.bypassed:
+                    return "Dry leak", f"inside {node.shown}"
+        if worked:
             return " into ".join(dict.fromkeys(worked[:2])), "processed beside the dry rail"
         return "Dry", ""
-
-    def _route(self, path: Path, everywhere: set[str]) -> str:
-        told = self._told
-        own = [told[o] for o in path.owners if o in told and o not in everywhere]
-        own = list(dict.fromkeys(own))
-        return "by " + ", ".join(own[:3]) if own else "straight through"
 
     def _arrival(self, name: str, detail: str, path: Path, reference: Path) -> ArrivalOut:
         a, b, c, d = path.matrix
@@ -172,7 +166,7 @@ class Evaluation:
         key = "|".join(path.owners) + "|" + ",".join(str(count) for _, count in path.rounds)
         latency = path.delay_s - path.wanted_s
         return ArrivalOut(
-            id=hashlib.sha1(key.encode()).hexdigest()[:10],
+            id=f"{zlib.crc32(key.encode()):08x}",
             name=name,
             detail=detail,
             level_db=_db(path.gain / reference.gain),
@@ -286,6 +280,9 @@ class Evaluation:
                         if loop.gain_db is not None and loop.gain_db < 0
                         else None
                     ),
+                    decay_s=[
+                        60 / -band * loop.lap_s if band < 0 else None for band in loop.bands_db
+                    ],
                 )
                 for loop in self.loops
             ],

@@ -151,7 +151,7 @@ class _Builder:
     def __init__(self, rig: Rig, context: Context) -> None:
         self.rig, self.frame = rig, context.frame
         digest = hashlib.sha256(
-            (rig.model_dump_json() + context.frame.model_dump_json()).encode()
+            (rig.model_dump_json(exclude_defaults=True) + context.frame.model_dump_json()).encode()
         ).hexdigest()
         self.plan = Plan(digest)
         self.in_cycle: set[str] = set()

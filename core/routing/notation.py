@@ -547,13 +547,13 @@ class _Reader:
 
     def _scene(self, rest: str) -> None:
         name, rest = self._string(rest)
-        match = re.match(r"(?:program\s+(\d+)\s*)?:\s*(.*)$", rest)
+        match = re.match(r"(?:program\s+(\d+)\s*)?(?::\s*(.*))?$", rest)
         if name is None or match is None:
             raise self.fail('a scene reads: scene "Verse" program 3: off delay1; on drive1.')
         off: list[str] = []
         on: list[str] = []
         values: dict[str, dict[str, Any]] = {}
-        for piece in _split(match[2], ";"):
+        for piece in filter(None, _split(match[2] or "", ";")):
             if piece.startswith(("off ", "on ")):
                 (off if piece.startswith("off ") else on).append(
                     self._named(piece.split(" ", 1)[1])

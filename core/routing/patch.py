@@ -57,7 +57,8 @@ class PatchSheet(Edge):
     supply: list[SupplyRow]
     drawn_ma: float
     rating_ma: float | None
-    board_mm: tuple[float, float] | None = Field(description="Width and depth of the board")
+    board_width_mm: float | None = Field(description="Null where the board has no size")
+    board_depth_mm: float | None
     placed: list[Footprint]
     left_over: list[str]
 
@@ -130,9 +131,8 @@ def patch_sheet(rig: Rig, level_kinds: dict[str, str], channels: dict[str, int])
         supply=supply,
         drawn_ma=sum(row.current_ma for row in supply),
         rating_ma=rig.board.supply_ma,
-        board_mm=(rig.board.width_mm, rig.board.depth_mm)
-        if rig.board.width_mm and rig.board.depth_mm
-        else None,
+        board_width_mm=rig.board.width_mm if laid else None,
+        board_depth_mm=rig.board.depth_mm if laid else None,
         placed=[_footprint(rig, n, x, y) for n, x, y in laid.placed] if laid else [],
         left_over=[rig.nodes[n].shown for n in laid.left_over] if laid else [],
     )

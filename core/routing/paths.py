@@ -19,7 +19,7 @@ _FLOOR = 1e-5
 _MOST_STEPS = 30_000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Path:
     """One way through: links in order, with how often each self-loop was gone round.
 

@@ -300,7 +300,9 @@ def _rig(draft: Draft, action: SetRig) -> tuple[str, str]:
         draft.more["scenes"] = action.scenes
     if action.board is not None:
         draft.more["board"] = action.board.model_dump()
-    return "", "Rig set"
+    if action.scenes is not None:
+        return "", "Scenes set"
+    return "", "Rig set" if action.board is None else "Board set"
 
 
 def _intend(draft: Draft, action: Intend) -> tuple[str, str]:
@@ -312,10 +314,13 @@ def _intend(draft: Draft, action: Intend) -> tuple[str, str]:
 
 
 def _path(draft: Draft, action: MarkPath) -> tuple[str, str]:
-    nodes = [n for n in action.through if n in draft.nodes]
-    if len(nodes) < 2:
-        raise RigError("This path is not in the rig any more.")
-    own = [n for n in nodes[1:-1] if draft.nodes[n].is_stage and _passable(draft, nodes, n)]
+    draft.node(action.source)
+    draft.node(action.output)
+    own = [
+        n for n in action.through
+        if n in draft.nodes and draft.nodes[n].is_stage
+        and _reaches(draft, action.source, action.output, without=n)
+    ]  # fmt: skip
     if not own:
         raise RigError(
             "Nothing on this path is its own: put a level stage on its rail first, "
@@ -330,16 +335,16 @@ def _path(draft: Draft, action: MarkPath) -> tuple[str, str]:
     return own[-1], "Path marked"
 
 
-def _passable(draft: Draft, nodes: list[str], without: str) -> bool:
-    """Whether the source still reaches the output without a node: then it is the path's own."""
-    seen, todo = {nodes[0]}, [nodes[0]]
+def _reaches(draft: Draft, source: str, output: str, without: str) -> bool:
+    """Whether a source still reaches an output past a node: then the node is not on every path."""
+    seen, todo = {source}, [source]
     while todo:
         for port in draft.out_of(todo.pop()):
             target = draft.rails[port].target
             if target not in seen and target != without:
                 seen.add(target)
                 todo.append(target)
-    return nodes[-1] in seen
+    return output in seen
 
 
 _DO: dict[type, Any] = {

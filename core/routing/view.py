@@ -16,6 +16,7 @@ from core.routing.layout import RigLayout, lay_out_rig
 from core.routing.notation import format_rig
 from core.routing.patch import PatchSheet, as_csv, patch_sheet
 from core.routing.report import ControlsOut, RigReport
+from core.units import format as fmt
 
 
 class SendCell(Edge):
@@ -62,6 +63,7 @@ class SceneStep(Edge):
     loops: list[int]
     level_change_db: float | None = Field(description="At the first output")
     said: list[str]
+    arrivals: list[str] = Field(description="What arrives otherwise at the first output")
 
 
 class RigView(Edge):
@@ -128,6 +130,25 @@ def _curves(rig: Rig, split: Split) -> SplitCurves:
     )
 
 
+def _arrivals_changed(now: Evaluation, then: Evaluation) -> list[str]:
+    """In words, from the strongest: what appears, what goes, what changes level or time."""
+    before = {(b.source, a.name, a.detail): a for b in now.boards[:1] for a in b.arrivals}
+    after = {(b.source, a.name, a.detail): a for b in then.boards[:1] for a in b.arrivals}
+    said = []
+    for key, arrival in after.items():
+        old = before.get(key)
+        if old is None:
+            said.append(f"{arrival.name} comes in at {fmt.signed(arrival.gain_db, 1)} dB")
+        elif abs(arrival.gain_db - old.gain_db) >= 0.05:
+            change = fmt.signed(arrival.gain_db - old.gain_db, 1)
+            said.append(f"{arrival.name} {change} dB")
+        elif abs(arrival.time_ms - old.time_ms) >= 0.01:
+            change = fmt.signed(arrival.time_ms - old.time_ms, 2)
+            said.append(f"{arrival.name} {change} ms")
+    said += [f"{key[1]} goes" for key in before if key not in after]
+    return list(dict.fromkeys(said))[:6]
+
+
 def _scenes(e: Evaluation) -> list[SceneStep]:
     steps = []
     first = next(iter(e.plan.outputs), None)
@@ -150,6 +171,7 @@ def _scenes(e: Evaluation) -> list[SceneStep]:
                 loops=loops,
                 level_change_db=None if now is None or then is None else then - now,
                 said=difference_in_words(e.rig, rig),
+                arrivals=_arrivals_changed(e, other),
             )
         )
     return steps

@@ -215,3 +215,76 @@ class Route(BrowserCase):
             "never sent",
         )
         self.assertEqual(variant.edits.count(), 1)
+
+    def test_scenes_frames_keys_and_paths_are_set_without_the_notation(self):
+        b = self.open_demo(step="Route")
+        variant = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        )
+
+        def stored():
+            variant.refresh_from_db()
+            return variant.document
+
+        b.find("radio", "Reverb").click()
+        b.press("tab", "Scenes")
+        b.press("button", "Add a scene")
+        b.choose("Reverb in Scene 3", "off")
+        self.wait_for(
+            lambda: [s["off"] for s in stored()["scenes"]] == [["echo"], [], ["hall"]],
+            "scene not stored",
+        )
+        b.sees("Reverb goes")
+        # What arrives is a button: it keeps the path lit and says what it counts as.
+        b.press("button", "Dry leak")
+        b.choose("Its delay is", "intended: left alone")
+        self.wait_for(
+            lambda: stored()["nodes"]["hall"].get("delay_is") == "intended", "path not marked"
+        )
+        b.press("tab", "Settings")
+        b.find("radio", "Compressor").click()
+        b.choose("Keyed by", "Drive")
+        self.wait_for(
+            lambda: stored()["keys"].get("squeeze", {}).get("tap") == "drive1", "key not stored"
+        )
+        b.choose("tapped", "before it")
+        self.wait_for(
+            lambda: stored()["keys"].get("squeeze", {}).get("at") == "in", "tap not stored"
+        )
+        self.no_faults()
+
+    def test_a_frame_is_filled_ordered_and_halved_and_a_run_is_copied(self):
+        b = self.open_demo(step="Route")
+        b.choose("Rig", "A new rig …")
+        b.press("button", "Begin with Insert frame")
+        b.find("radio", "Insert frame").click()
+        b.choose("Slot D", "Delay")
+        b.find("radio", "Insert frame, ABCD")
+        order = b.find("textbox", "Slots in the order they run")
+        order.send_keys(Keys.CONTROL + "a")
+        order.send_keys("DBA", Keys.ENTER)
+        b.find("radio", "Insert frame, DBA")
+        b.choose("Half that is heard", "its first half")
+        nodes = self.document_of("Insert frame")["nodes"]
+        self.wait_for(
+            lambda: self.document_of("Insert frame")["nodes"]["frame1"]["half"] == "first",
+            f"not halved: {nodes}",
+        )
+        b.choose("Rig", "Two sends")
+        b.find("radio", "Drive").click()
+        self.keys("x")
+        b.find("button", "Unmark the run")
+        b.find("radio", "Compressor").click()
+        b.press("button", "Copy 2")
+        b.sees("2 parts copied")
+        b.choose("Rig", "Insert frame")
+        b.find("radio", "Insert frame").click()
+        self.keys("v")
+        b.find("radio", "Compressor")
+        b.find("radio", "Drive")
+        self.no_faults()
+
+    def document_of(self, rig: str) -> dict:
+        return Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name=rig, position=0
+        ).document

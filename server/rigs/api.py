@@ -1,5 +1,6 @@
 """Rigs, their variants and edits; templates and kinds."""
 
+from functools import cache
 from typing import Annotated, Any
 from uuid import UUID, uuid4
 
@@ -15,10 +16,14 @@ from core.routing import (
     Fragment,
     KindOut,
     Rig,
+    RigLayout,
     RigView,
+    build,
+    compile_rig,
     copy_parts,
     describe_kinds,
     difference_in_words,
+    lay_out_rig,
     load_rig,
     patch_csv,
     rig_view,
@@ -111,6 +116,17 @@ class TemplateOut(Edge):
     id: str
     name: str
     when: str
+    layout: RigLayout = Field(description="How the course is drawn")
+
+
+@cache
+def _templates() -> list[TemplateOut]:
+    found = []
+    for t in TEMPLATES:
+        rig = build(t)
+        layout = lay_out_rig(rig, compile_rig(rig))
+        found.append(TemplateOut(id=t.id, name=t.name, when=t.when, layout=layout))
+    return found
 
 
 def _summary(variant: Variant, first: Rig) -> VariantSummary:
@@ -159,7 +175,7 @@ def list_rig_kinds(request: HttpRequest) -> Any:
 
 @router.get("/rig-templates", response=list[TemplateOut])
 def list_rig_templates(request: HttpRequest) -> Any:
-    return [TemplateOut(id=t.id, name=t.name, when=t.when) for t in TEMPLATES]
+    return _templates()
 
 
 @router.get("/songs/{uuid:song_id}/rigs", response=list[RigOut])

@@ -9,6 +9,8 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 
+import "./app/print.css";
+
 import { App } from "./app/App";
 import { system } from "./app/theme";
 

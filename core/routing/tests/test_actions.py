@@ -19,6 +19,7 @@ from core.routing import (
     copy_parts,
     difference,
     difference_in_words,
+    evaluate,
     format_rig,
     parse_rig,
     perform,
@@ -31,6 +32,7 @@ from core.routing.actions import (
     Duplicate,
     Insert,
     Intend,
+    MarkPath,
     Move,
     Notate,
     Parallel,
@@ -43,6 +45,7 @@ from core.routing.actions import (
     Start,
 )
 from core.routing.edits import with_scene
+from core.routing.kinds import ParallelSection
 from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS
 from core.routing.tests.test_notation import grown
 
@@ -136,6 +139,37 @@ class Moves(unittest.TestCase):
             self.chain(Set(node="b", values={"level_db": -2}), Duplicate(node="b")),
         )
         self.assertIn("b: level (bypassed)", self.chain(Bypass(node="b")))
+
+    def test_a_path_is_marked_on_its_own_stages(self):
+        rig = parse_rig(
+            "g: source > c: compressor > s: split > m: merge > o: output\n"
+            "s > late: outboard (latency 2 ms) > wide: delay (time 20 ms, mix 100 %, side left) > m"
+        )
+        through = ("c", "s", "late", "wide", "m")
+        mark = MarkPath(
+            source="g", output="o", through=through, counts_as="wet", delay_is="intended"
+        )
+        after = perform(rig, mark).rig
+        marks = {n: (x.counts_as, x.delay_is) for n, x in after.nodes.items() if x.is_stage}
+        self.assertEqual(
+            marks,
+            {"c": ("auto", "auto"), "late": ("auto", "intended"), "wide": ("wet", "intended")},
+        )
+        # The device on every path is not this path's own; nor is a bare rail's split or merge.
+        with self.assertRaisesRegex(RigError, "put a level stage on its rail first"):
+            perform(rig, mark.model_copy(update={"through": ("c", "s", "m")}))
+        # Latency that is wanted is no longer aligned away.
+        self.assertTrue(evaluate(rig).align)
+        self.assertEqual(evaluate(after).align, [])
+
+    def test_parallel_sections_of_a_frame_are_laid_and_taken_out(self):
+        rig = parse_rig("g: source > f: frame > o: output")
+        rig = perform(rig, Arrange(frame="f", slot="B", kind="compressor")).rig
+        section = ParallelSection(follows="processor", at="B", mix_percent=40)
+        laid = perform(rig, Arrange(frame="f", sections=(section,))).rig
+        self.assertEqual(laid.nodes["f"].sections, (section,))
+        self.assertEqual(len(evaluate(laid).boards[0].arrivals), 2)
+        self.assertEqual(perform(laid, Arrange(frame="f", sections=())).rig, rig)
 
     def test_a_chain_is_copied_from_one_rig_onto_a_rail_of_another(self):
         rig = parse_rig("g: source > a: level > d: delay (time 1/4) > e: reverb > o: output")

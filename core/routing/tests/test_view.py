@@ -2,7 +2,16 @@
 
 import unittest
 
-from core.routing import TEMPLATES, Rig, build, compile_rig, parse_rig, patch_csv, rig_view
+from core.routing import (
+    TEMPLATES,
+    Rig,
+    build,
+    compile_rig,
+    format_rig,
+    parse_rig,
+    patch_csv,
+    rig_view,
+)
 from core.routing.layout import lay_out_rig
 from core.routing.reduce import reduced, run_of
 from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS
@@ -126,6 +135,38 @@ class Tables(unittest.TestCase):
         self.assertIn("Reverb: bypassed", step.said)
         self.assertGreater(step.level_change_db, 1)
 
+    def test_a_scene_says_what_arrives_otherwise(self):
+        text = self.RIG + '\nscene "Bare" : off p'
+        arrivals = rig_view(parse_rig(text), LIGHTHOUSE).scenes[0].arrivals
+        self.assertTrue(any("goes" in said or "dB" in said for said in arrivals), arrivals)
+        same = self.RIG + '\nscene "Same" program 2'
+        self.assertEqual(rig_view(parse_rig(same), LIGHTHOUSE).scenes[0].arrivals, [])
+        self.assertEqual(parse_rig(format_rig(parse_rig(same))), parse_rig(same))
+
+    def test_a_send_says_on_which_side_of_its_fader_it_taps(self):
+        text = "a: source > {} > o: output (stereo)\nx > r: bus > reverb > t: return > o"
+        for way, word in (
+            ("x: send > f: fader", "pre"), ("f: fader > x: send", "post"), ("x: send", "0.0 dB"),
+        ):  # fmt: skip
+            layout = rig_view(parse_rig(text.format(way))).layout
+            send = next(n for n in layout.nodes if n.id == "x")
+            self.assertTrue(send.caption.startswith(word), (way, send.caption))
+
+    def test_branches_of_a_crossover_add_up_by_their_slope_and_polarity(self):
+        text = (
+            "a: source > s: split (mode crossover, crossover 500 Hz, slope {}) > m: merge > o: output"
+            "\ns > level > m{}"
+        )
+        for slope, strip, flat in (
+            ("24", "", True), ("24", " [inverted]", False), ("12", "", False),
+            ("12", " [inverted]", True),
+        ):  # fmt: skip
+            curves = rig_view(parse_rig(text.format(slope, strip))).splits[0]
+            with self.subTest(slope=slope, strip=strip):
+                self.assertEqual(curves.ripple_db < 0.011, flat, curves.ripple_db)
+        plain = rig_view(parse_rig("a: source > s: split > o: output"))
+        self.assertEqual(plain.splits, [])
+
 
 class Patch(unittest.TestCase):
     def test_cables_say_their_plug_by_what_they_carry(self):
@@ -144,4 +185,6 @@ class Patch(unittest.TestCase):
             )
         ).patch
         self.assertEqual((patch.drawn_ma, patch.rating_ma), (90, 100))
-        self.assertEqual((len(patch.placed), patch.left_over), (2, []))
+        self.assertEqual(patch.left_over, [])
+        # 150 and 200 mm do not fit beside each other on 300: the second stands in a row below.
+        self.assertEqual([(f.x_mm, f.y_mm) for f in patch.placed], [(0, 0), (0, 110)])

@@ -1208,6 +1208,8 @@ export interface components {
             };
             /** Half */
             half?: ("whole" | "first" | "second") | null;
+            /** Sections */
+            sections?: components["schemas"]["ParallelSection"][] | null;
         };
         /**
          * ArrivalOut
@@ -1495,7 +1497,23 @@ export interface components {
             /** Label */
             label: string;
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+        };
+        /**
+         * Footprint
+         * @description A pedal on the board, from its left and its far edge.
+         */
+        Footprint: {
+            /** Name */
+            name: string;
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+            /** Width Mm */
+            width_mm: number;
+            /** Depth Mm */
+            depth_mm: number;
         };
         /**
          * Fragment
@@ -1590,6 +1608,35 @@ export interface components {
             bands_db: number[];
             /** Laps To 60 Db */
             laps_to_60_db: number | null;
+            /**
+             * Decay S
+             * @description Time for 60 dB at each of those bands; null where it does not die
+             */
+            decay_s: (number | null)[];
+        };
+        /**
+         * MarkPath
+         * @description What a whole path counts as, and whether its delay is wanted: kept on its own stages.
+         */
+        MarkPath: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "path";
+            /** Source */
+            source: string;
+            /** Output */
+            output: string;
+            /**
+             * Through
+             * @description As in an arrival
+             */
+            through: string[];
+            /** Counts As */
+            counts_as?: ("auto" | "dry" | "wet") | null;
+            /** Delay Is */
+            delay_is?: ("auto" | "latency" | "intended") | null;
         };
         /** MixerChannel */
         MixerChannel: {
@@ -1687,6 +1734,34 @@ export interface components {
             };
         };
         /**
+         * ParallelSection
+         * @description A dry path beside one occupied slot.
+         */
+        ParallelSection: {
+            /**
+             * Follows
+             * @default processor
+             * @enum {string}
+             */
+            follows: "processor" | "position";
+            /**
+             * At
+             * @description Slot letter, or position
+             */
+            at: string;
+            /**
+             * Mix Percent
+             * @default 50
+             */
+            mix_percent: number;
+            /**
+             * Level Db
+             * @description Level correction after the section
+             * @default 0
+             */
+            level_db: number;
+        };
+        /**
          * Paste
          * @description Copied parts: a chain goes onto the rail `at`; anything else stands beside, unconnected.
          */
@@ -1712,8 +1787,15 @@ export interface components {
             drawn_ma: number;
             /** Rating Ma */
             rating_ma: number | null;
+            /**
+             * Board Width Mm
+             * @description Null where the board has no size
+             */
+            board_width_mm: number | null;
+            /** Board Depth Mm */
+            board_depth_mm: number | null;
             /** Placed */
-            placed: string[];
+            placed: components["schemas"]["Footprint"][];
             /** Left Over */
             left_over: string[];
         };
@@ -1882,6 +1964,8 @@ export interface components {
             sends: components["schemas"]["SendMatrix"];
             /** Travel */
             travel: components["schemas"]["Travel"][];
+            /** Splits */
+            splits: components["schemas"]["SplitCurves"][];
             /** Scenes */
             scenes: components["schemas"]["SceneStep"][];
             patch: components["schemas"]["PatchSheet"];
@@ -1938,6 +2022,11 @@ export interface components {
             level_change_db: number | null;
             /** Said */
             said: string[];
+            /**
+             * Arrivals
+             * @description What arrives otherwise at the first output
+             */
+            arrivals: string[];
         };
         /** SendCell */
         SendCell: {
@@ -2037,7 +2126,29 @@ export interface components {
              */
             do: "several";
             /** Actions */
-            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["Several"])[];
+            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"])[];
+        };
+        /**
+         * SplitCurves
+         * @description What the branches of a crossover or band split let through, over the report's hz.
+         */
+        SplitCurves: {
+            /** Split */
+            split: string;
+            /** First Db */
+            first_db: number[];
+            /** Second Db */
+            second_db: number[];
+            /**
+             * Sum Db
+             * @description Both added, each with its branch's polarity
+             */
+            sum_db: number[];
+            /**
+             * Ripple Db
+             * @description Largest departure of the sum from 0 dB
+             */
+            ripple_db: number;
         };
         /** Start */
         Start: {
@@ -4857,34 +4968,6 @@ export interface components {
              */
             takes?: ("instrument" | "line" | "mic" | "speaker") | null;
         };
-        /**
-         * ParallelSection
-         * @description A dry path beside one occupied slot.
-         */
-        ParallelSection: {
-            /**
-             * Follows
-             * @default processor
-             * @enum {string}
-             */
-            follows: "processor" | "position";
-            /**
-             * At
-             * @description Slot letter, or position
-             */
-            at: string;
-            /**
-             * Mix Percent
-             * @default 50
-             */
-            mix_percent: number;
-            /**
-             * Level Db
-             * @description Level correction after the section
-             * @default 0
-             */
-            level_db: number;
-        };
         /** PassiveMixer */
         PassiveMixer: {
             /** Id */
@@ -6826,6 +6909,8 @@ export interface components {
             name: string;
             /** When */
             when: string;
+            /** @description How the course is drawn */
+            layout: components["schemas"]["RigLayout"];
         };
         /** RigOut */
         RigOut: {
@@ -6949,7 +7034,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
         };
         /**
          * Conversion

@@ -183,7 +183,7 @@ function Header({ context, setSection, onTap }: HeaderProps) {
       display="flex"
       flexWrap="wrap"
       alignItems="center"
-      columnGap="14px"
+      columnGap={{ base: "10px", xl: "14px" }}
       rowGap="4px"
       paddingBlock="8px"
       minHeight="44px"
@@ -310,7 +310,7 @@ function TitleField({ song, onTitle }: { song: Song; onTitle: (title: string) =>
       aria-label="Song title"
       value={draft}
       maxLength={120}
-      width={`${Math.max(8, draft.length + 1) * 0.64}em`}
+      width={`${Math.max(8, draft.length + 1) * 0.6}em`}
       onChange={(event) => setDraft(event.target.value)}
       onBlur={accept}
       onKeyDown={(event) => {

@@ -37,9 +37,12 @@ interface Props {
   cautions: Set<string>;
   lit: string;
   onLight: (id: string) => void;
+  pinned: string;
+  /** Keep a path lit, to look at its way and mark it. */
+  onPin: (id: string) => void;
 }
 
-export function Arrivals({ board, cautions, lit, onLight }: Props) {
+export function Arrivals({ board, cautions, lit, pinned, onLight, onPin }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(56);
   // The strongest, in the order in which they arrive.
   const rows = board.arrivals.slice(0, SHOWN).sort((a, b) => a.time_ms - b.time_ms);
@@ -90,6 +93,8 @@ export function Arrivals({ board, cautions, lit, onLight }: Props) {
               caution={arrival.leak || arrival.through.some((t) => cautions.has(t) && arrival.leak)}
               lit={lit === arrival.id}
               onLight={onLight}
+              pinned={pinned === arrival.id}
+              onPin={onPin}
               x={x}
               width={width}
             />
@@ -141,14 +146,18 @@ function Row({
   arrival,
   caution,
   lit,
+  pinned,
   onLight,
+  onPin,
   x,
   width,
 }: {
   arrival: Arrival;
   caution: boolean;
   lit: boolean;
+  pinned: boolean;
   onLight: (id: string) => void;
+  onPin: (id: string) => void;
   x: (value: number) => number;
   width: number;
 }) {
@@ -172,8 +181,19 @@ function Row({
       height="39px"
     >
       <chakra.td padding="2px 5px" lineHeight="17px" whiteSpace="nowrap">
-        <Box
-          as="span"
+        <chakra.button
+          type="button"
+          aria-pressed={pinned}
+          title="Its way, and what it counts as"
+          maxWidth="100%"
+          textAlign="left"
+          padding="0"
+          border="none"
+          background="none"
+          textDecoration={pinned ? "underline" : "none"}
+          _hover={{ textDecoration: "underline" }}
+          cursor="pointer"
+          onClick={() => onPin(arrival.id)}
           fontWeight="650"
           fontSize="14px"
           fontStyle={wet ? "italic" : undefined}
@@ -183,7 +203,7 @@ function Row({
           textOverflow="ellipsis"
         >
           {name}
-        </Box>
+        </chakra.button>
         <Box
           color="ink2"
           fontSize="13px"

@@ -8,11 +8,13 @@ import {
   type Kind,
   type Parameter,
   type RigAction,
+  type Schemas,
   sentenceOf,
   type Variant,
 } from "../../api/client";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
+import { FrameSlots } from "./FrameSlots";
 
 type Values = Record<string, unknown>;
 
@@ -96,7 +98,11 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
   }
   const kind = kinds.find((k) => k.kind === node!.kind);
   if (!kind) return null;
-  const own = kind.parameters.filter((p) => p.own || p.field === "name");
+  // A frame's order and half stand with its slots.
+  const apart = node!.kind === "frame" ? ["order", "half"] : [];
+  const own = kind.parameters.filter(
+    (p) => (p.own || p.field === "name") && !apart.includes(p.field),
+  );
   const shared = kind.parameters.filter((p) => !p.own && p.field !== "name");
   return (
     <Box as="section" aria-label="Settings">
@@ -110,7 +116,10 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
         onSet={(values) => onEdit({ do: "set", node: selected, values })}
       />
       {node!.kind === "frame" && (
-        <FrameOrder id={selected} order={String(node!.order)} onEdit={onEdit} />
+        <FrameSlots frame={node as unknown as Schemas["Frame"]} kinds={kinds} onEdit={onEdit} />
+      )}
+      {["compressor", "ducker"].includes(node!.kind) && (
+        <KeyInput variant={variant} node={selected} onEdit={onEdit} />
       )}
       <Box display="flex" flexWrap="wrap" gap="6px 12px" marginTop="8px">
         {shared.length > 0 && (
@@ -299,30 +308,44 @@ function shown(value: unknown): string {
   return typeof value === "number" ? String(Number(value.toFixed(4))) : String(value);
 }
 
-function FrameOrder({
-  id,
-  order,
+/** What a compressor or a ducker listens to. */
+function KeyInput({
+  variant,
+  node,
   onEdit,
 }: {
-  id: string;
-  order: string;
+  variant: Variant;
+  node: string;
   onEdit: (action: RigAction) => void;
 }) {
-  const [draft, setDraft] = useState(order);
+  const key = variant.document.keys?.[node];
+  const set = (tap: string, at: string) =>
+    onEdit({ do: "key", keyed: node, tap: tap || null, at } as RigAction);
   return (
-    <Box marginTop="8px">
-      <Labelled label="Slots in the order they run">
-        <TextInput
-          value={draft}
-          maxLength={16}
-          onChange={(event) => setDraft(event.target.value.toUpperCase())}
-          onKeyDown={(event) => {
-            if (event.key === "Enter")
-              onEdit({ do: "arrange", frame: id, order: draft } as RigAction);
-            if (event.key === "Escape") setDraft(order);
-          }}
-        />
+    <Box display="flex" flexWrap="wrap" gap="8px 12px" marginTop="8px">
+      <Labelled label="Keyed by">
+        <Choice
+          value={key?.tap ?? ""}
+          onChange={(event) => set(event.target.value, key?.at ?? "out")}
+        >
+          <option value="">its own input</option>
+          {variant.view.layout.reading
+            .filter((id) => id !== node)
+            .map((id) => (
+              <option key={id} value={id}>
+                {nameOf(variant, id)}
+              </option>
+            ))}
+        </Choice>
       </Labelled>
+      {key && (
+        <Labelled label="tapped">
+          <Choice value={key.at ?? "out"} onChange={(event) => set(key.tap, event.target.value)}>
+            <option value="in">before it</option>
+            <option value="out">after it</option>
+          </Choice>
+        </Labelled>
+      )}
     </Box>
   );
 }

@@ -4,6 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { api, ask, type RigSummary, sentenceOf } from "../../api/client";
 import { announce, Press, SheetTitle } from "../../ui/controls";
+import { MiniCourse } from "./MiniCourse";
 
 interface Props {
   songId: string;
@@ -53,7 +54,8 @@ export function NewRig({ songId, onMade }: Props) {
             borderBottom="1px solid"
             borderColor="rule"
           >
-            <Box flex="1">
+            <Box flex="1" minWidth="0">
+              <MiniCourse layout={t.layout} />
               <Box fontWeight="650">{t.name}</Box>
               <Box color="ink2" fontSize="13px">
                 {t.when}

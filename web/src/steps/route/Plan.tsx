@@ -32,12 +32,14 @@ interface Props {
   /** Keyed stage to the tap it listens to. */
   keys: Record<string, { tap: string }>;
   selected: string;
+  /** Parts of a marked run. */
+  run: string[];
   through: string[];
   flags: Flag[];
   onSelect: (id: string) => void;
 }
 
-export function Plan({ view, keys, selected, through, flags, onSelect }: Props) {
+export function Plan({ view, keys, selected, run, through, flags, onSelect }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(320);
   const { layout } = view;
   // Drawn to fit where names stay clear of each other; else at their natural width, to scroll.
@@ -117,6 +119,7 @@ export function Plan({ view, keys, selected, through, flags, onSelect }: Props) 
               chosen={node.id === selected}
               first={!chosen && node.id === layout.reading[0]}
               lit={through.includes(node.id)}
+              marked={run.includes(node.id)}
               onSelect={onSelect}
             />
           ))}
@@ -271,6 +274,7 @@ function Stage({
   chosen,
   first,
   lit,
+  marked,
   onSelect,
 }: {
   node: PlacedNode;
@@ -280,6 +284,7 @@ function Stage({
   chosen: boolean;
   first: boolean;
   lit: boolean;
+  marked: boolean;
   onSelect: (id: string) => void;
 }) {
   const mark = useRef<SVGGElement>(null);
@@ -307,6 +312,9 @@ function Stage({
       style={{ cursor: "pointer", outline: "none" }}
     >
       <rect x="-30" y="-28" width="60" height="56" fill="transparent" />
+      {marked && (
+        <circle r={RADIUS + 6} fill={ink("band")} stroke={ink("ink")} strokeDasharray="2 3" />
+      )}
       {chosen && <circle r={RADIUS + 6} fill="none" stroke={ink("wet")} strokeWidth="2.5" />}
       <Glyph kind={node.kind} off={node.off} wet={node.wet} lit={lit} />
       {!(small && node.shown === (node.kind === "split" ? "Split" : "Merge")) && (
@@ -379,7 +387,7 @@ function Profile({ view, x, top, width }: { view: RigView; x: Along; top: number
   if (!levels.length) return null;
   const high = Math.ceil((Math.max(...levels) + 1) / 10) * 10;
   const low = Math.floor((Math.min(...levels) - 1) / 10) * 10;
-  const y = scaleLinear([low, high], [top + PROFILE - 12, top + 14]);
+  const y = scaleLinear([low, high], [top + PROFILE - 20, top + 12]);
   const ticks = y.ticks(Math.min(4, (high - low) / 10));
   return (
     <g aria-label="Level along the course, dBFS" role="img">

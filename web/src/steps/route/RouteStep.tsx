@@ -9,13 +9,11 @@ import {
   ask,
   type RigAction,
   type RigSummary,
-  type Schemas,
   sentenceOf,
   type Variant,
 } from "../../api/client";
-import { useKey } from "../../app/keys";
 import { useSongContext } from "../../app/Shell";
-import { announce, Hint, Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
+import { Hint, Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { Arrivals, Sum } from "./Arrivals";
@@ -24,7 +22,14 @@ import { Inspector, nameOf } from "./Inspector";
 import { NewRig } from "./NewRig";
 import { PickKind } from "./PickKind";
 import { Plan } from "./Plan";
-import { ControlTable, Patch, Scenes, SendTable, Travel, Writing } from "./Sheets";
+import { Loops, SplitChart, Travel } from "./Curves";
+import { PathMarks } from "./PathMarks";
+import { Patch } from "./Patch";
+import { Scenes } from "./Scenes";
+import { ControlTable, SendTable, Writing } from "./Sheets";
+import { Tools } from "./Tools";
+import { meant } from "./graph";
+import { copyParts, pasteParts, useCourseKeys } from "./useCourseKeys";
 import { useVariant } from "./useVariant";
 import { Variants } from "./Variants";
 
@@ -86,7 +91,7 @@ interface CourseProps {
   onNew: () => void;
 }
 
-type Sheet = "settings" | "controls" | "sends" | "scenes" | "patch" | "writing";
+export type Sheet = "settings" | "controls" | "sends" | "scenes" | "patch" | "writing";
 const SHEETS: [Sheet, string][] = [
   ["settings", "Settings"],
   ["controls", "What moves what"],
@@ -95,8 +100,6 @@ const SHEETS: [Sheet, string][] = [
   ["writing", "In writing"],
   ["patch", "Patch sheet"],
 ];
-
-const CLIPBOARD = "fonodrome.copied";
 
 function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   const handle = useVariant(id, songRevision);
@@ -107,6 +110,8 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   );
   const [lit, setLit] = useState("");
   const [boardAt, setBoardAt] = useState(0);
+  const [marked, setMarked] = useState<string | null>(null);
+  const [pinned, setPinned] = useState("");
   const [focus, setFocus] = useState<string | null>(null);
   const [folded, setFolded] = useState<string[]>([]);
   const kinds = useQuery({
@@ -147,7 +152,10 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
     setSheet,
     fold,
     focusHere,
+    marked,
+    setMarked,
   });
+  const chosen = variant ? meant(variant, marked, selected) : [];
   if (query.isError) {
     return (
       <Notice
@@ -163,7 +171,9 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   const whole = variant.view;
   const view = smaller && reduced.data ? { ...whole, layout: reduced.data } : whole;
   const board = view.report.boards[Math.min(boardAt, view.report.boards.length - 1)];
-  const through = board?.arrivals.find((a) => a.id === lit)?.through ?? [];
+  const path = board?.arrivals.find((a) => a.id === (lit || pinned));
+  const through = path?.through ?? [];
+  const kept = board?.arrivals.find((a) => a.id === pinned);
   const stages = kinds.data.filter((k) => k.stage && k.kind !== "return");
   return (
     <Box>
@@ -231,6 +241,7 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
             keys={variant.document.keys ?? {}}
             view={view}
             selected={selected}
+            run={marked ? chosen : []}
             through={through}
             flags={flags}
             onSelect={setSelected}
@@ -257,6 +268,11 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
             onPick={setPicking}
             onFold={fold}
             onFocus={focusHere}
+            chosen={chosen}
+            marked={marked}
+            onMark={setMarked}
+            onCopy={() => copyParts(variant, chosen)}
+            onPaste={(at) => pasteParts(edit, at)}
           />
           <Box marginTop="10px">
             <Checks checks={view.checks} onEdit={edit} onSelect={setSelected} />
@@ -293,9 +309,12 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
               <Arrivals
                 board={board}
                 cautions={new Set(flags.map((f) => f.at))}
-                lit={lit}
+                lit={lit || pinned}
                 onLight={setLit}
+                pinned={pinned}
+                onPin={(id) => setPinned(id === pinned ? "" : id)}
               />
+              {kept && <PathMarks variant={variant} board={board} arrival={kept} onEdit={edit} />}
               {!board.complete && board.path_count !== null && board.path_count > 64 && (
                 <Box fontSize="13px" color="ink2">
                   {num(board.path_count, 0)} paths in all; the strongest 64 are listed, the sums
@@ -303,6 +322,7 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
                 </Box>
               )}
               <Sum board={board} hz={view.report.hz} />
+              <Loops variant={variant} />
             </>
           ) : (
             <Box color="ink2">Nothing reaches an output yet.</Box>
@@ -371,13 +391,16 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
                   onEdit={edit}
                   onTake={take}
                 />
-                <Travel variant={variant} />
+                <Box>
+                  <SplitChart variant={variant} selected={selected} />
+                  <Travel variant={variant} />
+                </Box>
               </Box>
             )}
             {sheet === "controls" && <ControlTable view={view} />}
             {sheet === "sends" && <SendTable variant={variant} onEdit={edit} />}
-            {sheet === "scenes" && <Scenes view={view} />}
-            {sheet === "patch" && <Patch variant={variant} />}
+            {sheet === "scenes" && <Scenes variant={variant} onEdit={edit} />}
+            {sheet === "patch" && <Patch variant={variant} onEdit={edit} />}
             {sheet === "writing" && <Writing variant={variant} onEdit={edit} />}
           </Box>
         </Box>
@@ -403,241 +426,4 @@ function alignAction(variant: Variant): RigAction {
       values: { delay_ms: (variant.document.rails?.[a.rail]?.strip?.delay_ms ?? 0) + a.add_ms },
     })),
   } as RigAction;
-}
-
-/** The rail behind what is selected (or the one before it), where things are inserted. */
-function railOf(variant: Variant | undefined, selected: string, before = false): string | null {
-  if (!variant) return null;
-  const rails = variant.document.rails ?? {};
-  if (selected in rails) return selected;
-  if (before) return Object.keys(rails).find((port) => rails[port]!.target === selected) ?? null;
-  if (`${selected}.0` in rails) return `${selected}.0`;
-  const kind = (variant.document.nodes?.[selected] as { kind: string } | undefined)?.kind;
-  return kind && kind !== "output" ? `${selected}.0` : null;
-}
-
-type Pick = (picking: { title: string; then: (kind: string) => void } | null) => void;
-
-function Tools({
-  variant,
-  selected,
-  onEdit,
-  onPick,
-  onFold,
-  onFocus,
-}: {
-  variant: Variant;
-  selected: string;
-  onEdit: (action: RigAction) => void;
-  onPick: Pick;
-  onFold: () => void;
-  onFocus: () => void;
-}) {
-  const rail = railOf(variant, selected);
-  const node = variant.document.nodes?.[selected] as { kind: string } | undefined;
-  const stage = node && !["source", "output", "split"].includes(node.kind);
-  return (
-    <Box
-      role="toolbar"
-      aria-label="Change the course"
-      display="flex"
-      flexWrap="wrap"
-      gap="2px 10px"
-      marginTop="4px"
-    >
-      <Press
-        look="quiet"
-        disabled={!rail}
-        onClick={() =>
-          rail && onPick({ title: "Insert a stage", then: (kind) => onEdit(insert(rail, kind)) })
-        }
-      >
-        Insert a stage
-      </Press>
-      <Press
-        look="quiet"
-        disabled={!rail}
-        onClick={() =>
-          rail &&
-          onPick({ title: "A rail beside it, with", then: (kind) => onEdit(beside(rail, kind)) })
-        }
-      >
-        Rail beside it
-      </Press>
-      <Press
-        look="quiet"
-        disabled={!rail}
-        onClick={() =>
-          rail &&
-          onPick({ title: "A send and return with", then: (kind) => onEdit(sendTo(rail, kind)) })
-        }
-      >
-        Send and return
-      </Press>
-      <Press
-        look="quiet"
-        onClick={() =>
-          onEdit({
-            do: "start",
-            kind: "source",
-            values: {},
-            into: firstOutput(variant),
-          } as RigAction)
-        }
-      >
-        Another source
-      </Press>
-      <Press
-        look="quiet"
-        disabled={!stage}
-        onClick={() =>
-          onPick({
-            title: "Replace it by",
-            then: (kind) => onEdit({ do: "replace", node: selected, kind }),
-          })
-        }
-      >
-        Replace
-      </Press>
-      <Press
-        look="quiet"
-        disabled={!stage}
-        onClick={() => onEdit({ do: "bypass", node: selected })}
-      >
-        Bypass
-      </Press>
-      <Press
-        look="quiet"
-        disabled={!node}
-        onClick={() => onEdit({ do: "remove", nodes: [selected] })}
-      >
-        Delete
-      </Press>
-      <Press look="quiet" disabled={!stage} onClick={onFold}>
-        Fold
-      </Press>
-      <Press look="quiet" disabled={!node} onClick={onFocus}>
-        Focus
-      </Press>
-    </Box>
-  );
-}
-
-function firstOutput(variant: Variant): string | null {
-  return variant.view.layout.nodes.find((n) => n.kind === "output")?.id ?? null;
-}
-
-const insert = (at: string, kind: string): RigAction => ({ do: "insert", at, kind, values: {} });
-const beside = (start: string, kind: string): RigAction => ({
-  do: "parallel",
-  start,
-  kind,
-  mode: "full",
-  values: {},
-});
-const sendTo = (at: string, kind: string): RigAction => ({
-  do: "send",
-  at,
-  kind,
-  level_db: -6,
-  values: {},
-});
-
-function useCourseKeys({
-  variant,
-  rig,
-  selected,
-  edit,
-  turn,
-  onOpen,
-  setPicking,
-  setSheet,
-  fold,
-  focusHere,
-}: {
-  variant: Variant | undefined;
-  rig: RigSummary;
-  selected: string;
-  edit: (action: RigAction) => void;
-  turn: (way: "undo" | "redo") => Promise<void>;
-  onOpen: (id: string) => void;
-  setPicking: Pick;
-  setSheet: (sheet: Sheet) => void;
-  fold: () => void;
-  focusHere: () => void;
-}) {
-  const rail = railOf(variant, selected);
-  const earlier = railOf(variant, selected, true);
-  const isNode = Boolean(variant?.document.nodes?.[selected]);
-  const open = variant?.view.checks.findings.filter((f) => !f.intended) ?? [];
-  const none = () => announce("Select a stage first: arrow keys go along the course.");
-  const on = (at: string | null, title: string, then: (at: string, kind: string) => RigAction) => {
-    if (!at) return none();
-    setPicking({ title, then: (kind) => edit(then(at, kind)) });
-  };
-  const onNode = (action: RigAction) => (isNode ? edit(action) : none());
-  useKey("route", "I", () => on(rail, "Insert a stage", insert));
-  useKey("route", "Shift I", () => on(earlier, "Insert a stage before it", insert));
-  useKey("route", "R", () => on(rail, "A rail beside it, with", beside));
-  useKey("route", "E", () => on(rail, "A send and return with", sendTo));
-  useKey("route", "B", () => onNode({ do: "bypass", node: selected }));
-  useKey("route", "Del", () => onNode({ do: "remove", nodes: [selected] }));
-  useKey("route", "D", () => onNode({ do: "duplicate", node: selected }));
-  useKey("route", "Shift →", () => onNode({ do: "move", node: selected, by: 1 }));
-  useKey("route", "Shift ←", () => onNode({ do: "move", node: selected, by: -1 }));
-  useKey("route", "O", fold);
-  useKey("route", "Q", focusHere);
-  useKey("route", "Y", () => {
-    if (!isNode) return none();
-    setPicking({
-      title: "Replace it by",
-      then: (kind) => edit({ do: "replace", node: selected, kind }),
-    });
-  });
-  useKey("route", "Z", () => void turn("undo"));
-  useKey("route", "Shift Z", () => void turn("redo"));
-  useKey("route", "N", () => setSheet("writing"));
-  useKey("route", "F", () => {
-    const first = open.find((f) => f.fix);
-    if (first?.fix) edit(first.fix.action);
-  });
-  useKey("route", "K", () => {
-    const first = open[0];
-    if (first) edit({ do: "intend", check: first.check, at: first.at, on: true, reason: "" });
-  });
-  useKey("route", "Enter", () => {
-    setSheet("settings");
-    requestAnimationFrame(() => {
-      const field = document.querySelector<HTMLElement>("[data-sheet] input, [data-sheet] select");
-      field?.focus();
-      field?.scrollIntoView({ block: "center" });
-    });
-  });
-  useKey("route", "C", () => {
-    if (!variant || !isNode) return none();
-    void ask(
-      api.POST("/api/v1/variants/{variant_id}/copy", {
-        params: { path: { variant_id: variant.id } },
-        body: { nodes: [selected] },
-      }),
-    )
-      .then((part) => {
-        localStorage.setItem(CLIPBOARD, JSON.stringify(part));
-        announce(`${nameOf(variant, selected)} copied.`);
-      })
-      .catch((fault) => announce(sentenceOf(fault), { kind: "fault" }));
-  });
-  useKey("route", "V", () => {
-    const held = localStorage.getItem(CLIPBOARD);
-    if (!held) return announce("Nothing is copied yet.");
-    const fragment = JSON.parse(held) as Schemas["Fragment"];
-    edit({ do: "paste", fragment, at: rail });
-  });
-  for (let n = 1; n <= 9; n++) {
-    // eslint-disable-next-line react-hooks/rules-of-hooks -- nine keys, always the same nine
-    useKey("route", String(n), () => {
-      const one = rig.variants[n - 1];
-      if (one) onOpen(one.id);
-    });
-  }
 }

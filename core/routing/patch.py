@@ -8,6 +8,7 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.routing import kinds as k
+from core.routing.compile import walk
 from core.routing.document import Rig
 
 _GAP_MM = 10.0
@@ -100,7 +101,8 @@ def lay_out(rig: Rig) -> Layout | None:
 def patch_sheet(rig: Rig, level_kinds: dict[str, str], channels: dict[str, int]) -> PatchSheet:
     """`level_kinds`: what each node gives; `channels`: 1 or 2 per output port."""
     cables = []
-    for port in sorted(rig.rails):
+    order = {name: i for i, name in enumerate(walk(rig)[0])}
+    for port in sorted(rig.rails, key=lambda p: (order[p.rpartition(".")[0]], p)):
         source = rig.nodes[port.rpartition(".")[0]]
         target = rig.nodes[rig.rails[port].target]
         plug, level = _PLUGS[level_kinds.get(source.id, "line")]

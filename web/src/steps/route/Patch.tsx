@@ -1,5 +1,5 @@
 /** The patch sheet: what to plug into what, what it draws, and where it stands. Prints alone. */
-import { Box } from "@chakra-ui/react";
+import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 
@@ -28,9 +28,16 @@ export function Patch({ variant, onEdit }: Props) {
         >
           Patch sheet
         </SheetTitle>
-        <a href={`/api/v1/variants/${variant.id}/patch.csv`} download data-no-print>
+        <chakra.a
+          color="ink"
+          fontWeight="600"
+          textUnderlineOffset="3px"
+          href={`/api/v1/variants/${variant.id}/patch.csv`}
+          download
+          data-no-print
+        >
           Save as CSV
-        </a>
+        </chakra.a>
         <Press look="quiet" data-no-print onClick={() => window.print()}>
           Print
         </Press>

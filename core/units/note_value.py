@@ -47,7 +47,10 @@ class Metre:
 
 @dataclass(frozen=True)
 class NoteValue:
-    """`fraction` of a whole note times a `modifier` of MODIFIERS; or `bars` whole bars."""
+    """`fraction` of a whole note times a `modifier`; or `bars` whole bars.
+
+    A modifier is one of MODIFIERS, or any 'n:m': n notes in the time of m.
+    """
 
     fraction: Fraction
     modifier: str = "straight"
@@ -56,14 +59,16 @@ class NoteValue:
     @property
     def whole_notes(self) -> Fraction:
         """Length as a fraction of a whole note."""
-        return self.fraction * MODIFIERS[self.modifier]
+        return self.fraction * modifier_ratio(self.modifier)
 
     @property
     def id(self) -> str:
         """The short form that is typed and stored: '1/8.', '1/4T', '2 bars'."""
         if self.bars:
             return "1 bar" if self.bars == 1 else f"{self.bars} bars"
-        return f"{self.fraction.numerator}/{self.fraction.denominator}{_SUFFIX[self.modifier]}"
+        short = f"{self.fraction.numerator}/{self.fraction.denominator}"
+        suffix = _SUFFIX.get(self.modifier)
+        return f"{short} {self.modifier}" if suffix is None else f"{short}{suffix}"
 
     @property
     def name(self) -> str:
@@ -75,7 +80,18 @@ class NoteValue:
             return base
         if self.modifier.endswith("dotted"):
             return f"{self.modifier} {base}"
+        if self.modifier not in MODIFIERS:
+            n, _, m = self.modifier.partition(":")
+            return f"{base}, {n} in the time of {m}"
         return f"{base} {self.modifier}"
+
+
+def modifier_ratio(modifier: str) -> Fraction:
+    """What a modifier makes of a length: 3/2 for dotted, m/n for 'n:m'."""
+    if modifier in MODIFIERS:
+        return MODIFIERS[modifier]
+    n, _, m = modifier.partition(":")
+    return Fraction(int(m), int(n))
 
 
 def note_length_s(note: NoteValue, quarter_bpm: float) -> float:
@@ -87,6 +103,7 @@ def note_length_s(note: NoteValue, quarter_bpm: float) -> float:
     return 240.0 * float(note.whole_notes) / quarter_bpm
 
 
+_TUPLET = re.compile(r"^(\d{1,3}\s*/\s*\d{1,3})\s+(\d{1,2})\s*:\s*(\d{1,2})$")
 _SHORT = re.compile(r"^(\d{1,3})\s*/\s*(\d{1,3})\s*(\.{0,2}|[a-z-]*)$")
 _BARS = re.compile(r"^(\d{1,2})?\s*bars?$")
 _MODIFIER_WORDS = {
@@ -121,7 +138,16 @@ def parse_note_value(text: str, metre: Metre = Metre(4, 4)) -> NoteValue | None:
         if not 1 <= count <= 8:
             raise QuantityError("Bars go from 1 to 8.", part=match[1])
         return NoteValue(metre.bar * count, bars=count)
-    if match := _SHORT.match(plain):
+    if match := _TUPLET.match(plain):
+        top, _, under = match[1].partition("/")
+        if 0 in (int(top), int(under), int(match[2]), int(match[3])):
+            raise QuantityError(f"“{text.strip()}” is no length.", part=text.strip())
+        ratio = Fraction(int(match[3]), int(match[2]))
+        named = next((name for name, value in MODIFIERS.items() if value == ratio), None)
+        found = NoteValue(
+            Fraction(int(top), int(under)), named or f"{int(match[2])}:{int(match[3])}"
+        )
+    elif match := _SHORT.match(plain):
         numerator, denominator, word = int(match[1]), int(match[2]), match[3].strip()
         if word not in _MODIFIER_WORDS:
             return None

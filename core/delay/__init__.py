@@ -1,0 +1,25 @@
+"""Delays of a song: their repeats, the rhythm they make with what is played, and how it sounds."""
+
+from core.delay.lattice import (
+    Figure,
+    LatticeOut,
+    LatticeRequest,
+    Pattern,
+    PlayedNote,
+    SearchOut,
+    SearchRequest,
+    figures,
+    lattice,
+    search,
+)
+from core.delay.line import DelayLine, check_lines, slug
+from core.delay.repeats import RepeatsOut, RepeatsRequest, repeats
+from core.delay.sound import FigureRequest, figure_midi, figure_wav
+from core.delay.take import TakeOut, TakeRequest, against_slots
+
+__all__ = [
+    "DelayLine", "Figure", "FigureRequest", "LatticeOut", "LatticeRequest", "Pattern", "PlayedNote",
+    "RepeatsOut", "RepeatsRequest", "SearchOut", "SearchRequest", "TakeOut", "TakeRequest",
+    "against_slots", "check_lines", "figure_midi", "figure_wav", "figures", "lattice", "repeats",
+    "search", "slug",
+]  # fmt: skip

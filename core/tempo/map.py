@@ -1,0 +1,282 @@
+"""The tempo map: where a bar lies in time, and which bar sounds at a time.
+
+Within a section the tempo is constant, or linear over the bars. Position is counted in quarters
+from the start of the song: with a ramp from b0 to b1 quarters a minute over L quarters,
+`t(x) = 60 L / (b1 - b0) * ln(1 + (b1 - b0) x / (b0 L))` seconds.
+"""
+
+import math
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+from pydantic import Field
+
+from core.devices import DeviceProfile, Setting, nearest_setting
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.tempo.song import TempoSection, check_sections
+from core.units import NoteValue, TempoFrame, parse_time
+from core.units import format as fmt
+
+OPEN_BARS = 8
+_FLAT = 1e-9
+
+
+@dataclass(frozen=True)
+class _Stretch:
+    """A section laid out: quarters and seconds from the start of the song; tempo in quarters."""
+
+    section: TempoSection
+    first_bar: int
+    bars: int
+    quarters_from: float
+    quarters: float
+    seconds_from: float
+    seconds: float
+    quarter_bpm: float
+    quarter_bpm_end: float
+
+    @property
+    def bar_quarters(self) -> float:
+        return 4 * self.section.metre_count / self.section.metre_unit
+
+    def seconds_in(self, quarters: float) -> float:
+        """Seconds from the section's start to so many quarters into it."""
+        b0, change = self.quarter_bpm, self.quarter_bpm_end - self.quarter_bpm
+        if abs(change) < _FLAT * b0:
+            return 60 * quarters / b0
+        slope = change / self.quarters
+        return 60 / slope * math.log1p(slope * quarters / b0)
+
+    def quarters_in(self, seconds: float) -> float:
+        """Quarters into the section at so many seconds from its start."""
+        b0, change = self.quarter_bpm, self.quarter_bpm_end - self.quarter_bpm
+        if abs(change) < _FLAT * b0:
+            return b0 * seconds / 60
+        slope = change / self.quarters
+        return b0 / slope * math.expm1(slope * seconds / 60)
+
+    def bpm_at(self, quarters: float) -> float:
+        share = quarters / self.quarters if self.quarters else 0.0
+        return self.quarter_bpm + (self.quarter_bpm_end - self.quarter_bpm) * share
+
+
+class TempoMap:
+    """Sections laid out in time. An open last section counts as 8 bars and goes on beyond them.
+
+    Raises FonodromeError where the sections contradict each other.
+    """
+
+    def __init__(self, sections: Sequence[TempoSection]) -> None:
+        check_sections(sections)
+        self.stretches: list[_Stretch] = []
+        bar, quarters, seconds = 1, 0.0, 0.0
+        for section in sections:
+            bars = section.bars or OPEN_BARS
+            unit = float(section.frame(48_000).beat.whole_notes * 4)
+            start = section.tempo_bpm * unit
+            end = start if section.ramp_to_bpm is None else section.ramp_to_bpm * unit
+            length = bars * 4 * section.metre_count / section.metre_unit
+            flat = _Stretch(section, bar, bars, quarters, length, seconds, 0.0, start, end)
+            lasts = flat.seconds_in(length)
+            self.stretches.append(
+                _Stretch(section, bar, bars, quarters, length, seconds, lasts, start, end)
+            )
+            bar, quarters, seconds = bar + bars, quarters + length, seconds + lasts
+
+    @property
+    def seconds(self) -> float:
+        last = self.stretches[-1]
+        return last.seconds_from + last.seconds
+
+    @property
+    def quarters(self) -> float:
+        last = self.stretches[-1]
+        return last.quarters_from + last.quarters
+
+    def time_s(self, quarters: float) -> float:
+        """Seconds at a position in quarters; before 0 and beyond the end at the outer tempo."""
+        starts = [s.quarters_from for s in self.stretches]
+        stretch = self.stretches[max(0, bisect_right(starts, quarters) - 1)]
+        inside = quarters - stretch.quarters_from
+        if inside < 0:
+            return 60 * inside / stretch.quarter_bpm
+        over = inside - stretch.quarters
+        if over > 0:
+            return stretch.seconds_from + stretch.seconds + 60 * over / stretch.quarter_bpm_end
+        return stretch.seconds_from + stretch.seconds_in(inside)
+
+    def quarters_at(self, seconds: float) -> float:
+        """The position in quarters at a time: the inverse of `time_s`."""
+        starts = [s.seconds_from for s in self.stretches]
+        stretch = self.stretches[max(0, bisect_right(starts, seconds) - 1)]
+        inside = seconds - stretch.seconds_from
+        if inside < 0:
+            return stretch.quarter_bpm * inside / 60
+        over = inside - stretch.seconds
+        if over > 0:
+            return stretch.quarters_from + stretch.quarters + stretch.quarter_bpm_end * over / 60
+        return stretch.quarters_from + stretch.quarters_in(inside)
+
+    def quarters_of(self, bar: int, beat: float = 1.0) -> float:
+        """Position in quarters of a bar and beat, both counted from 1. Beats are metre units."""
+        if bar < 1 or beat < 1:
+            raise FonodromeError("Bars and beats are counted from 1.")
+        starts = [s.first_bar for s in self.stretches]
+        stretch = self.stretches[bisect_right(starts, bar) - 1]
+        in_bars = (bar - stretch.first_bar) * stretch.bar_quarters
+        return stretch.quarters_from + in_bars + (beat - 1) * 4 / stretch.section.metre_unit
+
+    def bar_at(self, quarters: float) -> tuple[int, float, int]:
+        """Bar and beat (from 1) at a position, and the index of the section."""
+        starts = [s.quarters_from for s in self.stretches]
+        index = max(0, bisect_right(starts, quarters + 1e-9) - 1)
+        stretch = self.stretches[index]
+        inside = max(0.0, quarters - stretch.quarters_from)
+        bar = math.floor(inside / stretch.bar_quarters + 1e-9)
+        beat = (inside - bar * stretch.bar_quarters) * stretch.section.metre_unit / 4
+        return stretch.first_bar + bar, max(0.0, beat) + 1, index
+
+    def frame_at(self, quarters: float, sample_rate_hz: int) -> TempoFrame:
+        """The tempo that holds at a position, as a frame to read note values against."""
+        starts = [s.quarters_from for s in self.stretches]
+        stretch = self.stretches[max(0, bisect_right(starts, quarters) - 1)]
+        inside = min(max(0.0, quarters - stretch.quarters_from), stretch.quarters)
+        share = stretch.bpm_at(inside) / stretch.quarter_bpm
+        frame = stretch.section.frame(sample_rate_hz)
+        return frame.model_copy(update={"tempo_bpm": stretch.section.tempo_bpm * share})
+
+
+class TempoMapRequest(Edge):
+    sections: tuple[TempoSection, ...] = Field(max_length=1000)
+    sample_rate_hz: int = Field(48_000, ge=8_000, le=384_000)
+    delay: str = Field("1/8.", max_length=60, description="Note value or time to follow")
+    device: DeviceProfile | None = None
+    at_bar: int | None = Field(None, ge=1, le=100_000, description="A position to read")
+    at_beat: float = Field(1, ge=1, le=64)
+    at_s: float | None = Field(None, ge=0, le=86_400, description="A time to read")
+
+
+class SectionOut(Edge):
+    """A section as it lies in the song, and what the delay is in it."""
+
+    first_bar: int
+    bars: int
+    open: bool = Field(description="Goes on to the end of the song; 8 bars are drawn")
+    start_s: float
+    length_s: float
+    bpm: float
+    end_bpm: float
+    bar_ms: float = Field(description="Length of its first bar")
+    delay_ms: float = Field(description="The delay at its first beat")
+    end_delay_ms: float = Field(description="The delay at its end; differs with a ramp")
+    setting: Setting | None
+    kept_error_ms: float = Field(description="Error at its worst point if the kept time stays")
+
+
+class PositionOut(Edge):
+    bar: int
+    beat: float
+    seconds: float
+    section: int = Field(description="Index from 0")
+    bpm: float = Field(description="In the section's beat unit")
+
+
+class TempoMapOut(Edge):
+    sections: list[SectionOut]
+    length_s: float
+    bars: int
+    kept_ms: float = Field(description="One time for the whole song with the least worst error")
+    worst_error_ms: float = Field(description="Largest error if it is kept")
+    worst_section: int = Field(description="Index from 0 of where that is")
+    follows: bool = Field(description="Whether the delay is a note value, which follows the tempo")
+    position: PositionOut | None
+    computed_how: str
+
+
+def _position(tempo: TempoMap, quarters: float) -> PositionOut:
+    bar, beat, index = tempo.bar_at(quarters)
+    frame = tempo.frame_at(quarters, 48_000)
+    return PositionOut(
+        bar=bar, beat=beat, seconds=tempo.time_s(quarters), section=index, bpm=frame.tempo_bpm
+    )
+
+
+def read_tempo_map(request: TempoMapRequest) -> TempoMapOut:
+    """Lay out the sections, with the delay in each and the error of keeping one setting.
+
+    Raises FonodromeError for contradicting sections and QuantityError for an unreadable delay.
+    """
+    tempo = TempoMap(request.sections)
+    rows: list[tuple[float, float]] = []
+    follows = False
+    for stretch in tempo.stretches:
+        ends = []
+        for inside in (0.0, stretch.quarters):
+            share = stretch.bpm_at(inside) / stretch.quarter_bpm
+            frame = stretch.section.frame(request.sample_rate_hz)
+            frame = frame.model_copy(update={"tempo_bpm": stretch.section.tempo_bpm * share})
+            seconds, note = parse_time(request.delay, frame)
+            follows = follows or note is not None
+            ends.append(seconds * 1e3)
+        rows.append((ends[0], ends[1]))
+    low, high = min(min(r) for r in rows), max(max(r) for r in rows)
+    if low <= 0:
+        raise FonodromeError("A delay time must be above 0 ms.", part=request.delay.strip())
+    # The middle of the range has the least worst error; the device rounds it.
+    kept = (low + high) / 2
+    sixteenth = NoteValue(Fraction(1, 16))
+
+    def set_on(ms: float, frame: TempoFrame) -> Setting | None:
+        if request.device is None:
+            return None
+        return nearest_setting(request.device, ms, frame.length_s(sixteenth) * 1e3)
+
+    first = tempo.stretches[0].section.frame(request.sample_rate_hz)
+    kept_set = set_on(kept, first)
+    kept = kept if kept_set is None else kept_set.true_ms
+    errors = [max((kept - a, kept - b), key=abs) for a, b in rows]
+    worst = max(range(len(rows)), key=lambda i: abs(errors[i]))
+    sections = []
+    for stretch, (start, end), error in zip(tempo.stretches, rows, errors, strict=True):
+        frame = stretch.section.frame(request.sample_rate_hz)
+        sections.append(
+            SectionOut(
+                first_bar=stretch.first_bar,
+                bars=stretch.bars,
+                open=stretch.section.bars is None,
+                start_s=stretch.seconds_from,
+                length_s=stretch.seconds,
+                bpm=stretch.section.tempo_bpm,
+                end_bpm=stretch.section.ramp_to_bpm or stretch.section.tempo_bpm,
+                bar_ms=stretch.seconds_in(stretch.bar_quarters) * 1e3,
+                delay_ms=start,
+                end_delay_ms=end,
+                setting=set_on(start, frame),
+                kept_error_ms=error,
+            )
+        )
+    position = None
+    if request.at_bar is not None:
+        position = _position(tempo, tempo.quarters_of(request.at_bar, request.at_beat))
+    elif request.at_s is not None:
+        position = _position(tempo, tempo.quarters_at(request.at_s))
+    return TempoMapOut(
+        sections=sections,
+        length_s=tempo.seconds,
+        bars=sum(s.bars for s in tempo.stretches),
+        kept_ms=kept,
+        worst_error_ms=errors[worst],
+        worst_section=worst,
+        follows=follows,
+        position=position,
+        computed_how=(
+            "A constant section lasts its quarters times 60 over the tempo in quarters. A ramp is "
+            "linear over the bars: t = 60 L / (b1 - b0) ln(1 + (b1 - b0) x / (b0 L)). The one "
+            "setting kept is the middle between the shortest and the longest delay"
+            f"{', as the device can be set' if request.device else ''}: "
+            f"{fmt.significant(kept)} ms."
+        ),
+    )

@@ -13,7 +13,7 @@ from core.audio.source import AudioSource
 from core.edge import Edge
 from core.errors import AudioError
 
-MOST_S = 300.0
+MOST_S = 180.0
 _RATE = 22_050
 _WINDOW = 1024
 _HOP = 128

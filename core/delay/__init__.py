@@ -2,6 +2,7 @@
 
 from core.delay.lattice import (
     Figure,
+    KeptFigure,
     LatticeOut,
     LatticeRequest,
     Pattern,
@@ -18,7 +19,7 @@ from core.delay.sound import FigureRequest, figure_midi, figure_wav
 from core.delay.take import TakeOut, TakeRequest, against_slots
 
 __all__ = [
-    "DelayLine", "Figure", "FigureRequest", "LatticeOut", "LatticeRequest", "Pattern", "PlayedNote",
+    "DelayLine", "Figure", "FigureRequest", "KeptFigure", "LatticeOut", "LatticeRequest", "Pattern", "PlayedNote",
     "RepeatsOut", "RepeatsRequest", "SearchOut", "SearchRequest", "TakeOut", "TakeRequest",
     "against_slots", "check_lines", "figure_midi", "figure_wav", "figures", "lattice", "repeats",
     "search", "slug",

@@ -35,6 +35,14 @@ class Pattern(Edge):
     played: tuple[PlayedNote, ...] = Field((), max_length=MOST_NOTES)
 
 
+class KeptFigure(Edge):
+    """The figure of a song, as it is kept with it."""
+
+    pattern: Pattern = Pattern()
+    repeats: int = Field(4, ge=1, le=MOST_REPEATS)
+    wraps: bool = True
+
+
 class LatticeRequest(Edge):
     frame: TempoFrame
     pattern: Pattern

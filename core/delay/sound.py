@@ -18,7 +18,7 @@ _PEAK = 0.5
 _TAIL_S = 1.2
 _CLICK_S = 0.05
 _LOOPS = 16
-_LONGEST_S = 120.0
+_LONGEST_S = 40.0
 _TICKS = 480
 
 

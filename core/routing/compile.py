@@ -2,7 +2,8 @@
 
 import hashlib
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -32,6 +33,8 @@ class Context:
     """What a rig is computed under."""
 
     frame: TempoFrame = TempoFrame()
+    delays: Mapping[str, str] = field(default_factory=dict)
+    """The song's delay plan: how a named delay is written ('@slap') to its value."""
 
 
 def gain(level_db: float) -> float:
@@ -149,7 +152,7 @@ def _over(matrix: Matrix, power: tuple[float, float], lift: float) -> tuple[floa
 
 class _Builder:
     def __init__(self, rig: Rig, context: Context) -> None:
-        self.rig, self.frame = rig, context.frame
+        self.rig, self.frame, self.delays = rig, context.frame, context.delays
         digest = hashlib.sha256(
             (rig.model_dump_json(exclude_defaults=True) + context.frame.model_dump_json()).encode()
         ).hexdigest()
@@ -199,6 +202,15 @@ class _Builder:
         return self.plan.carried[point].level_dbfs or SILENT_DB
 
     def seconds(self, text: str, node: k.Node) -> float:
+        if text.startswith("@"):
+            value = self.delays.get(text)
+            if value is None:
+                raise RigError(
+                    f"{node.shown}: this song has no delay written {text}. "
+                    f"It has {', '.join(sorted(self.delays)) or 'none'}.",
+                    part=text,
+                )
+            text = value
         try:
             return parse_time(text, self.frame)[0]
         except QuantityError as error:

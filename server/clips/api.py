@@ -9,10 +9,16 @@ from django.utils import timezone
 from ninja import Router
 from pydantic import Field
 
+from core.audio import open_audio
+from core.audio.onsets import FoundTempo, find_onsets, find_tempo
+from core.delay import Pattern, TakeOut, TakeRequest, against_slots
+from core.delay.take import MOST_ONSETS
 from core.edge import Edge
+from core.units import TempoFrame
 from server.clips import services
 from server.clips.models import Clip, Upload
-from server.clips.queries import clip_of, clips_of
+from server.clips.queries import clip_of, clips_of, ready_clip_of
+from server.clips.store import path_of
 from server.config.auth import user_of
 from server.config.problems import Problem
 from server.jobs.runner import request_cancel
@@ -188,3 +194,31 @@ def restore_clip(request: HttpRequest, clip_id: UUID) -> ClipOut:
     clip.deleted_at = None
     clip.save(update_fields=["deleted_at"])
     return _out(clip)
+
+
+class TakeIn(Edge):
+    frame: TempoFrame
+    pattern: Pattern
+    starts_s: float | None = Field(None, ge=0, le=3600, description="Where bar 1 begins")
+
+
+@router.get("/clips/{uuid:clip_id}/tempo", response=FoundTempo)
+def suggest_tempo(request: HttpRequest, clip_id: UUID) -> FoundTempo:
+    """A suggestion from the clip's first three minutes."""
+    clip = ready_clip_of(user_of(request), clip_id)
+    with open_audio(path_of(clip.blob), clip.name) as source:
+        return find_tempo(source)
+
+
+@router.post("/clips/{uuid:clip_id}/take", response=TakeOut)
+def set_take_against_slots(request: HttpRequest, clip_id: UUID, payload: TakeIn) -> TakeOut:
+    """Where the notes of the clip's first three minutes lie against the slots."""
+    clip = ready_clip_of(user_of(request), clip_id)
+    with open_audio(path_of(clip.blob), clip.name) as source:
+        onsets = find_onsets(source)
+    return against_slots(
+        TakeRequest(
+            frame=payload.frame, pattern=payload.pattern, starts_s=payload.starts_s,
+            onsets_s=onsets.tolist()[:MOST_ONSETS],
+        )
+    )  # fmt: skip

@@ -1,23 +1,51 @@
 """What-if questions: stateless, answered by the core alone."""
 
+import base64
+
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field
 
+from core.delay import (
+    Figure,
+    LatticeOut,
+    LatticeRequest,
+    RepeatsOut,
+    RepeatsRequest,
+    SearchOut,
+    SearchRequest,
+    figures,
+    lattice,
+    repeats,
+    search,
+)
+from core.devices import Glide, GlideRequest, ReachReport, ReachRequest, device_reach, glide
 from core.edge import Edge
+from core.errors import FonodromeError
 from core.routing import Context, Rig, RigView, compile_rig, rig_view
 from core.routing.layout import RigLayout, lay_out_rig
 from core.routing.reduce import reduced
 from core.tempo import (
+    Clock,
+    ClockRequest,
+    MidiTempoMap,
+    TableRequest,
     TapRequest,
     TapTempo,
     TempoFromDelay,
     TempoFromDelayRequest,
+    TempoMapOut,
+    TempoMapRequest,
     TimeRuler,
     TimeRulerRequest,
+    ValueTable,
+    clock,
+    read_midi,
+    read_tempo_map,
     tap_tempo,
     tempo_from_delay,
     time_ruler,
+    value_table,
 )
 from core.units import Quantity, QuantityRequest, TempoFrame, parse_quantity
 from server.config.answers import answer
@@ -46,14 +74,85 @@ def compute_tempo_from_delay(request: HttpRequest, payload: TempoFromDelayReques
     return answer(tempo_from_delay(payload))
 
 
+@router.post("/value-table", response=ValueTable)
+def compute_value_table(request: HttpRequest, payload: TableRequest) -> HttpResponse:
+    return answer(value_table(payload))
+
+
+@router.post("/clock", response=Clock)
+def compute_clock(request: HttpRequest, payload: ClockRequest) -> HttpResponse:
+    return answer(clock(payload))
+
+
+@router.post("/tempo-map", response=TempoMapOut)
+def compute_tempo_map(request: HttpRequest, payload: TempoMapRequest) -> HttpResponse:
+    return answer(read_tempo_map(payload))
+
+
+class MidiIn(Edge):
+    data_base64: str = Field(max_length=4_000_000, description="A Standard MIDI File")
+
+
+@router.post("/read-midi", response=MidiTempoMap)
+def compute_read_midi(request: HttpRequest, payload: MidiIn) -> HttpResponse:
+    try:
+        data = base64.b64decode(payload.data_base64, validate=True)
+    except ValueError:
+        raise FonodromeError("This file did not arrive whole; send it again.") from None
+    return answer(read_midi(data))
+
+
+@router.post("/device-reach", response=ReachReport)
+def compute_device_reach(request: HttpRequest, payload: ReachRequest) -> HttpResponse:
+    return answer(device_reach(payload))
+
+
+@router.post("/glide", response=Glide)
+def compute_glide(request: HttpRequest, payload: GlideRequest) -> HttpResponse:
+    return answer(glide(payload))
+
+
+@router.post("/repeats", response=RepeatsOut)
+def compute_repeats(request: HttpRequest, payload: RepeatsRequest) -> HttpResponse:
+    return answer(repeats(payload))
+
+
+@router.post("/lattice", response=LatticeOut)
+def compute_lattice(request: HttpRequest, payload: LatticeRequest) -> HttpResponse:
+    return answer(lattice(payload))
+
+
+@router.post("/lattice-search", response=SearchOut)
+def compute_lattice_search(request: HttpRequest, payload: SearchRequest) -> HttpResponse:
+    return answer(search(payload))
+
+
+class FiguresRequest(Edge):
+    frame: TempoFrame
+
+
+class Figures(Edge):
+    figures: list[Figure]
+
+
+@router.post("/figures", response=Figures)
+def compute_figures(request: HttpRequest, payload: FiguresRequest) -> HttpResponse:
+    return answer(Figures(figures=figures(payload.frame)))
+
+
 class RigViewRequest(Edge):
     document: Rig = Field(description="A rig, stored or not")
     frame: TempoFrame = TempoFrame()
+    delays: dict[str, str] = Field(
+        default_factory=dict,
+        max_length=32,
+        description="The song's delay plan: '@slap' to '120 ms'",
+    )
 
 
 @router.post("/rig-view", response=RigView)
 def compute_rig_view(request: HttpRequest, payload: RigViewRequest) -> HttpResponse:
-    return answer(rig_view(payload.document, Context(payload.frame)))
+    return answer(rig_view(payload.document, Context(payload.frame, payload.delays)))
 
 
 class RigLayoutRequest(RigViewRequest):
@@ -63,6 +162,6 @@ class RigLayoutRequest(RigViewRequest):
 
 @router.post("/rig-layout", response=RigLayout)
 def compute_rig_layout(request: HttpRequest, payload: RigLayoutRequest) -> HttpResponse:
-    plan = compile_rig(payload.document, Context(payload.frame))
+    plan = compile_rig(payload.document, Context(payload.frame, payload.delays))
     smaller = reduced(payload.document, payload.focus, payload.folded)
     return answer(lay_out_rig(smaller, plan))

@@ -1,5 +1,6 @@
 """Device profiles: those that ship, and those a person typed in."""
 
+from typing import Any
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -20,9 +21,17 @@ class DeviceOut(Edge):
     profile: DeviceProfile
 
 
+OWN = ("name", "min_ms", "max_ms", "step_ms")
+
+
 def _out(device: Device) -> DeviceOut:
-    fields = {name: getattr(device, name) for name in DeviceProfile.model_fields}
+    fields = {name: getattr(device, name) for name in OWN} | device.more
     return DeviceOut(id=device.pk, profile=DeviceProfile.model_validate(fields))
+
+
+def _fields(profile: DeviceProfile) -> dict[str, Any]:
+    more = profile.model_dump(mode="json", exclude=set(OWN), exclude_defaults=True)
+    return {name: getattr(profile, name) for name in OWN} | {"more": more}
 
 
 @router.get("/devices", response=list[DeviceOut])
@@ -33,13 +42,13 @@ def list_devices(request: HttpRequest) -> list[DeviceOut]:
 
 @router.post("/devices", response=DeviceOut)
 def create_device(request: HttpRequest, payload: DeviceProfile) -> DeviceOut:
-    return _out(Device.objects.create(owner=user_of(request), **payload.model_dump()))
+    return _out(Device.objects.create(owner=user_of(request), **_fields(payload)))
 
 
 @router.put("/devices/{uuid:device_id}", response=DeviceOut)
 def edit_device(request: HttpRequest, device_id: UUID, payload: DeviceProfile) -> DeviceOut:
     device = get_object_or_404(Device, owner=user_of(request), pk=device_id)
-    for name, value in payload.model_dump().items():
+    for name, value in _fields(payload).items():
         setattr(device, name, value)
     device.save()
     return _out(device)

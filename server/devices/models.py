@@ -16,6 +16,8 @@ class Device(models.Model):
     min_ms = models.FloatField()
     max_ms = models.FloatField()
     step_ms = models.FloatField()
+    # What else the profile says (core.devices.DeviceProfile), where it differs from the default.
+    more = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

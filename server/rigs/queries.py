@@ -5,11 +5,13 @@ from uuid import UUID
 from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
+from core.delay import slug
 from core.routing import Context
 from core.tempo.song import TempoSection
 from server.accounts.models import User
 from server.rigs.models import Rig, Variant
 from server.songs.models import Song
+from server.songs.services import delays_of
 
 
 def rigs_of(user: User) -> QuerySet[Rig]:
@@ -33,4 +35,5 @@ def variant_of(user: User, variant_id: UUID) -> Variant:
 def context_of(song: Song) -> Context:
     """The tempo that a song's rigs are computed under: that of its first section."""
     section = TempoSection.model_validate(song.tempo_map[0])
-    return Context(section.frame(song.sample_rate_hz))
+    delays = {slug(line["name"]): line["value"] for line in delays_of(song)}
+    return Context(section.frame(song.sample_rate_hz), delays)

@@ -4,14 +4,23 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field, field_validator
 
+from core.delay import (
+    DelayLine,
+    FigureRequest,
+    KeptFigure,
+    check_lines,
+    figure_midi,
+    figure_wav,
+)
 from core.devices import DeviceProfile
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.tempo.song import TempoSection
+from core.tempo import TempoSection, check_sections, write_midi
+from core.tempo.song import MOST_SECTIONS
 from core.units import parse_time
 from server.config.auth import user_of
 from server.songs import services
@@ -31,7 +40,7 @@ def _a_title(value: str | None) -> str | None:
 class SongCreate(Edge):
     title: str = Field(max_length=120)
     players: str = Field("", max_length=200)
-    tempo_map: Tempo = Field(min_length=1, max_length=1)
+    tempo_map: Tempo = Field(min_length=1, max_length=MOST_SECTIONS)
     sample_rate_hz: int = Field(48_000, ge=8_000, le=384_000)
 
     _title = field_validator("title")(_a_title)
@@ -42,10 +51,12 @@ class SongChanges(Edge):
 
     title: str | None = Field(None, max_length=120)
     players: str | None = Field(None, max_length=200)
-    tempo_map: Tempo | None = Field(None, min_length=1, max_length=1)
+    tempo_map: Tempo | None = Field(None, min_length=1, max_length=MOST_SECTIONS)
     sample_rate_hz: int | None = Field(None, ge=8_000, le=384_000)
     delay_value: str | None = Field(None, min_length=1, max_length=60)
     device: DeviceProfile | None = None
+    delays: list[DelayLine] | None = Field(None, min_length=1, max_length=32)
+    figure: KeptFigure | None = None
 
     _title = field_validator("title")(_a_title)
 
@@ -63,6 +74,8 @@ class SongOut(Edge):
     sample_rate_hz: int
     delay_value: str
     device: DeviceProfile | None
+    delays: list[DelayLine] = Field(description="Named delays; the first is the one in hand")
+    figure: KeptFigure | None
     revision: int
     updated_at: datetime
     beat_ms: float = Field(description="Length of a beat of the first section")
@@ -71,6 +84,7 @@ class SongOut(Edge):
 def _out(song: Song) -> SongOut:
     frame = TempoSection.model_validate(song.tempo_map[0]).frame(song.sample_rate_hz)
     own = {name: getattr(song, name) for name in SongOut.model_fields if name != "beat_ms"}
+    own["delays"] = services.delays_of(song)
     return SongOut.model_validate({**own, "beat_ms": 1e3 * frame.length_s(frame.beat)})
 
 
@@ -98,11 +112,42 @@ def get_song(request: HttpRequest, song_id: UUID) -> SongOut:
 def edit_song(request: HttpRequest, song_id: UUID, payload: SongEdit) -> SongOut:
     song = song_of(user_of(request), song_id)
     changes = _values(payload.changes)
-    if value := changes.get("delay_value"):
-        section = TempoSection.model_validate((changes.get("tempo_map") or song.tempo_map)[0])
-        if parse_time(value, section.frame(song.sample_rate_hz))[0] <= 0:
-            raise FonodromeError("A delay time must be above 0 ms.", part=value)
+    if payload.changes.tempo_map is not None:
+        check_sections(payload.changes.tempo_map)
+    section = TempoSection.model_validate((changes.get("tempo_map") or song.tempo_map)[0])
+    frame = section.frame(song.sample_rate_hz)
+    if (value := changes.get("delay_value")) and parse_time(value, frame)[0] <= 0:
+        raise FonodromeError("A delay time must be above 0 ms.", part=value)
+    if lines := payload.changes.delays:
+        check_lines(lines)
+        for line in lines:
+            line.times_s(frame)
     return _out(services.edit_song(user_of(request), song_id, payload.base_revision, changes))
+
+
+@router.get("/songs/{uuid:song_id}/tempo-map.mid")
+def save_tempo_map(request: HttpRequest, song_id: UUID) -> HttpResponse:
+    song = song_of(user_of(request), song_id)
+    sections = [TempoSection.model_validate(s) for s in song.tempo_map]
+    return _file(write_midi(sections, song.title), "audio/midi", "tempo map.mid")
+
+
+@router.post("/songs/{uuid:song_id}/figure.wav")
+def save_figure(request: HttpRequest, song_id: UUID, payload: FigureRequest) -> HttpResponse:
+    song_of(user_of(request), song_id)
+    return _file(figure_wav(payload), "audio/wav", "figure.wav")
+
+
+@router.post("/songs/{uuid:song_id}/figure.mid")
+def save_figure_midi(request: HttpRequest, song_id: UUID, payload: FigureRequest) -> HttpResponse:
+    song_of(user_of(request), song_id)
+    return _file(figure_midi(payload), "audio/midi", "figure.mid")
+
+
+def _file(content: bytes, kind: str, name: str) -> HttpResponse:
+    response = HttpResponse(content, content_type=kind)
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
 
 
 @router.post("/songs/{uuid:song_id}/duplicate", response=SongOut)

@@ -20,6 +20,9 @@ class Song(models.Model):
     sample_rate_hz = models.PositiveIntegerField(default=48_000)
     delay_value = models.CharField(max_length=60, default="1/8.")
     device = models.JSONField(null=True)
+    # Named delays; the first one is the delay in hand, and gives delay_value and device.
+    delays = models.JSONField(default=list)
+    figure = models.JSONField(null=True)
     revision = models.PositiveIntegerField(default=1)
     field_revisions = models.JSONField(default=dict)
     is_demo_original = models.BooleanField(default=False)

@@ -7,13 +7,60 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
+from core.delay import DelayLine, slug
 from server.accounts.models import User
 from server.clips.services import copy_clips
 from server.config.problems import Problem
 from server.songs.models import Song
 from server.songs.queries import demo_originals, song_of
 
-COPIED = ("players", "tempo_map", "sample_rate_hz", "delay_value", "device")
+COPIED = (
+    "players", "tempo_map", "sample_rate_hz", "delay_value", "device", "delays", "figure",
+)  # fmt: skip
+
+
+def delays_of(song: Song) -> list[dict[str, Any]]:
+    """The named delays; a song that was never given any has one, of its delay value and device."""
+    if song.delays:
+        return list(song.delays)
+    line = DelayLine(value=song.delay_value).model_dump(mode="json")
+    return [line | {"device": song.device}]
+
+
+def _with_first_delay(song: Song, changes: dict[str, Any]) -> dict[str, Any]:
+    """Keep the first named delay and the delay in hand the same, whichever of them is changed."""
+    if changes.get("delays"):
+        first = changes["delays"][0]
+        lines = [DelayLine.model_validate(one).model_dump(mode="json") for one in changes["delays"]]
+        return changes | {
+            "delays": lines, "delay_value": first.get("value", "1/8."), "device": first.get("device"),
+        }  # fmt: skip
+    own = {"delay_value": "value", "device": "device"}
+    touched = {own[name]: changes[name] for name in own if name in changes}
+    if touched and song.delays:
+        return changes | {"delays": [song.delays[0] | touched, *song.delays[1:]]}
+    return changes
+
+
+def _still_used(song: Song, lines: list[dict[str, Any]]) -> None:
+    """Refuse to take away a delay that a rig of the song refers to."""
+    from server.rigs.models import Variant
+
+    kept = {slug(line["name"]) for line in lines}
+    for line in delays_of(song):
+        gone = slug(line["name"])
+        if gone in kept:
+            continue
+        used = Variant.objects.filter(rig__song=song, rig__deleted_at=None)
+        for variant in used:
+            nodes = variant.document.get("nodes", {}).values()
+            if any(node.get(field) == gone for node in nodes for field in ("time", "pre_delay")):
+                raise Problem(
+                    409,
+                    f"“{line['name']}” is used in the rig “{variant.rig.name}”. "
+                    "Give its stage another time first.",
+                    "delay-in-use",
+                )
 
 
 def create_song(user: User, values: dict[str, Any]) -> Song:
@@ -29,6 +76,9 @@ def edit_song(user: User, song_id: UUID, base_revision: int, changes: dict[str, 
     with transaction.atomic():
         get_object_or_404(Song.objects.select_for_update(), pk=song_of(user, song_id).pk)
         song = song_of(user, song_id)
+        if changes.get("delays"):
+            _still_used(song, changes["delays"])
+        changes = _with_first_delay(song, changes)
         clashes = [
             name
             for name, value in changes.items()

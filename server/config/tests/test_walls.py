@@ -13,6 +13,7 @@ from server.testing import QUARTERS, clip_in, noise, person, song_for, wav_bytes
 from server.verify.models import NullTest
 
 DEVICE = {"name": "x", "min_ms": 1, "max_ms": 100, "step_ms": 1}
+FIGURE = {"frame": {}, "pattern": {"played": [{"slot": 0}]}, "line": {}}
 # Open to everybody; everything else answers 401 without a session.
 PUBLIC = {
     ("GET", "/session"),
@@ -24,6 +25,16 @@ PUBLIC = {
     ("POST", "/compute/time-ruler"),
     ("POST", "/compute/tap-tempo"),
     ("POST", "/compute/tempo-from-delay"),
+    ("POST", "/compute/value-table"),
+    ("POST", "/compute/clock"),
+    ("POST", "/compute/tempo-map"),
+    ("POST", "/compute/read-midi"),
+    ("POST", "/compute/device-reach"),
+    ("POST", "/compute/glide"),
+    ("POST", "/compute/repeats"),
+    ("POST", "/compute/lattice"),
+    ("POST", "/compute/lattice-search"),
+    ("POST", "/compute/figures"),
     ("POST", "/compute/rig-view"),
     ("POST", "/compute/rig-layout"),
 }
@@ -45,6 +56,11 @@ THINGS = {
     ("DELETE", "/songs/{song_id}"): ("song", None),
     ("POST", "/songs/{song_id}/duplicate"): ("song", None),
     ("POST", "/songs/{song_id}/restore"): ("song", None),
+    ("GET", "/songs/{song_id}/tempo-map.mid"): ("song", None),
+    ("POST", "/songs/{song_id}/figure.wav"): ("song", FIGURE),
+    ("POST", "/songs/{song_id}/figure.mid"): ("song", FIGURE),
+    ("GET", "/clips/{clip_id}/tempo"): ("clip", None),
+    ("POST", "/clips/{clip_id}/take"): ("clip", {"frame": {}, "pattern": {}}),
     ("PUT", "/devices/{device_id}"): ("device", DEVICE),
     ("DELETE", "/devices/{device_id}"): ("device", None),
     ("POST", "/songs/{song_id}/uploads"): ("song", {"name": "a.wav", "size_bytes": 3}),

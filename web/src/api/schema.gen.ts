@@ -142,6 +142,176 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compute/value-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Value Table */
+        post: operations["server_compute_api_compute_value_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/clock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Clock */
+        post: operations["server_compute_api_compute_clock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/tempo-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Tempo Map */
+        post: operations["server_compute_api_compute_tempo_map"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/read-midi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Read Midi */
+        post: operations["server_compute_api_compute_read_midi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/device-reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Device Reach */
+        post: operations["server_compute_api_compute_device_reach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/glide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Glide */
+        post: operations["server_compute_api_compute_glide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/repeats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Repeats */
+        post: operations["server_compute_api_compute_repeats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/lattice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Lattice */
+        post: operations["server_compute_api_compute_lattice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/lattice-search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Lattice Search */
+        post: operations["server_compute_api_compute_lattice_search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Figures */
+        post: operations["server_compute_api_compute_figures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compute/rig-view": {
         parameters: {
             query?: never;
@@ -211,6 +381,57 @@ export interface paths {
         head?: never;
         /** Edit Song */
         patch: operations["server_songs_api_edit_song"];
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/tempo-map.mid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Save Tempo Map */
+        get: operations["server_songs_api_save_tempo_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/figure.wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Save Figure */
+        post: operations["server_songs_api_save_figure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/figure.mid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Save Figure Midi */
+        post: operations["server_songs_api_save_figure_midi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/songs/{song_id}/duplicate": {
@@ -437,6 +658,46 @@ export interface paths {
         put?: never;
         /** Restore Clip */
         post: operations["server_clips_api_restore_clip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clips/{clip_id}/tempo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Suggest Tempo
+         * @description A suggestion from the clip's first three minutes.
+         */
+        get: operations["server_clips_api_suggest_tempo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clips/{clip_id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Take Against Slots
+         * @description Where the notes of the clip's first three minutes lie against the slots.
+         */
+        post: operations["server_clips_api_set_take_against_slots"];
         delete?: never;
         options?: never;
         head?: never;
@@ -944,9 +1205,14 @@ export interface components {
         Setting: {
             /**
              * Set Ms
-             * @description Nearest time the device can be set to
+             * @description What the device is to read
              */
             set_ms: number;
+            /**
+             * True Ms
+             * @description How long that lasts, with its known offset
+             */
+            true_ms: number;
             /**
              * In Reach
              * @description Whether the wanted time lies inside the device's range
@@ -954,7 +1220,7 @@ export interface components {
             in_reach: boolean;
             /**
              * Error Ms
-             * @description Set minus wanted: negative is early
+             * @description True minus wanted: negative is early
              */
             error_ms: number;
             /**
@@ -967,6 +1233,11 @@ export interface components {
              * @description Error as a share of a sixteenth note
              */
             error_of_sixteenth_percent: number;
+            /**
+             * Tolerance Ms
+             * @description What the reading's tolerance adds, either way
+             */
+            tolerance_ms: number;
             /**
              * Flam Ms
              * @description Distance from the grid at repeat 1 to 8: k * error
@@ -1001,8 +1272,20 @@ export interface components {
             computed_how: string;
         };
         /**
+         * DeadZone
+         * @description A stretch of a knob where nothing can be set: between `from_ms` and `to_ms`.
+         */
+        DeadZone: {
+            /** From Ms */
+            from_ms: number;
+            /** To Ms */
+            to_ms: number;
+        };
+        /**
          * DeviceProfile
-         * @description A delay control: settable from `min_ms` to `max_ms` in steps of `step_ms`.
+         * @description A delay's controls: settable from `min_ms` to `max_ms` in steps of `step_ms`, and the rest.
+         *
+         *     What reads `t` on the device lasts `t (1 + offset_percent / 100) + offset_ms`.
          */
         DeviceProfile: {
             /**
@@ -1025,6 +1308,156 @@ export interface components {
              * @description Distance between settable times
              */
             step_ms: number;
+            /**
+             * Dialled
+             * @description Times can be set directly, not by tap or clock alone
+             * @default true
+             */
+            dialled: boolean;
+            /**
+             * Tap
+             * @description Has a tap input
+             * @default false
+             */
+            tap: boolean;
+            /**
+             * Clock
+             * @description Follows a clock
+             * @default false
+             */
+            clock: boolean;
+            /**
+             * Clock Acts On
+             * @description Whether a clock ratio of 2 makes the time or the rate double
+             * @default time
+             * @enum {string}
+             */
+            clock_acts_on: "time" | "rate";
+            /**
+             * Subdivisions
+             * @description Note values it makes of a tapped or clocked quarter
+             * @default []
+             */
+            subdivisions: string[];
+            /**
+             * Free Min Ms
+             * @description Range without a clock
+             */
+            free_min_ms?: number | null;
+            /** Free Max Ms */
+            free_max_ms?: number | null;
+            /**
+             * Detents Ms
+             * @description The only times it clicks into, instead of steps
+             * @default []
+             */
+            detents_ms: number[];
+            /**
+             * Dead Zones
+             * @default []
+             */
+            dead_zones: components["schemas"]["DeadZone"][];
+            /**
+             * Offset Ms
+             * @description Known: what it adds to its reading
+             * @default 0
+             */
+            offset_ms: number;
+            /**
+             * Offset Percent
+             * @description Known: how far its reading is off
+             * @default 0
+             */
+            offset_percent: number;
+            /**
+             * Label Error Percent
+             * @description Tolerance of its reading, either way
+             * @default 0
+             */
+            label_error_percent: number;
+            /**
+             * Fixed Ratios
+             * @description Further echoes at fixed shares of the time
+             * @default []
+             */
+            fixed_ratios: number[];
+            /**
+             * Hold
+             * @description Has a hold input
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Hold Volts
+             * @description Voltage that holds
+             */
+            hold_volts?: number | null;
+            /**
+             * Insert Modes
+             * @description Modes with an insert in the loop
+             * @default
+             */
+            insert_modes: string;
+            /**
+             * Knob Moves
+             * @description What one knob moves together
+             * @default
+             */
+            knob_moves: string;
+            /**
+             * Blend
+             * @default mix
+             * @enum {string}
+             */
+            blend: "mix" | "separate" | "kill-dry";
+            /**
+             * Mix Min Percent
+             * @default 0
+             */
+            mix_min_percent: number;
+            /**
+             * Mix Max Percent
+             * @default 100
+             */
+            mix_max_percent: number;
+            /**
+             * Mix Step Percent
+             * @default 1
+             */
+            mix_step_percent: number;
+            /**
+             * Level Step Db
+             * @default 0.1
+             */
+            level_step_db: number;
+            /**
+             * Feedback Min Percent
+             * @default 0
+             */
+            feedback_min_percent: number;
+            /**
+             * Feedback Max Percent
+             * @default 100
+             */
+            feedback_max_percent: number;
+            /**
+             * Latency Ms
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Trails
+             * @description The tail goes on when it is bypassed
+             * @default false
+             */
+            trails: boolean;
+            /**
+             * On Change
+             * @description What happens when the time is changed while sounding
+             * @default jump
+             * @enum {string}
+             */
+            on_change: "glide" | "crossfade" | "jump";
         };
         /** TimeRulerRequest */
         TimeRulerRequest: {
@@ -1088,15 +1521,12 @@ export interface components {
         };
         /** TempoCandidate */
         TempoCandidate: {
-            /** Note Value */
-            note_value: string;
-            /** Name */
-            name: string;
-            /**
-             * Bpm
-             * @description In the song's beat unit
-             */
+            /** Bpm */
             bpm: number;
+            /** Confidence */
+            confidence: number;
+            /** Relation */
+            relation: string;
         };
         /** TempoFromDelay */
         TempoFromDelay: {
@@ -1137,6 +1567,878 @@ export interface components {
              * @default 240
              */
             highest_bpm: number;
+        };
+        /** TableRow */
+        TableRow: {
+            reading: components["schemas"]["NoteReading"];
+            /** Modifier */
+            modifier: string;
+            setting: components["schemas"]["Setting"] | null;
+            /**
+             * Bars
+             * @description Length in bars
+             */
+            bars: number;
+        };
+        /** ValueTable */
+        ValueTable: {
+            /**
+             * Rows
+             * @description Longest first within each modifier
+             */
+            rows: components["schemas"]["TableRow"][];
+            /** Computed How */
+            computed_how: string;
+        };
+        /** TableRequest */
+        TableRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            device?: components["schemas"]["DeviceProfile"] | null;
+            /**
+             * Tuplets
+             * @description Further ratios, 'n:m': n in the time of m
+             * @default []
+             */
+            tuplets: string[];
+        };
+        /** Clock */
+        Clock: {
+            /**
+             * Pulse Ms
+             * @description Between pulses of the clock itself
+             */
+            pulse_ms: number;
+            /**
+             * Out Ms
+             * @description Between pulses after multiplication and division
+             */
+            out_ms: number;
+            /** Out Hz */
+            out_hz: number;
+            /**
+             * Note
+             * @description The note value that this is, if it is one
+             */
+            note: string | null;
+            /**
+             * Ways
+             * @description Divisions that give common note values with this clock
+             */
+            ways: string[];
+        };
+        /** ClockRequest */
+        ClockRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            /**
+             * Ppqn
+             * @description Pulses per quarter
+             * @default 24
+             */
+            ppqn: number;
+            /**
+             * Multiply
+             * @default 1
+             */
+            multiply: number;
+            /**
+             * Divide
+             * @default 1
+             */
+            divide: number;
+        };
+        /** PositionOut */
+        PositionOut: {
+            /** Bar */
+            bar: number;
+            /** Beat */
+            beat: number;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Section
+             * @description Index from 0
+             */
+            section: number;
+            /**
+             * Bpm
+             * @description In the section's beat unit
+             */
+            bpm: number;
+        };
+        /**
+         * SectionOut
+         * @description A section as it lies in the song, and what the delay is in it.
+         */
+        SectionOut: {
+            /** First Bar */
+            first_bar: number;
+            /** Bars */
+            bars: number;
+            /**
+             * Open
+             * @description Goes on to the end of the song; 8 bars are drawn
+             */
+            open: boolean;
+            /** Start S */
+            start_s: number;
+            /** Length S */
+            length_s: number;
+            /** Bpm */
+            bpm: number;
+            /** End Bpm */
+            end_bpm: number;
+            /**
+             * Bar Ms
+             * @description Length of its first bar
+             */
+            bar_ms: number;
+            /**
+             * Delay Ms
+             * @description The delay at its first beat
+             */
+            delay_ms: number;
+            /**
+             * End Delay Ms
+             * @description The delay at its end; differs with a ramp
+             */
+            end_delay_ms: number;
+            setting: components["schemas"]["Setting"] | null;
+            /**
+             * Kept Error Ms
+             * @description Error at its worst point if the kept time stays
+             */
+            kept_error_ms: number;
+        };
+        /** TempoMapOut */
+        TempoMapOut: {
+            /** Sections */
+            sections: components["schemas"]["SectionOut"][];
+            /** Length S */
+            length_s: number;
+            /** Bars */
+            bars: number;
+            /**
+             * Kept Ms
+             * @description One time for the whole song with the least worst error
+             */
+            kept_ms: number;
+            /**
+             * Worst Error Ms
+             * @description Largest error if it is kept
+             */
+            worst_error_ms: number;
+            /**
+             * Worst Section
+             * @description Index from 0 of where that is
+             */
+            worst_section: number;
+            /**
+             * Follows
+             * @description Whether the delay is a note value, which follows the tempo
+             */
+            follows: boolean;
+            position: components["schemas"]["PositionOut"] | null;
+            /** Computed How */
+            computed_how: string;
+        };
+        /** TempoMapRequest */
+        TempoMapRequest: {
+            /** Sections */
+            sections: components["schemas"]["TempoSection"][];
+            /**
+             * Sample Rate Hz
+             * @default 48000
+             */
+            sample_rate_hz: number;
+            /**
+             * Delay
+             * @description Note value or time to follow
+             * @default 1/8.
+             */
+            delay: string;
+            device?: components["schemas"]["DeviceProfile"] | null;
+            /**
+             * At Bar
+             * @description A position to read
+             */
+            at_bar?: number | null;
+            /**
+             * At Beat
+             * @default 1
+             */
+            at_beat: number;
+            /**
+             * At S
+             * @description A time to read
+             */
+            at_s?: number | null;
+        };
+        /**
+         * TempoSection
+         * @description A stretch of bars at one tempo, or with a ramp from one to another.
+         *
+         *     `bars` null: to the end of the song; only the last section can be so.
+         */
+        TempoSection: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Bars */
+            bars?: number | null;
+            /**
+             * Tempo Bpm
+             * @description In the beat unit
+             * @default 120
+             */
+            tempo_bpm: number;
+            /**
+             * Ramp To Bpm
+             * @description Tempo reached at the section's end, linear over its bars
+             */
+            ramp_to_bpm?: number | null;
+            /**
+             * Beat Unit
+             * @default 1/4
+             */
+            beat_unit: string;
+            /**
+             * Metre Count
+             * @default 4
+             */
+            metre_count: number;
+            /**
+             * Metre Unit
+             * @default 4
+             * @enum {integer}
+             */
+            metre_unit: 1 | 2 | 4 | 8 | 16 | 32;
+        };
+        /**
+         * MidiTempoMap
+         * @description What was found in a MIDI file.
+         */
+        MidiTempoMap: {
+            /** Sections */
+            sections: components["schemas"]["TempoSection"][];
+            /**
+             * Notes
+             * @description What was left out or taken differently, in words
+             */
+            notes: string[];
+            /** Sentence */
+            sentence: string;
+        };
+        /** MidiIn */
+        MidiIn: {
+            /**
+             * Data Base64
+             * @description A Standard MIDI File
+             */
+            data_base64: string;
+        };
+        /** ReachReport */
+        ReachReport: {
+            wanted: components["schemas"]["ReachRow"];
+            setting: components["schemas"]["Setting"];
+            /** Rows */
+            rows: components["schemas"]["ReachRow"][];
+            /**
+             * Cannot
+             * @description Short forms of the note values out of its reach
+             */
+            cannot: string[];
+            /**
+             * Taps
+             * @description What to tap, and with which subdivision, nearest first
+             */
+            taps: string[];
+            /**
+             * Count In Bpm
+             * @description Tempo at which its nearest setting is the wanted note value exactly
+             */
+            count_in_bpm: number | null;
+            /**
+             * Ratios Ms
+             * @description Further echoes at its fixed ratios
+             */
+            ratios_ms: number[];
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /**
+         * ReachRow
+         * @description One note value on the device.
+         */
+        ReachRow: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Ms */
+            ms: number;
+            /**
+             * Possible
+             * @description In reach, by dial, tap or clock
+             */
+            possible: boolean;
+            /**
+             * Set Ms
+             * @description What it is to read; null where it has no dial
+             */
+            set_ms: number | null;
+            /** Error Ms */
+            error_ms: number;
+            /** Error Of Sixteenth Percent */
+            error_of_sixteenth_percent: number;
+            /**
+             * Flam Ms
+             * @description Distance from the grid at the repeat asked about
+             */
+            flam_ms: number;
+            /**
+             * How
+             * @description How to get it, in words
+             */
+            how: string;
+            /**
+             * Next Best
+             * @description Nearest note value that it can do, where it cannot
+             */
+            next_best: string | null;
+        };
+        /** ReachRequest */
+        ReachRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            device: components["schemas"]["DeviceProfile"];
+            /**
+             * Wanted
+             * @description The delay in hand
+             * @default 1/8.
+             */
+            wanted: string;
+            /**
+             * Repeats
+             * @description At which repeat the flam is read
+             * @default 8
+             */
+            repeats: number;
+        };
+        /**
+         * Glide
+         * @description Pitch while a delay time changes over a ramp.
+         */
+        Glide: {
+            /**
+             * Factor
+             * @description 1 - (T2 - T1) / R: 2 is an octave up
+             */
+            factor: number;
+            /**
+             * Semitones
+             * @description Null where what sounds runs backwards
+             */
+            semitones: number | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /** GlideRequest */
+        GlideRequest: {
+            /** From Ms */
+            from_ms: number;
+            /** To Ms */
+            to_ms: number;
+            /**
+             * Ramp Ms
+             * @description How long the change takes
+             */
+            ramp_ms: number;
+        };
+        /** BandOut */
+        BandOut: {
+            /** Hz */
+            hz: number;
+            /**
+             * Loss Db
+             * @description Of one pass through the loop's filter
+             */
+            loss_db: number;
+            /**
+             * Repeats
+             * @description Above the threshold; null: it never dies
+             */
+            repeats: number | null;
+            /** Rt60 S */
+            rt60_s: number | null;
+        };
+        /**
+         * Echo
+         * @description One echo of one note.
+         */
+        Echo: {
+            /**
+             * K
+             * @description 1 is the first
+             */
+            k: number;
+            /** Time Ms */
+            time_ms: number;
+            /**
+             * Level Db
+             * @description Against dry
+             */
+            level_db: number;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "both" | "left" | "right";
+        };
+        /**
+         * GoneBy
+         * @description What the loop gain has to be for silence by a bar line.
+         */
+        GoneBy: {
+            /** Bars */
+            bars: number;
+            /**
+             * Loop Db
+             * @description Null where not even one repeat fits
+             */
+            loop_db: number | null;
+            /** Feedback Percent */
+            feedback_percent: number | null;
+        };
+        /** RepeatsOut */
+        RepeatsOut: {
+            /** Left Ms */
+            left_ms: number;
+            /** Right Ms */
+            right_ms: number;
+            /** Feedback Fraction */
+            feedback_fraction: number;
+            /**
+             * Feedback Db
+             * @description Null for none
+             */
+            feedback_db: number | null;
+            /**
+             * Count
+             * @description Repeats above the threshold; null: it never dies
+             */
+            count: number | null;
+            /**
+             * Silence S
+             * @description Last repeat above the threshold
+             */
+            silence_s: number | null;
+            /**
+             * Rt60 S
+             * @description Of the train of echoes
+             */
+            rt60_s: number | null;
+            /** Echoes */
+            echoes: components["schemas"]["Echo"][];
+            /** Bands */
+            bands: components["schemas"]["BandOut"][];
+            /** Gone By */
+            gone_by: components["schemas"]["GoneBy"][];
+            /**
+             * Feedback For Wanted Percent
+             * @description For the number of repeats asked for
+             */
+            feedback_for_wanted_percent: number;
+            runaway: components["schemas"]["Runaway"] | null;
+            /** Cautions */
+            cautions: string[];
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /**
+         * Runaway
+         * @description At and above unity.
+         */
+        Runaway: {
+            /**
+             * Growth Db
+             * @description Per repeat
+             */
+            growth_db: number;
+            /**
+             * Repeats To Full Scale
+             * @description Null at unity: it stays as it is
+             */
+            repeats_to_full_scale: number | null;
+            /** Seconds To Full Scale */
+            seconds_to_full_scale: number | null;
+        };
+        /**
+         * DelayLine
+         * @description A delay typed in ms stays when the tempo changes; a note value follows it.
+         */
+        DelayLine: {
+            /**
+             * Name
+             * @default Delay
+             */
+            name: string;
+            /**
+             * Value
+             * @description Note value or time
+             * @default 1/8.
+             */
+            value: string;
+            /**
+             * Mode
+             * @default single
+             * @enum {string}
+             */
+            mode: "single" | "dual" | "ping-pong" | "cascade";
+            /**
+             * Second
+             * @description Right side's own time in dual and cascade; empty: the same
+             * @default
+             */
+            second: string;
+            /**
+             * Offset Ms
+             * @description Added to the right side in dual
+             * @default 0
+             */
+            offset_ms: number;
+            /**
+             * Feedback Percent
+             * @default 0
+             */
+            feedback_percent: number;
+            /**
+             * First Db
+             * @description Repeat 1 against dry
+             * @default -3
+             */
+            first_db: number;
+            /**
+             * Low Cut Hz
+             * @description In the loop
+             */
+            low_cut_hz?: number | null;
+            /**
+             * High Cut Hz
+             * @description In the loop
+             */
+            high_cut_hz?: number | null;
+            device?: components["schemas"]["DeviceProfile"] | null;
+        };
+        /** RepeatsRequest */
+        RepeatsRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            line: components["schemas"]["DelayLine"];
+            /**
+             * Threshold Db
+             * @description What counts as gone, below dry
+             * @default 40
+             */
+            threshold_db: number;
+            /**
+             * Headroom Db
+             * @description From dry to full scale
+             * @default 12
+             */
+            headroom_db: number;
+            /**
+             * Wanted Repeats
+             * @default 4
+             */
+            wanted_repeats: number;
+        };
+        /** Condition */
+        Condition: {
+            /** Said */
+            said: string;
+            /** Met */
+            met: boolean;
+        };
+        /**
+         * EchoOut
+         * @description One echo of one note; each is counted once.
+         */
+        EchoOut: {
+            /**
+             * Note
+             * @description Index of the played note
+             */
+            note: number;
+            /** K */
+            k: number;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "both" | "left" | "right";
+            /**
+             * Time Ms
+             * @description From the pattern's start, not wrapped
+             */
+            time_ms: number;
+            /**
+             * At Ms
+             * @description Within the pattern
+             */
+            at_ms: number;
+            /**
+             * Slot
+             * @description Null: off the lattice, or beyond the pattern's end
+             */
+            slot: number | null;
+            /**
+             * Offset Ms
+             * @description From the nearest slot
+             */
+            offset_ms: number;
+            /** Level Db */
+            level_db: number;
+            /** Midi */
+            midi: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "fills" | "collides" | "off" | "beyond";
+        };
+        /** LatticeOut */
+        LatticeOut: {
+            /** Slots */
+            slots: components["schemas"]["SlotOut"][];
+            /** Echoes */
+            echoes: components["schemas"]["EchoOut"][];
+            /** Length Ms */
+            length_ms: number;
+            /** Slot Ms */
+            slot_ms: number;
+            /**
+             * Beats
+             * @description In the pattern; the last may be a part of one
+             */
+            beats: number;
+            /** Slots Per Bar */
+            slots_per_bar: number;
+            /** Filled */
+            filled: number;
+            /**
+             * Collisions
+             * @description Echoes that land on played notes
+             */
+            collisions: number;
+            /** Empty */
+            empty: number;
+            /** Off */
+            off: number;
+            /**
+             * Conditions
+             * @description Of the dotted-eighth figure
+             */
+            conditions: components["schemas"]["Condition"][];
+            /**
+             * Is Figure
+             * @description Whether all of them are met
+             */
+            is_figure: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /** SlotOut */
+        SlotOut: {
+            /** Index */
+            index: number;
+            /** Time Ms */
+            time_ms: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "played" | "filled" | "collision" | "empty";
+            /** Midi */
+            midi: number | null;
+            /**
+             * Level Db
+             * @description Of the echoes that land here, as powers
+             */
+            level_db: number | null;
+            /**
+             * Downbeat
+             * @description A beat begins here
+             */
+            downbeat: boolean;
+        };
+        /** LatticeRequest */
+        LatticeRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            pattern: components["schemas"]["Pattern"];
+            line: components["schemas"]["DelayLine"];
+            /**
+             * Repeats
+             * @description Echoes looked at per note
+             * @default 4
+             */
+            repeats: number;
+            /**
+             * Threshold Db
+             * @description Below this an echo does not count
+             * @default 40
+             */
+            threshold_db: number;
+            /**
+             * Wraps
+             * @description The pattern goes round: echoes run on into its start
+             * @default true
+             */
+            wraps: boolean;
+            /**
+             * Tolerance Ms
+             * @description Further off is off the lattice
+             * @default 12
+             */
+            tolerance_ms: number;
+        };
+        /**
+         * Pattern
+         * @description What is played: on which slots of how many bars.
+         */
+        Pattern: {
+            /**
+             * Slots Per Beat
+             * @default 4
+             */
+            slots_per_beat: number;
+            /**
+             * Bars
+             * @default 1
+             */
+            bars: number;
+            /**
+             * Swing Percent
+             * @description Where the off slot sits in a pair
+             * @default 50
+             */
+            swing_percent: number;
+            /**
+             * Played
+             * @default []
+             */
+            played: components["schemas"]["PlayedNote"][];
+        };
+        /** PlayedNote */
+        PlayedNote: {
+            /** Slot */
+            slot: number;
+            /**
+             * Midi
+             * @description Pitch, if one was typed
+             */
+            midi?: number | null;
+        };
+        /**
+         * Found
+         * @description A delay that fits a pattern.
+         */
+        Found: {
+            /**
+             * Id
+             * @description Note value, or the number of slots: '5 slots' as its ms
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Ms */
+            ms: number;
+            /** Filled */
+            filled: number;
+            /** Collisions */
+            collisions: number;
+            /** Empty */
+            empty: number;
+            /** Off */
+            off: number;
+        };
+        /** SearchOut */
+        SearchOut: {
+            /**
+             * Best
+             * @description Most gaps filled with fewest collisions first
+             */
+            best: components["schemas"]["Found"][];
+            /**
+             * Fills All
+             * @description Values that fill every gap without a collision
+             */
+            fills_all: string[];
+            /** Tried */
+            tried: number;
+        };
+        /** SearchRequest */
+        SearchRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            pattern: components["schemas"]["Pattern"];
+            line: components["schemas"]["DelayLine"];
+            /**
+             * Repeats
+             * @description Echoes looked at per note
+             * @default 4
+             */
+            repeats: number;
+            /**
+             * Threshold Db
+             * @description Below this an echo does not count
+             * @default 40
+             */
+            threshold_db: number;
+            /**
+             * Wraps
+             * @description The pattern goes round: echoes run on into its start
+             * @default true
+             */
+            wraps: boolean;
+            /**
+             * Tolerance Ms
+             * @description Further off is off the lattice
+             * @default 12
+             */
+            tolerance_ms: number;
+            /**
+             * Most
+             * @default 12
+             */
+            most: number;
+        };
+        /**
+         * Figure
+         * @description A pattern and a delay that belong together.
+         */
+        Figure: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** When */
+            when: string;
+            pattern: components["schemas"]["Pattern"];
+            line: components["schemas"]["DelayLine"];
+        };
+        /** Figures */
+        Figures: {
+            /** Figures */
+            figures: components["schemas"]["Figure"][];
+        };
+        /** FiguresRequest */
+        FiguresRequest: {
+            frame: components["schemas"]["TempoFrame"];
         };
         /**
          * AddSend
@@ -5687,6 +6989,13 @@ export interface components {
              *     }
              */
             frame: components["schemas"]["TempoFrame"];
+            /**
+             * Delays
+             * @description The song's delay plan: '@slap' to '120 ms'
+             */
+            delays?: {
+                [key: string]: string;
+            };
         };
         /**
          * Send
@@ -6103,6 +7412,13 @@ export interface components {
              */
             frame: components["schemas"]["TempoFrame"];
             /**
+             * Delays
+             * @description The song's delay plan: '@slap' to '120 ms'
+             */
+            delays?: {
+                [key: string]: string;
+            };
+            /**
              * Focus
              * @description Draw what belongs to this part
              */
@@ -6113,6 +7429,31 @@ export interface components {
              * @default []
              */
             folded: string[];
+        };
+        /**
+         * KeptFigure
+         * @description The figure of a song, as it is kept with it.
+         */
+        KeptFigure: {
+            /**
+             * @default {
+             *       "slots_per_beat": 4,
+             *       "bars": 1,
+             *       "swing_percent": 50,
+             *       "played": []
+             *     }
+             */
+            pattern: components["schemas"]["Pattern"];
+            /**
+             * Repeats
+             * @default 4
+             */
+            repeats: number;
+            /**
+             * Wraps
+             * @default true
+             */
+            wraps: boolean;
         };
         /** SongOut */
         SongOut: {
@@ -6132,6 +7473,12 @@ export interface components {
             /** Delay Value */
             delay_value: string;
             device: components["schemas"]["DeviceProfile"] | null;
+            /**
+             * Delays
+             * @description Named delays; the first is the one in hand
+             */
+            delays: components["schemas"]["DelayLine"][];
+            figure: components["schemas"]["KeptFigure"] | null;
             /** Revision */
             revision: number;
             /**
@@ -6144,36 +7491,6 @@ export interface components {
              * @description Length of a beat of the first section
              */
             beat_ms: number;
-        };
-        /**
-         * TempoSection
-         * @description A stretch of bars at one tempo. `bars` null: to the end of the song.
-         */
-        TempoSection: {
-            /** Bars */
-            bars?: number | null;
-            /**
-             * Tempo Bpm
-             * @description In the beat unit
-             * @default 120
-             */
-            tempo_bpm: number;
-            /**
-             * Beat Unit
-             * @default 1/4
-             */
-            beat_unit: string;
-            /**
-             * Metre Count
-             * @default 4
-             */
-            metre_count: number;
-            /**
-             * Metre Unit
-             * @default 4
-             * @enum {integer}
-             */
-            metre_unit: 1 | 2 | 4 | 8 | 16 | 32;
         };
         /** SongCreate */
         SongCreate: {
@@ -6208,6 +7525,9 @@ export interface components {
             /** Delay Value */
             delay_value?: string | null;
             device?: components["schemas"]["DeviceProfile"] | null;
+            /** Delays */
+            delays?: components["schemas"]["DelayLine"][] | null;
+            figure?: components["schemas"]["KeptFigure"] | null;
         };
         /** SongEdit */
         SongEdit: {
@@ -6217,6 +7537,59 @@ export interface components {
              */
             base_revision: number;
             changes: components["schemas"]["SongChanges"];
+        };
+        /** FigureRequest */
+        FigureRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            pattern: components["schemas"]["Pattern"];
+            line: components["schemas"]["DelayLine"];
+            /**
+             * Repeats
+             * @description Echoes looked at per note
+             * @default 4
+             */
+            repeats: number;
+            /**
+             * Threshold Db
+             * @description Below this an echo does not count
+             * @default 40
+             */
+            threshold_db: number;
+            /**
+             * Wraps
+             * @description The pattern goes round: echoes run on into its start
+             * @default true
+             */
+            wraps: boolean;
+            /**
+             * Tolerance Ms
+             * @description Further off is off the lattice
+             * @default 12
+             */
+            tolerance_ms: number;
+            /**
+             * Voice
+             * @default pluck
+             * @enum {string}
+             */
+            voice: "click" | "pluck";
+            /**
+             * Echoes
+             * @description With the echoes, or the played notes alone
+             * @default true
+             */
+            echoes: boolean;
+            /**
+             * Backing
+             * @description A quiet click on every slot to play against
+             * @default false
+             */
+            backing: boolean;
+            /**
+             * Loops
+             * @default 2
+             */
+            loops: number;
         };
         /** DeviceOut */
         DeviceOut: {
@@ -6355,6 +7728,79 @@ export interface components {
         ClipRename: {
             /** Name */
             name: string;
+        };
+        /**
+         * FoundTempo
+         * @description Tempo candidates of a clip, the likeliest first. A suggestion, never more.
+         */
+        FoundTempo: {
+            /** Candidates */
+            candidates: components["schemas"]["TempoCandidate"][];
+            /** Onsets */
+            onsets: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * SlotTiming
+         * @description All notes of one slot of the beat.
+         */
+        SlotTiming: {
+            /**
+             * Slot
+             * @description Within the beat, from 0
+             */
+            slot: number;
+            /** Notes */
+            notes: number;
+            /** Mean Ms */
+            mean_ms: number;
+            /**
+             * Spread Ms
+             * @description Standard deviation; null for one note
+             */
+            spread_ms: number | null;
+        };
+        /** TakeNote */
+        TakeNote: {
+            /** Time S */
+            time_s: number;
+            /** Slot */
+            slot: number;
+            /**
+             * Offset Ms
+             * @description Positive is late
+             */
+            offset_ms: number;
+        };
+        /** TakeOut */
+        TakeOut: {
+            /** Notes */
+            notes: components["schemas"]["TakeNote"][];
+            /** Mean Ms */
+            mean_ms: number;
+            /** Spread Ms */
+            spread_ms: number | null;
+            /** By Slot */
+            by_slot: components["schemas"]["SlotTiming"][];
+            /** Starts S */
+            starts_s: number;
+            /** Slot Ms */
+            slot_ms: number;
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /** TakeIn */
+        TakeIn: {
+            frame: components["schemas"]["TempoFrame"];
+            pattern: components["schemas"]["Pattern"];
+            /**
+             * Starts S
+             * @description Where bar 1 begins
+             */
+            starts_s?: number | null;
         };
         /** NullTestOut */
         NullTestOut: {
@@ -7324,6 +8770,246 @@ export interface operations {
             };
         };
     };
+    server_compute_api_compute_value_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValueTable"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClockRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Clock"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_tempo_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TempoMapRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TempoMapOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_read_midi: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MidiIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MidiTempoMap"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_device_reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachReport"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_glide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GlideRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Glide"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_repeats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepeatsOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_lattice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LatticeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LatticeOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_lattice_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_figures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FiguresRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Figures"];
+                };
+            };
+        };
+    };
     server_compute_api_compute_rig_view: {
         parameters: {
             query?: never;
@@ -7481,6 +9167,74 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SongOut"];
                 };
+            };
+        };
+    };
+    server_songs_api_save_tempo_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_songs_api_save_figure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FigureRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_songs_api_save_figure_midi: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FigureRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7906,6 +9660,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+        };
+    };
+    server_clips_api_suggest_tempo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundTempo"];
+                };
+            };
+        };
+    };
+    server_clips_api_set_take_against_slots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
                 };
             };
         };

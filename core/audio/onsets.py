@@ -21,7 +21,7 @@ _GAP_S = 0.06
 _LOWEST_BPM, _HIGHEST_BPM = 40.0, 240.0
 
 
-class TempoCandidate(Edge):
+class HeardTempo(Edge):
     bpm: float
     confidence: float
     relation: str
@@ -30,7 +30,7 @@ class TempoCandidate(Edge):
 class FoundTempo(Edge):
     """Tempo candidates of a clip, the likeliest first. A suggestion, never more."""
 
-    candidates: list[TempoCandidate]
+    candidates: list[HeardTempo]
     onsets: int
     sentence: str
 
@@ -158,14 +158,14 @@ def find_tempo(source: AudioSource) -> FoundTempo:
     best = int(np.argmax(score * taste))
     bpm = _refined(float(bpms[best]), onsets)
     confidence = float(np.clip((score[best] - np.median(score)) / (1 - np.median(score)), 0, 1))
-    found = [TempoCandidate(bpm=bpm, confidence=confidence, relation="likeliest")]
+    found = [HeardTempo(bpm=bpm, confidence=confidence, relation="likeliest")]
     for factor, said in ((0.5, "half"), (2.0, "double"), (2 / 3, "two thirds"), (1.5, "half as fast again")):  # fmt: skip
         other = bpm * factor
         if 30 <= other <= 300:
             value = float(np.interp(np.log(other), np.log(bpms), score * taste))
             share = max(0.0, value / max(float((score * taste)[best]), 1e-9)) * confidence
             if factor in (0.5, 2.0) or share > 0.3 * confidence:
-                found.append(TempoCandidate(bpm=other, confidence=share, relation=said))
+                found.append(HeardTempo(bpm=other, confidence=share, relation=said))
     sure = "clear" if confidence > 0.5 else "likely" if confidence > 0.25 else "doubtful"
     return FoundTempo(
         candidates=found,

@@ -6,11 +6,14 @@ from core.delay.lattice import (
     LatticeOut,
     LatticeRequest,
     Pattern,
+    PatternRead,
+    PatternText,
     PlayedNote,
     SearchOut,
     SearchRequest,
     figures,
     lattice,
+    read_pattern,
     search,
 )
 from core.delay.line import DelayLine, check_lines, slug
@@ -19,8 +22,9 @@ from core.delay.sound import FigureRequest, figure_midi, figure_wav
 from core.delay.take import TakeOut, TakeRequest, against_slots
 
 __all__ = [
-    "DelayLine", "Figure", "FigureRequest", "KeptFigure", "LatticeOut", "LatticeRequest", "Pattern", "PlayedNote",
+    "DelayLine", "Figure", "FigureRequest", "KeptFigure", "LatticeOut", "LatticeRequest", "Pattern", "PatternRead", "PatternText",
+    "PlayedNote",
     "RepeatsOut", "RepeatsRequest", "SearchOut", "SearchRequest", "TakeOut", "TakeRequest",
-    "against_slots", "check_lines", "figure_midi", "figure_wav", "figures", "lattice", "repeats",
+    "against_slots", "check_lines", "figure_midi", "figure_wav", "figures", "lattice", "read_pattern", "repeats",
     "search", "slug",
 ]  # fmt: skip

@@ -150,7 +150,7 @@ def device_reach(request: ReachRequest) -> ReachReport:
         if wanted.next_best:
             sentence += f" The next best is {wanted.next_best}."
     elif taps and not device.dialled:
-        sentence = f"{taps[0][0].upper()}{taps[0][1:]}."
+        sentence = f"{taps[0][0].upper()}{taps[0][1:]}".rstrip(".") + "."
     elif not device.tap and not device.clock and count_in is not None:
         off = abs(setting.error_of_sixteenth_percent)
         sentence = (

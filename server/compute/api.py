@@ -10,12 +10,15 @@ from core.delay import (
     Figure,
     LatticeOut,
     LatticeRequest,
+    PatternRead,
+    PatternText,
     RepeatsOut,
     RepeatsRequest,
     SearchOut,
     SearchRequest,
     figures,
     lattice,
+    read_pattern,
     repeats,
     search,
 )
@@ -125,6 +128,11 @@ def compute_lattice(request: HttpRequest, payload: LatticeRequest) -> HttpRespon
 @router.post("/lattice-search", response=SearchOut)
 def compute_lattice_search(request: HttpRequest, payload: SearchRequest) -> HttpResponse:
     return answer(search(payload))
+
+
+@router.post("/pattern", response=PatternRead)
+def compute_pattern(request: HttpRequest, payload: PatternText) -> HttpResponse:
+    return answer(read_pattern(payload))
 
 
 class FiguresRequest(Edge):

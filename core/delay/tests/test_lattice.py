@@ -19,6 +19,7 @@ from core.delay import (
     FigureRequest,
     LatticeRequest,
     Pattern,
+    PatternText,
     PlayedNote,
     SearchRequest,
     TakeRequest,
@@ -27,6 +28,7 @@ from core.delay import (
     figure_wav,
     figures,
     lattice,
+    read_pattern,
     search,
 )
 from core.delay.sound import figure_sound
@@ -129,6 +131,15 @@ class Slots(unittest.TestCase):
         ):
             with self.subTest(words), self.assertRaisesRegex(FonodromeError, words):
                 lattice(asked(**({"value": "1/8"} | change)))
+
+    def test_typed_patterns(self):
+        read = read_pattern(PatternText(text="1, 3:E3 8:bb2 1:C4"))
+        self.assertEqual([(n.slot, n.midi) for n in read.played], [(0, 60), (2, 52), (7, 46)])
+        self.assertEqual(read.text, "1:C4 3:E3 8:A#2")
+        self.assertEqual(read_pattern(PatternText(text=read.text)), read)
+        for text in ("0", "x", "3:H2", "2:C9 1:G#9", "400"):
+            with self.subTest(text), self.assertRaises(FonodromeError):
+                read_pattern(PatternText(text=text))
 
     def test_figures_keep_what_they_promise_in_every_metre(self):
         for frame in (

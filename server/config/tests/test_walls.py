@@ -35,6 +35,7 @@ PUBLIC = {
     ("POST", "/compute/lattice"),
     ("POST", "/compute/lattice-search"),
     ("POST", "/compute/figures"),
+    ("POST", "/compute/pattern"),
     ("POST", "/compute/rig-view"),
     ("POST", "/compute/rig-layout"),
 }

@@ -16,6 +16,11 @@ export type NullTestDetail = Schemas["NullTestDetail"];
 export type NullResult = Schemas["NullResult"];
 export type TimeRuler = Schemas["TimeRuler"];
 
+export type DelayLine = Schemas["DelayLine"];
+export type Lattice = Schemas["LatticeOut"];
+export type Pattern = Schemas["Pattern"];
+export type Repeats = Schemas["RepeatsOut"];
+export type TempoMap = Schemas["TempoMapOut"];
 export type RigSummary = Schemas["RigOut"];
 export type VariantSummary = Schemas["VariantSummary"];
 export type Variant = Schemas["VariantOut"];

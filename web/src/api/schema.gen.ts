@@ -295,6 +295,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compute/pattern": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compute Pattern */
+        post: operations["server_compute_api_compute_pattern"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compute/figures": {
         parameters: {
             query?: never;
@@ -1521,12 +1538,15 @@ export interface components {
         };
         /** TempoCandidate */
         TempoCandidate: {
-            /** Bpm */
+            /** Note Value */
+            note_value: string;
+            /** Name */
+            name: string;
+            /**
+             * Bpm
+             * @description In the song's beat unit
+             */
             bpm: number;
-            /** Confidence */
-            confidence: number;
-            /** Relation */
-            relation: string;
         };
         /** TempoFromDelay */
         TempoFromDelay: {
@@ -2416,6 +2436,24 @@ export interface components {
              * @default 12
              */
             most: number;
+        };
+        /** PatternRead */
+        PatternRead: {
+            /** Played */
+            played: components["schemas"]["PlayedNote"][];
+            /**
+             * Text
+             * @description The same, as it is written
+             */
+            text: string;
+        };
+        /** PatternText */
+        PatternText: {
+            /**
+             * Text
+             * @description Slots from 1, with pitches if wanted: '1:E3'
+             */
+            text: string;
         };
         /**
          * Figure
@@ -7735,11 +7773,20 @@ export interface components {
          */
         FoundTempo: {
             /** Candidates */
-            candidates: components["schemas"]["TempoCandidate"][];
+            candidates: components["schemas"]["HeardTempo"][];
             /** Onsets */
             onsets: number;
             /** Sentence */
             sentence: string;
+        };
+        /** HeardTempo */
+        HeardTempo: {
+            /** Bpm */
+            bpm: number;
+            /** Confidence */
+            confidence: number;
+            /** Relation */
+            relation: string;
         };
         /**
          * SlotTiming
@@ -8982,6 +9029,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_compute_pattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternRead"];
                 };
             };
         };

@@ -1,7 +1,7 @@
 /** What is saved, what waits, and what clashes with another tab, in words. */
 import { Box } from "@chakra-ui/react";
 
-import type { Section, Song } from "../api/client";
+import type { DelayLine, Pattern, Section, Song } from "../api/client";
 import { Notice, Press } from "../ui/controls";
 import { num, timeOfDay } from "../ui/format";
 import type { Clash, Saved, SongHandle } from "./useSong";
@@ -35,6 +35,8 @@ const FIELD_NAMES: Record<string, string> = {
   title: "title",
   players: "players",
   tempo_map: "tempo",
+  delays: "delays",
+  figure: "figure",
   sample_rate_hz: "sample rate",
   delay_value: "delay time",
   device: "device",
@@ -43,9 +45,14 @@ const FIELD_NAMES: Record<string, string> = {
 export function describe(field: string, value: unknown): string {
   if (value === null || value === undefined) return "none";
   if (field === "tempo_map") {
-    const s = (value as Section[])[0]!;
-    return `${num(s.tempo_bpm, s.tempo_bpm % 1 ? 1 : 0)} BPM (${s.beat_unit}, ${s.metre_count}/${s.metre_unit})`;
+    const sections = value as Section[];
+    const s = sections[0]!;
+    const more = sections.length > 1 ? `, ${sections.length} sections` : "";
+    return `${num(s.tempo_bpm, s.tempo_bpm % 1 ? 1 : 0)} BPM (${s.beat_unit}, ${s.metre_count}/${s.metre_unit}${more})`;
   }
+  if (field === "delays")
+    return (value as DelayLine[]).map((d) => `${d.name} ${d.value}`).join(", ");
+  if (field === "figure") return `${(value as { pattern: Pattern }).pattern.played.length} notes`;
   if (field === "device") return (value as { name: string }).name;
   if (field === "sample_rate_hz") return `${(value as number) / 1000} kHz`;
   return `“${String(value)}”`;

@@ -50,7 +50,10 @@ function SongShell({ songId }: { songId: string }) {
   const handle = useSong(songId);
   const { song, error } = handle;
   const setSection = (changes: Partial<Section>) => {
-    if (song) handle.edit({ tempo_map: [{ ...song.tempo_map[0]!, ...changes }] });
+    if (song) {
+      const [first, ...rest] = song.tempo_map;
+      handle.edit({ tempo_map: [{ ...first!, ...changes }, ...rest] });
+    }
   };
   const taps = useTaps((bpm) => setSection({ tempo_bpm: bpm }));
   if (!song && error) {

@@ -1,10 +1,11 @@
 /** Every note value on one true (logarithmic) time axis, with the device's reach and the chosen value. */
 import { Box } from "@chakra-ui/react";
 import { scaleLog } from "d3-scale";
-import { type KeyboardEvent, useEffect } from "react";
+import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 
 import type { Device, TimeRuler as Ruler } from "../api/client";
 import { ink } from "../app/theme";
+import { Press } from "../ui/controls";
 import { msShort, num } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 
@@ -45,10 +46,58 @@ interface Props {
 export function TimeRuler({ ruler, device, onChoose }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(1180);
   const times = ruler.notes.map((n) => n.ms);
-  const low = Math.min(...times, ruler.chosen.ms) * 0.86;
-  const high = Math.max(...times, ruler.chosen.ms) * 2.3;
+  const least = Math.min(...times, ruler.chosen.ms) * 0.86;
+  const most = Math.max(...times, ruler.chosen.ms) * 2.3;
+  // The view on the axis: how much it is enlarged, and which time stands in its middle.
+  const [zoom, setZoom] = useState(1);
+  const [middle, setMiddle] = useState<number | null>(null);
+  const whole = Math.log(most / least);
+  const span = whole / zoom;
+  const half = Math.exp(span / 2);
+  const centre = Math.min(
+    most / half,
+    Math.max(least * half, zoom === 1 ? Math.sqrt(least * most) : (middle ?? ruler.chosen.ms)),
+  );
+  const low = centre / half;
+  const high = centre * half;
   const x = scaleLog([low, high], [LEFT, width]);
   const at = x(ruler.chosen.ms);
+  const seen = ruler.notes.filter((n) => n.ms >= low * 0.999 && n.ms <= high * 1.001);
+  const turn = (factor: number, about: number) => {
+    const next = Math.min(24, Math.max(1, zoom * factor));
+    // The time under the pointer stays where it is.
+    const share = Math.log(about / centre) / span;
+    setMiddle(about / Math.exp((share * whole) / next));
+    setZoom(next);
+  };
+  const slide = (by: number) => setMiddle(centre * Math.exp(by * span));
+  const held = useRef<number | null>(null);
+  const box = useRef<SVGSVGElement>(null);
+  useEffect(() => {
+    const svg = box.current;
+    if (!svg) return;
+    // Not passive: the wheel enlarges the ruler instead of scrolling the page, with Ctrl or while
+    // enlarged; else the page scrolls as ever.
+    const wheel = (event: WheelEvent) => {
+      if (!event.ctrlKey && !event.shiftKey && zoom === 1) return;
+      event.preventDefault();
+      if (event.shiftKey) slide((event.deltaY || event.deltaX) / 1200);
+      else {
+        const rect = svg.getBoundingClientRect();
+        turn(Math.exp(-event.deltaY / 400), x.invert(event.clientX - rect.left));
+      }
+    };
+    svg.addEventListener("wheel", wheel, { passive: false });
+    return () => svg.removeEventListener("wheel", wheel);
+  });
+  const onPointerDown = (event: PointerEvent<SVGSVGElement>) => {
+    if (zoom > 1) held.current = event.clientX;
+  };
+  const onPointerMove = (event: PointerEvent<SVGSVGElement>) => {
+    if (held.current === null) return;
+    slide((held.current - event.clientX) / (width - LEFT));
+    held.current = event.clientX;
+  };
 
   // Where the ruler is wider than the screen, keep the chosen value in sight.
   useEffect(() => {
@@ -59,6 +108,17 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
   }, [frame, at]);
 
   const move = (event: KeyboardEvent, note: Note) => {
+    if (event.key === "+" || event.key === "=" || event.key === "-" || event.key === "0") {
+      event.preventDefault();
+      if (event.key === "0") setZoom(1);
+      else turn(event.key === "-" ? 1 / 1.4 : 1.4, note.ms);
+      return;
+    }
+    if (event.shiftKey && (event.key === "ArrowRight" || event.key === "ArrowLeft")) {
+      event.preventDefault();
+      slide(event.key === "ArrowRight" ? 0.15 : -0.15);
+      return;
+    }
     const row = ruler.notes.filter((n) => n.row === note.row);
     const place = row.findIndex((n) => n.id === note.id);
     let next: Note | undefined;
@@ -74,14 +134,65 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
     event.preventDefault();
     if (!next) return;
     onChoose(next.id);
+    if (next.ms < low || next.ms > high) setMiddle(next.ms);
     const svg = (event.currentTarget as SVGElement).ownerSVGElement;
     svg?.querySelector<SVGElement>(`[data-note="${next.id}"]`)?.focus();
   };
 
-  const checked = ruler.notes.some((n) => n.id === ruler.chosen.id) ? ruler.chosen.id : null;
+  const checked = seen.some((n) => n.id === ruler.chosen.id) ? ruler.chosen.id : null;
   return (
     <Box ref={frame} overflowX="auto" overflowY="hidden" tabIndex={-1}>
-      <svg width={width} height={HEIGHT} role="group" aria-label="Time ruler" display="block">
+      <Box
+        display="flex"
+        justifyContent="flex-end"
+        gap="0 6px"
+        position="sticky"
+        left="0"
+        height="22px"
+        css={{ "& > button": { minHeight: "22px" } }}
+      >
+        {zoom > 1 && (
+          <>
+            <Press look="quiet" aria-label="Show shorter times" onClick={() => slide(-0.25)}>
+              shorter
+            </Press>
+            <Press look="quiet" aria-label="Show longer times" onClick={() => slide(0.25)}>
+              longer
+            </Press>
+            <Press look="quiet" onClick={() => setZoom(1)}>
+              the whole ruler
+            </Press>
+            <Press
+              look="quiet"
+              aria-label="Show more of the ruler"
+              onClick={() => turn(1 / 1.5, ruler.chosen.ms)}
+            >
+              −
+            </Press>
+          </>
+        )}
+        <Press
+          look="quiet"
+          aria-label="Enlarge the ruler"
+          title="+ and − on a value, or the wheel with Ctrl; Shift with arrows or the wheel moves it"
+          onClick={() => turn(1.5, ruler.chosen.ms)}
+        >
+          enlarge
+        </Press>
+      </Box>
+      <svg
+        ref={box}
+        width={width}
+        height={HEIGHT}
+        role="group"
+        aria-label="Time ruler"
+        display="block"
+        onPointerDown={onPointerDown}
+        onPointerMove={onPointerMove}
+        onPointerUp={() => (held.current = null)}
+        onPointerLeave={() => (held.current = null)}
+        style={zoom > 1 ? { cursor: "grab" } : undefined}
+      >
         <defs>
           <pattern
             id="out"
@@ -105,14 +216,14 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
             <rect
               x={LEFT}
               y={TOP}
-              width={Math.max(0, x(Math.max(device.min_ms, low)) - LEFT)}
+              width={Math.max(0, x(Math.min(high, Math.max(device.min_ms, low))) - LEFT)}
               height={BOTTOM - TOP}
               fill="url(#out)"
             />
             <rect
-              x={x(Math.min(device.max_ms, high))}
+              x={x(Math.max(low, Math.min(device.max_ms, high)))}
               y={TOP}
-              width={Math.max(0, width - x(Math.min(device.max_ms, high)))}
+              width={Math.max(0, width - x(Math.max(low, Math.min(device.max_ms, high))))}
               height={BOTTOM - TOP}
               fill="url(#out)"
             />
@@ -177,9 +288,11 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
           </g>
         ))}
         {device && <Reach device={device} x={x} low={low} high={high} width={width} />}
-        <line x1={at} x2={at} y1="0" y2={HEIGHT} stroke={ink("ink")} strokeWidth="1.5" />
+        {at >= LEFT && at <= width && (
+          <line x1={at} x2={at} y1="0" y2={HEIGHT} stroke={ink("ink")} strokeWidth="1.5" />
+        )}
         <g role="radiogroup" aria-label="Note value">
-          {ruler.notes.map((note, i) => {
+          {seen.map((note, i) => {
             const row = ROWS.find((r) => r.id === note.row)!;
             const mine = note.id === checked;
             const place = x(note.ms);
@@ -251,24 +364,27 @@ function Marks({ ruler, x }: { ruler: Ruler; x: X }) {
   ];
   return (
     <g>
-      {marks.map(([name, value]) => (
-        <line
-          key={name}
-          x1={x(value)}
-          x2={x(value)}
-          y1={TOP}
-          y2={BOTTOM}
-          stroke={ink("edge")}
-          strokeDasharray="1 3"
-          strokeWidth="1.5"
-        />
-      ))}
+      {marks
+        .filter(([, value]) => x(value) >= LEFT)
+        .map(([name, value]) => (
+          <line
+            key={name}
+            x1={x(value)}
+            x2={x(value)}
+            y1={TOP}
+            y2={BOTTOM}
+            stroke={ink("edge")}
+            strokeDasharray="1 3"
+            strokeWidth="1.5"
+          />
+        ))}
     </g>
   );
 }
 
 function Reach(props: { device: Device; x: X; low: number; high: number; width: number }) {
   const { device, x, low, high, width } = props;
+  if (device.max_ms < low || device.min_ms > high) return null;
   const from = x(Math.max(device.min_ms, low));
   const to = Math.min(width, x(Math.min(device.max_ms, high)));
   const middle = (from + to) / 2;

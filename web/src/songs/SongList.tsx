@@ -217,7 +217,13 @@ function NewSong() {
             players: "",
             sample_rate_hz: 48_000,
             tempo_map: [
-              { tempo_bpm: latest.current, beat_unit: "1/4", metre_count: 4, metre_unit: 4 },
+              {
+                name: "",
+                tempo_bpm: latest.current,
+                beat_unit: "1/4",
+                metre_count: 4,
+                metre_unit: 4,
+              },
             ],
           },
         }),

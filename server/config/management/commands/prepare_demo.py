@@ -6,6 +6,7 @@ from django.db import transaction
 
 from core.audio import examine
 from core.audio.demo import DEMO_CLIPS, DEMO_PAIRS, write_demo_clips
+from core.delay import DelayLine, KeptFigure, Pattern, PlayedNote
 from core.devices import SHIPPED
 from core.routing import parse_rig
 from core.routing.demo import DEMO_RIGS
@@ -19,11 +20,35 @@ from server.songs.models import Song
 from server.songs.queries import DEMO_OWNER
 
 PLAYERS = "baritone guitar, clarinet, hand percussion"
-SONGS = (
-    ("Paper Lighthouse", TempoSection(tempo_bpm=94, beat_unit="1/4.", metre_count=6, metre_unit=8)),
-    ("Ferry in Fog", TempoSection(tempo_bpm=63)),
-    ("Nine Lanterns", TempoSection(tempo_bpm=112)),
+_SIX = TempoSection(tempo_bpm=94, beat_unit="1/4.", metre_count=6, metre_unit=8)
+SONGS: tuple[tuple[str, tuple[TempoSection, ...]], ...] = (
+    ("Paper Lighthouse", (_SIX,)),
+    ("Ferry in Fog", (TempoSection(tempo_bpm=63),)),
+    (
+        "Nine Lanterns",
+        (
+            TempoSection(name="Verse", bars=16, tempo_bpm=112),
+            TempoSection(name="Turn", bars=4, tempo_bpm=112, metre_count=7, metre_unit=8),
+            TempoSection(name="Rise", bars=8, tempo_bpm=112, ramp_to_bpm=126),
+            TempoSection(name="Last verse", bars=16, tempo_bpm=126),
+        ),
+    ),
 )
+PEDAL = SHIPPED[0]
+DELAYS = (
+    DelayLine(
+        name="Guitar delay", value="1/8.", feedback_percent=69, first_db=-6.5, device=PEDAL,
+        low_cut_hz=120, high_cut_hz=5000,
+    ),
+    DelayLine(name="Lead throw", value="1/4", mode="ping-pong", feedback_percent=55, first_db=-4),
+    DelayLine(name="Slap", value="118 ms", feedback_percent=0, first_db=-7),
+)  # fmt: skip
+# In six eight: a figure whose first and third echoes fall between the notes.
+FIGURE = KeptFigure(
+    pattern=Pattern(slots_per_beat=6, bars=2, played=tuple(
+        PlayedNote(slot=s) for s in (0, 2, 4, 6, 10, 12, 14, 16, 18, 22)
+    ))
+)  # fmt: skip
 
 
 class Command(BaseCommand):
@@ -47,11 +72,13 @@ class Command(BaseCommand):
                     owner=owner,
                     title=title,
                     players=PLAYERS,
-                    tempo_map=[section.model_dump()],
-                    device=SHIPPED[0].model_dump(),
+                    tempo_map=[section.model_dump() for section in sections],
+                    device=PEDAL.model_dump(mode="json"),
+                    delays=[line.model_dump(mode="json") for line in DELAYS],
+                    figure=FIGURE.model_dump(mode="json") if sections == (_SIX,) else None,
                     is_demo_original=True,
                 )
-                for title, section in SONGS
+                for title, sections in SONGS
             ]
             clips = {
                 name: Clip.objects.create(

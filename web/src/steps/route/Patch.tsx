@@ -10,7 +10,7 @@ import { Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { Labelled, TextInput } from "../../ui/QuantityField";
-import { Table, Td, Th } from "./tables";
+import { Table, Td, Th } from "../../ui/table";
 
 interface Props {
   variant: Variant;

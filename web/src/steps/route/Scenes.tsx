@@ -7,7 +7,7 @@ import { Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 import { nameOf } from "./Inspector";
-import { Table, Td, Th } from "./tables";
+import { Table, Td, Th } from "../../ui/table";
 
 type Scene = Schemas["Scene"];
 type Part = { kind: string; bypassed?: boolean; muted?: boolean };

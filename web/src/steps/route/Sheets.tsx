@@ -7,7 +7,7 @@ import { Notice, Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { TextInput } from "../../ui/QuantityField";
 import { nameOf } from "./Inspector";
-import { Table, Td, Th } from "./tables";
+import { Table, Td, Th } from "../../ui/table";
 
 function change(value: number | null): string {
   if (value === null) return "silent";

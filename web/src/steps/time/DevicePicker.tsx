@@ -1,11 +1,12 @@
 /** Which device the delay is to be set on: those that ship, those typed in, or none. */
 import { Box } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useRef, useState } from "react";
+import { useState } from "react";
 
 import { api, ask, type Device, sentenceOf } from "../../api/client";
-import { announce, Dialog, Notice, Press } from "../../ui/controls";
-import { Choice, fieldsRead, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
+import { announce, Press } from "../../ui/controls";
+import { Choice } from "../../ui/QuantityField";
+import { DeviceEditor, NEW_DEVICE } from "./DeviceEditor";
 
 interface Props {
   device: Device | null;
@@ -14,7 +15,7 @@ interface Props {
 
 export function DevicePicker({ device, onChoose }: Props) {
   const client = useQueryClient();
-  const [typing, setTyping] = useState(false);
+  const [typing, setTyping] = useState<{ id?: string; profile: Device } | null>(null);
   const devices = useQuery({
     queryKey: ["devices"],
     queryFn: () => ask(api.GET("/api/v1/devices")),
@@ -52,7 +53,7 @@ export function DevicePicker({ device, onChoose }: Props) {
         value={at}
         onChange={(event) => {
           const value = event.target.value;
-          if (value === "type") setTyping(true);
+          if (value === "type") setTyping({ profile: NEW_DEVICE });
           else onChoose(value === "none" ? null : (rows[Number(value)]?.profile ?? device));
         }}
       >
@@ -70,78 +71,19 @@ export function DevicePicker({ device, onChoose }: Props) {
           Forget this device
         </Press>
       )}
-      {typing && <TypeIn onClose={() => setTyping(false)} onMade={onChoose} />}
+      {own?.id && (
+        <Press look="quiet" onClick={() => setTyping({ id: own.id!, profile: own.profile })}>
+          Edit it
+        </Press>
+      )}
+      {typing && (
+        <DeviceEditor
+          id={typing.id}
+          profile={typing.profile}
+          onClose={() => setTyping(null)}
+          onMade={onChoose}
+        />
+      )}
     </Box>
-  );
-}
-
-function TypeIn({ onClose, onMade }: { onClose: () => void; onMade: (device: Device) => void }) {
-  const client = useQueryClient();
-  const [name, setName] = useState("");
-  const [profile, setProfile] = useState({ min_ms: 20, max_ms: 1000, step_ms: 1 });
-  const latest = useRef(profile);
-  const make = useMutation({
-    mutationFn: async () => {
-      await fieldsRead();
-      return ask(api.POST("/api/v1/devices", { body: { name: name.trim(), ...latest.current } }));
-    },
-    onSuccess: async (made) => {
-      await client.invalidateQueries({ queryKey: ["devices"] });
-      onMade(made.profile);
-      onClose();
-    },
-  });
-  const field = (key: keyof typeof profile, label: string) => (
-    <QuantityField
-      label={label}
-      kind="time"
-      unit="ms"
-      value={String(profile[key])}
-      onCommit={(read) => {
-        latest.current = { ...latest.current, [key]: Number(read.value.toFixed(6)) };
-        setProfile(latest.current);
-      }}
-    />
-  );
-  const send = (event: FormEvent) => {
-    event.preventDefault();
-    make.mutate();
-  };
-  return (
-    <Dialog title="Type in a device" onClose={onClose}>
-      <form onSubmit={send}>
-        <Labelled label="What you call it">
-          <TextInput
-            value={name}
-            maxLength={80}
-            required
-            onChange={(event) => setName(event.target.value)}
-          />
-        </Labelled>
-        <Box
-          display="grid"
-          gridTemplateColumns={{ base: "1fr", sm: "1fr 1fr 1fr" }}
-          gap="10px"
-          marginTop="10px"
-        >
-          {field("min_ms", "Shortest time")}
-          {field("max_ms", "Longest time")}
-          {field("step_ms", "Step")}
-        </Box>
-        {make.isError && (
-          <Notice kind="fault" word="Not kept.">
-            {sentenceOf(make.error)}
-          </Notice>
-        )}
-        <Box display="flex" gap="10px" marginTop="8px">
-          <Press onClick={onClose} hint="Esc">
-            Leave it
-          </Press>
-          <Press type="submit" look="primary" disabled={make.isPending}>
-            Keep this device
-          </Press>
-        </Box>
-      </form>
-    </Dialog>
   );
 }

@@ -9,10 +9,11 @@ import { TempoScale } from "../../charts/TempoScale";
 import { announce, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
+import type { DelayHandle } from "./useDelay";
 
 type Candidate = Schemas["TempoCandidate"];
 
-export function FromDelay() {
+export function FromDelay({ handle }: { handle: DelayHandle }) {
   const { frame, section, edit, song } = useSongContext();
   const [delay, setDelay] = useState("410 ms");
   const found = useQuery({
@@ -29,13 +30,18 @@ export function FromDelay() {
   const set = (candidate: Candidate) => {
     const before = song.tempo_map;
     edit({
-      tempo_map: [{ ...section, tempo_bpm: Number(candidate.bpm.toFixed(3)) }],
-      delay_value: candidate.note_value,
+      tempo_map: [
+        { ...section, tempo_bpm: Number(candidate.bpm.toFixed(3)) },
+        ...song.tempo_map.slice(1),
+      ],
+      delays: song.delays.map((d, i) =>
+        i === handle.at ? { ...d, value: candidate.note_value } : d,
+      ),
     });
     announce(`Tempo set to ${num(candidate.bpm, 2)} BPM, the delay to ${candidate.note_value}.`, {
       action: {
         word: "Undo",
-        run: () => edit({ tempo_map: before, delay_value: song.delay_value }),
+        run: () => edit({ tempo_map: before, delays: song.delays }),
       },
     });
   };

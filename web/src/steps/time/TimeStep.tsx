@@ -1,6 +1,7 @@
-/** Delay times: every note value on a true ruler, and what a device can really be set to. */
+/** Delay times: the ruler, what a device makes of them, their repeats and the rhythm they make. */
 import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 
 import { api, ask, type Device, sentenceOf, type TimeRuler as Ruler } from "../../api/client";
 import { useKey } from "../../app/keys";
@@ -11,32 +12,52 @@ import { Vernier } from "../../charts/Vernier";
 import { Figure, Hint, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { ms, num, signed } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
+import { DelayPlan } from "./DelayPlan";
 import { DevicePicker } from "./DevicePicker";
+import { DeviceSheet } from "./DeviceSheet";
 import { FromDelay } from "./FromDelay";
+import { Lattice } from "./Lattice";
+import { Repeats } from "./Repeats";
+import { TakeSheet } from "./TakeSheet";
+import { TempoMapSheet } from "./TempoMapSheet";
+import { useDelay } from "./useDelay";
+import { ValueSheet } from "./ValueSheet";
+
+type Sheet = "error" | "device" | "map" | "table" | "take";
+const SHEETS: [Sheet, string][] = [
+  ["error", "Error and tempo"],
+  ["device", "Device"],
+  ["map", "Tempo map"],
+  ["table", "Table of values"],
+  ["take", "A take"],
+];
 
 export default function TimeStep() {
-  const { song, frame, edit } = useSongContext();
-  const device = song.device ?? null;
+  const { song, frame } = useSongContext();
+  const handle = useDelay();
+  const [sheet, setSheet] = useState<Sheet>(song.tempo_map.length > 1 ? "map" : "error");
+  const { line, change } = handle;
+  const device = line.device ?? null;
   const ruler = useQuery({
-    queryKey: ["ruler", frame, device, song.delay_value],
+    queryKey: ["ruler", frame, device, line.value],
     queryFn: ({ signal }) =>
       ask(
         api.POST("/api/v1/compute/time-ruler", {
-          body: { frame, device, chosen: song.delay_value },
+          body: { frame, device, chosen: line.value },
           signal,
         }),
       ),
     placeholderData: keepPreviousData,
     staleTime: Infinity,
   });
-  const choose = (delay_value: string) => edit({ delay_value });
+  const choose = (value: string) => change({ value });
   useRulerKeys(ruler.data, choose);
   const data = ruler.data;
   return (
     <Box>
-      <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 20px">
+      <Box display="flex" flexWrap="wrap" alignItems="center" gap="4px 20px">
         <SheetTitle page>Delay time</SheetTitle>
-        <DevicePicker device={device} onChoose={(next) => edit({ device: next })} />
+        <DelayPlan handle={handle} />
         <Box flex="1" />
         <Box
           display={{ base: "none", lg: "flex" }}
@@ -55,13 +76,17 @@ export default function TimeStep() {
             <Hint>3</Hint> triplet
           </span>
         </Box>
+      </Box>
+      <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 14px" marginTop="2px">
+        <DevicePicker device={device} onChoose={(next) => change({ device: next })} />
+        <Box flex="1" />
         <Box width={{ base: "100%", sm: "190px" }}>
           <QuantityField
             label="Delay time, note value or ms"
             hideLabel
             kind="time"
             frame={frame}
-            value={song.delay_value}
+            value={line.value}
             onCommit={(read) =>
               choose(read.note_value ?? `${Number(read.value.toPrecision(9))} ms`)
             }
@@ -82,18 +107,59 @@ export default function TimeStep() {
           <ReadingStrip ruler={data} />
           <TimeRuler ruler={data} device={device} onChoose={choose} />
           {device && <Vernier ruler={data} device={device} />}
+          <HowComputed>{data.computed_how}</HowComputed>
           <Box
             display="grid"
-            gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
+            gridTemplateColumns={{
+              base: "minmax(0, 1fr)",
+              lg: "minmax(0, 1.85fr) minmax(0, 1fr)",
+            }}
             gap="16px 28px"
-            marginTop="12px"
+            marginTop="8px"
           >
-            <Drift ruler={data} device={device} />
-            <FromDelay />
+            <Lattice handle={handle} />
+            <Repeats handle={handle} barMs={data.bar_ms} />
           </Box>
-          <Box marginTop="12px">
-            <HowComputed>{data.computed_how}</HowComputed>
+          <Box
+            role="tablist"
+            aria-label="Sheets"
+            display="flex"
+            flexWrap="wrap"
+            gap="2px 18px"
+            marginTop="14px"
+            marginBottom="8px"
+            borderTop="1px solid"
+            borderColor="ink"
+            paddingTop="4px"
+          >
+            {SHEETS.map(([name, words]) => (
+              <Press
+                key={name}
+                look="quiet"
+                role="tab"
+                aria-selected={sheet === name}
+                fontWeight={sheet === name ? 650 : 400}
+                textDecoration={sheet === name ? "underline 2px" : "none"}
+                onClick={() => setSheet(name)}
+              >
+                {words}
+              </Press>
+            ))}
           </Box>
+          {sheet === "error" && (
+            <Box
+              display="grid"
+              gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
+              gap="16px 28px"
+            >
+              <Drift ruler={data} device={device} />
+              <FromDelay handle={handle} />
+            </Box>
+          )}
+          {sheet === "device" && <DeviceSheet handle={handle} device={device} />}
+          {sheet === "map" && <TempoMapSheet handle={handle} />}
+          {sheet === "table" && <ValueSheet device={device} onChoose={choose} />}
+          {sheet === "take" && <TakeSheet />}
         </>
       )}
     </Box>

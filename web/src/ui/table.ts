@@ -1,4 +1,4 @@
-/** Cells of the tables behind the drawing. */
+/** Cells of plain tables. */
 import { chakra } from "@chakra-ui/react";
 
 export const Table = chakra("table", {

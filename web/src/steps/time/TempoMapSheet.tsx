@@ -1,0 +1,492 @@
+/** The song's tempo map: sections over time, from and to MIDI files, suggested by a clip. */
+import { Box, chakra } from "@chakra-ui/react";
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+
+import { api, ask, type Schemas, type Section, sentenceOf } from "../../api/client";
+import { useSongContext } from "../../app/Shell";
+import { TempoStrip } from "../../charts/TempoStrip";
+import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { clockFine, msShort, num, signed } from "../../ui/format";
+import { Choice, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
+import { Table, Td, Th } from "../../ui/table";
+import type { DelayHandle } from "./useDelay";
+
+const UNITS = [2, 4, 8, 16] as const;
+const BEATS = ["1/4", "1/4.", "1/8", "1/8.", "1/2", "1/2.", "1/16"];
+
+export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
+  const { song, edit } = useSongContext();
+  const { line } = handle;
+  const [selected, setSelected] = useState(0);
+  const [position, setPosition] = useState<{ at_bar?: number; at_beat?: number; at_s?: number }>({
+    at_bar: 1,
+  });
+  const sections = song.tempo_map;
+  const at = Math.min(selected, sections.length - 1);
+  const found = useQuery({
+    queryKey: ["tempo-map", sections, line.value, line.device, position, song.sample_rate_hz],
+    queryFn: ({ signal }) =>
+      ask(
+        api.POST("/api/v1/compute/tempo-map", {
+          body: {
+            sections,
+            sample_rate_hz: song.sample_rate_hz,
+            delay: line.value,
+            device: line.device,
+            at_beat: 1,
+            ...position,
+          },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    retry: false,
+  });
+  const data = found.data;
+  const store = (next: Section[]) => edit({ tempo_map: next });
+  const change = (index: number, values: Partial<Section>) =>
+    store(sections.map((s, i) => (i === index ? { ...s, ...values } : s)));
+  const own = sections[at]!;
+  const barsOf = (index: number) => sections[index]!.bars ?? data?.sections[index]?.bars ?? 8;
+  const add = () => {
+    const closed = sections.map((s, i) => (i === at ? { ...s, bars: s.bars ?? 8 } : s));
+    const after = {
+      ...own,
+      name: "",
+      bars: own.bars ?? null,
+      tempo_bpm: own.ramp_to_bpm ?? own.tempo_bpm,
+      ramp_to_bpm: null,
+    };
+    store([...closed.slice(0, at + 1), after, ...closed.slice(at + 1)]);
+    setSelected(at + 1);
+  };
+  const drop = () => {
+    const before = sections;
+    const rest = sections.filter((_, i) => i !== at);
+    store(rest);
+    setSelected(Math.max(0, at - 1));
+    announce("Section taken out.", { action: { word: "Undo", run: () => store(before) } });
+  };
+  return (
+    <Box as="section" aria-label="Tempo map">
+      <SheetTitle
+        sub
+        about="drag a line for its tempo, a section's end for its bars; keys: ← → section, ↑ ↓ tempo, [ ] bars"
+      >
+        Tempo map
+      </SheetTitle>
+      {found.isError && (
+        <Notice kind="fault" word="Not computed.">
+          {sentenceOf(found.error)}
+        </Notice>
+      )}
+      {data && data.sections.length === sections.length && (
+        <TempoStrip
+          map={data}
+          sections={sections}
+          selected={at}
+          at={data.position?.seconds ?? null}
+          onSelect={setSelected}
+          onTempo={(i, tempo_bpm) =>
+            change(i, { tempo_bpm: Math.min(999, Math.max(5, tempo_bpm)) })
+          }
+          onBars={(i, bars) => change(i, { bars })}
+          onPosition={(at_s) => setPosition({ at_s: Number(at_s.toFixed(3)) })}
+        />
+      )}
+      <Box
+        key={at}
+        role="group"
+        aria-label="Section"
+        display="flex"
+        flexWrap="wrap"
+        gap="8px 12px"
+        alignItems="flex-start"
+        marginTop="6px"
+      >
+        <Labelled label="Section">
+          <Plain
+            value={own.name ?? ""}
+            width="130px"
+            onSet={(name) => change(at, { name: name.slice(0, 40) })}
+          />
+        </Labelled>
+        <Labelled label="Bars">
+          <Plain
+            value={own.bars ? String(own.bars) : ""}
+            width="70px"
+            placeholder="open"
+            onSet={(text) => {
+              const bars = Number.parseInt(text, 10);
+              change(at, {
+                bars: text.trim() === "" || Number.isNaN(bars) ? null : Math.max(1, bars),
+              });
+            }}
+          />
+        </Labelled>
+        <QuantityField
+          label="Tempo"
+          kind="tempo"
+          unit="BPM"
+          width="110px"
+          value={String(own.tempo_bpm)}
+          onCommit={(read) => change(at, { tempo_bpm: read.value })}
+        />
+        <Labelled label="Ramp to, BPM">
+          <Plain
+            value={own.ramp_to_bpm ? String(own.ramp_to_bpm) : ""}
+            width="84px"
+            placeholder="none"
+            onSet={(text) => {
+              const bpm = Number.parseFloat(text.replace(",", "."));
+              change(at, {
+                ramp_to_bpm: text.trim() === "" || Number.isNaN(bpm) ? null : bpm,
+                bars: own.bars ?? barsOf(at),
+              });
+            }}
+          />
+        </Labelled>
+        <Labelled label="Beat">
+          <Choice
+            value={own.beat_unit}
+            onChange={(event) => change(at, { beat_unit: event.target.value })}
+          >
+            {[...new Set([...BEATS, own.beat_unit ?? "1/4"])].map((b) => (
+              <option key={b}>{b}</option>
+            ))}
+          </Choice>
+        </Labelled>
+        <Labelled label="Metre">
+          <Box display="flex" gap="4px" alignItems="center">
+            <Plain
+              label="Beats in a bar"
+              value={String(own.metre_count)}
+              width="48px"
+              onSet={(text) => {
+                const count = Number.parseInt(text, 10);
+                if (count >= 1 && count <= 64) change(at, { metre_count: count });
+              }}
+            />
+            /
+            <Choice
+              aria-label="Metre unit"
+              width="auto"
+              value={own.metre_unit}
+              onChange={(event) =>
+                change(at, { metre_unit: Number(event.target.value) as Section["metre_unit"] })
+              }
+            >
+              {UNITS.map((u) => (
+                <option key={u}>{u}</option>
+              ))}
+            </Choice>
+          </Box>
+        </Labelled>
+        <Press marginTop={{ sm: "21px" }} onClick={add}>
+          A section after it
+        </Press>
+        <Press
+          look="quiet"
+          marginTop={{ sm: "21px" }}
+          disabled={sections.length < 2}
+          onClick={drop}
+        >
+          Take it out
+        </Press>
+      </Box>
+      {data && (
+        <Box
+          display="grid"
+          gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1.4fr) minmax(0, 1fr)" }}
+          gap="10px 24px"
+          marginTop="10px"
+        >
+          <Box overflowX="auto">
+            <SheetTitle
+              sub
+              about={
+                data.follows
+                  ? `${line.value} in each section; one time kept for all: ${msShort(data.kept_ms)} ms, at worst ${signed(data.worst_error_ms, 1)} ms`
+                  : "typed in ms: it stays while the tempo changes"
+              }
+            >
+              {line.name} along the song
+            </SheetTitle>
+            <Table>
+              <thead>
+                <tr>
+                  <Th textAlign="left">Section</Th>
+                  <Th>from bar</Th>
+                  <Th>at</Th>
+                  <Th>delay, ms</Th>
+                  <Th>set</Th>
+                  <Th>if kept</Th>
+                </tr>
+              </thead>
+              <tbody>
+                {data.sections.map((s, i) => (
+                  <tr key={i}>
+                    <Td textAlign="left" fontWeight={i === at ? 650 : 400}>
+                      {sections[i]?.name || `Section ${i + 1}`}
+                    </Td>
+                    <Td>{s.first_bar}</Td>
+                    <Td>{clockFine(s.start_s)}</Td>
+                    <Td fontWeight="650">
+                      {msShort(s.delay_ms)}
+                      {Math.abs(s.end_delay_ms - s.delay_ms) > 0.005 &&
+                        ` to ${msShort(s.end_delay_ms)}`}
+                    </Td>
+                    <Td>{s.setting ? `${Number(s.setting.set_ms.toFixed(3))} ms` : "no device"}</Td>
+                    <Td
+                      color={
+                        i === data.worst_section && Math.abs(s.kept_error_ms) > 0.005
+                          ? "diff"
+                          : "ink"
+                      }
+                    >
+                      {signed(s.kept_error_ms, 1)} ms
+                    </Td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+          </Box>
+          <Box>
+            <SheetTitle sub about="either way">
+              Where and when
+            </SheetTitle>
+            <Box
+              key={`${data.position?.bar} ${data.position?.beat}`}
+              display="flex"
+              flexWrap="wrap"
+              gap="8px 12px"
+              alignItems="flex-start"
+              marginTop="4px"
+            >
+              <Labelled label="Bar">
+                <Plain
+                  value={String(data.position?.bar ?? 1)}
+                  width="70px"
+                  onSet={(text) => {
+                    const bar = Number.parseInt(text, 10);
+                    if (bar >= 1) setPosition({ at_bar: bar, at_beat: data.position?.beat ?? 1 });
+                  }}
+                />
+              </Labelled>
+              <Labelled label="Beat of the metre">
+                <Plain
+                  value={num(
+                    data.position?.beat ?? 1,
+                    (data.position?.beat ?? 1) % 1 > 0.001 ? 2 : 0,
+                  )}
+                  width="84px"
+                  onSet={(text) => {
+                    const beat = Number.parseFloat(text.replace(",", "."));
+                    if (beat >= 1) setPosition({ at_bar: data.position?.bar ?? 1, at_beat: beat });
+                  }}
+                />
+              </Labelled>
+              <QuantityField
+                label="Time"
+                kind="time"
+                width="130px"
+                value={`${(data.position?.seconds ?? 0).toFixed(3)} s`}
+                onCommit={(read) => setPosition({ at_s: read.value / 1000 })}
+              />
+              <Box fontSize="14px" marginTop={{ sm: "27px" }}>
+                {data.position && `${num(data.position.bpm, 2)} BPM there`}
+              </Box>
+            </Box>
+            <Midi
+              onTake={(next) => {
+                const before = sections;
+                store(next);
+                setSelected(0);
+                announce("Tempo map taken from the file.", {
+                  action: { word: "Undo", run: () => store(before) },
+                });
+              }}
+            />
+            <FromClip onTake={(bpm) => change(at, { tempo_bpm: Number(bpm.toFixed(2)) })} />
+          </Box>
+        </Box>
+      )}
+      {data && <HowComputed>{data.computed_how}</HowComputed>}
+    </Box>
+  );
+}
+
+function Plain({
+  value,
+  width,
+  label,
+  placeholder,
+  onSet,
+}: {
+  value: string;
+  width: string;
+  label?: string;
+  placeholder?: string;
+  onSet: (text: string) => void;
+}) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const commit = () => {
+    if (draft !== null && draft !== value) onSet(draft);
+    setDraft(null);
+  };
+  return (
+    <TextInput
+      aria-label={label}
+      width={width}
+      placeholder={placeholder}
+      value={draft ?? value}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") commit();
+        if (event.key === "Escape") setDraft(null);
+      }}
+    />
+  );
+}
+
+function Midi({ onTake }: { onTake: (sections: Section[]) => void }) {
+  const { song } = useSongContext();
+  const input = useRef<HTMLInputElement>(null);
+  const read = useMutation({
+    mutationFn: async (file: File) => {
+      const bytes = new Uint8Array(await file.slice(0, 2_500_000).arrayBuffer());
+      let binary = "";
+      for (let i = 0; i < bytes.length; i += 8192)
+        binary += String.fromCharCode(...bytes.subarray(i, i + 8192));
+      return ask(api.POST("/api/v1/compute/read-midi", { body: { data_base64: btoa(binary) } }));
+    },
+  });
+  return (
+    <Box marginTop="10px">
+      <SheetTitle sub about="tempo and metre of a Standard MIDI File">
+        From and to a file
+      </SheetTitle>
+      <Box display="flex" flexWrap="wrap" gap="6px 14px" alignItems="center" marginTop="4px">
+        <Press onClick={() => input.current?.click()}>Read a MIDI file</Press>
+        <input
+          ref={input}
+          type="file"
+          hidden
+          aria-label="MIDI file"
+          accept=".mid,.midi,audio/midi"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) read.mutate(file);
+            event.target.value = "";
+          }}
+        />
+        <chakra.a
+          color="ink"
+          fontWeight="600"
+          textUnderlineOffset="3px"
+          href={`/api/v1/songs/${song.id}/tempo-map.mid`}
+          download
+        >
+          Save as MIDI file
+        </chakra.a>
+      </Box>
+      {read.isError && (
+        <Notice kind="fault" word="Not read.">
+          {sentenceOf(read.error)}
+        </Notice>
+      )}
+      {read.data && (
+        <Notice
+          kind="note"
+          word={read.data.sentence}
+          actions={
+            <>
+              <Press
+                look="primary"
+                onClick={() => {
+                  onTake(read.data.sections);
+                  read.reset();
+                }}
+              >
+                Take this tempo map
+              </Press>
+              <Press onClick={() => read.reset()}>Leave it</Press>
+            </>
+          }
+        >
+          {read.data.notes.join(" ")}
+        </Notice>
+      )}
+    </Box>
+  );
+}
+
+function FromClip({ onTake }: { onTake: (bpm: number) => void }) {
+  const { song } = useSongContext();
+  const clips = useClips(song.id);
+  const [clip, setClip] = useState("");
+  const found = useMutation({
+    mutationFn: (id: string) =>
+      ask(api.GET("/api/v1/clips/{clip_id}/tempo", { params: { path: { clip_id: id } } })),
+  });
+  const ready = clips.filter((c) => c.status === "done");
+  return (
+    <Box marginTop="10px">
+      <SheetTitle sub about="a suggestion from the notes of a clip, its half and double beside it">
+        Tempo in a clip
+      </SheetTitle>
+      {ready.length === 0 ? (
+        <Box color="ink2">Bring a clip in under Verify first.</Box>
+      ) : (
+        <Box display="flex" flexWrap="wrap" gap="6px 12px" alignItems="center" marginTop="4px">
+          <Choice
+            aria-label="Clip to find the tempo in"
+            width="auto"
+            maxWidth="220px"
+            value={clip}
+            onChange={(event) => setClip(event.target.value)}
+          >
+            <option value="">choose a clip …</option>
+            {ready.map((c) => (
+              <option key={c.id} value={c.id}>
+                {c.name}
+              </option>
+            ))}
+          </Choice>
+          <Press disabled={!clip || found.isPending} onClick={() => found.mutate(clip)}>
+            {found.isPending ? "Listening …" : "Suggest a tempo"}
+          </Press>
+        </Box>
+      )}
+      {found.isError && (
+        <Notice kind="caution" word="No suggestion.">
+          {sentenceOf(found.error)}
+        </Notice>
+      )}
+      {found.data && (
+        <Box marginTop="4px">
+          <Box fontSize="14px">{found.data.sentence}</Box>
+          <Box display="flex" flexWrap="wrap" gap="6px 10px" marginTop="4px">
+            {found.data.candidates.map((c) => (
+              <Press key={c.relation} onClick={() => onTake(c.bpm)}>
+                {num(c.bpm, 1)} BPM, {c.relation}, {num(c.confidence * 100, 0)} %
+              </Press>
+            ))}
+          </Box>
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+export function useClips(songId: string): Schemas["ClipOut"][] {
+  const clips = useQuery({
+    queryKey: ["clips", songId],
+    queryFn: () =>
+      ask(api.GET("/api/v1/songs/{song_id}/clips", { params: { path: { song_id: songId } } })),
+  });
+  return clips.data ?? [];
+}

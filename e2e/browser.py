@@ -30,7 +30,7 @@ const [role, name] = arguments;
 const tags = {button: 'button,[role=button]', link: 'a[href]', textbox: 'input:not([type=file]),textarea',
   heading: 'h1,h2,h3', combobox: 'select', radio: '[role=radio]', status: '[role=status]',
   alert: '[role=alert]', img: '[role=img]', group: '[role=group]', region: 'section[aria-label]',
-  tab: '[role=tab]', checkbox: 'input[type=checkbox]', progressbar: '[role=progressbar]', dialog: 'dialog[open]'};
+  tab: '[role=tab]', checkbox: 'input[type=checkbox],[role=checkbox]', slider: '[role=slider]', progressbar: '[role=progressbar]', dialog: 'dialog[open]'};
 const nameOf = (e) => {
   const by = e.getAttribute('aria-label');
   if (by) return by;

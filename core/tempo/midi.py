@@ -170,7 +170,7 @@ def _map_of(file: mido.MidiFile) -> MidiTempoMap:
             f"This file changes tempo {len(sections)} times; up to {MOST_SECTIONS} sections are "
             "read. Nothing was changed."
         )
-    sections = _joined(sections)
+    sections = _joined(sections, [s.marked for s in starts])
     check_sections(sections)
     total = sum(s.bars or OPEN_BARS for s in sections)
     return MidiTempoMap(
@@ -185,7 +185,7 @@ class _Start:
 
     def __init__(self, tick: float, end: float, micros: int, metre: tuple[int, int, int]) -> None:
         self.tick, self.end, self.micros, self.metre = tick, end, micros, metre
-        self.name, self.ramp_to = "", None  # type: tuple[str, float | None]
+        self.name, self.marked, self.ramp_to = "", False, None  # type: tuple[str, bool, float | None]
 
 
 def _starts(
@@ -224,6 +224,7 @@ def _starts(
         if starts:
             starts[-1].end = tick
         start = _Start(tick, max(tick, end), micros, metre)
+        start.marked = any(kind == "marker" for kind, _ in here)
         start.name, start.ramp_to = ("" if re.match(r"Section \d+$", name) else name), ramp
         starts.append(start)
     return [s for s in starts if s.end > s.tick or s is starts[-1]]
@@ -273,16 +274,17 @@ def _plain_bpm(micros: int, unit_quarters: float) -> float:
     return exact
 
 
-def _joined(sections: list[TempoSection]) -> list[TempoSection]:
-    """Neighbours that say the same become one; a named one stays apart."""
+def _joined(sections: list[TempoSection], marked: list[bool]) -> list[TempoSection]:
+    """Neighbours that say the same become one; one that a marker opens stays apart."""
     out: list[TempoSection] = []
-    for section in sections:
+    for section, own in zip(sections, marked, strict=True):
         last = out[-1] if out else None
         same = last is not None and section.model_copy(
             update={"bars": last.bars, "name": last.name}
         ) == last  # fmt: skip
-        if last is not None and same and not section.name and section.ramp_to_bpm is None:
-            out[-1] = last.model_copy(update={"bars": (last.bars or 0) + (section.bars or 0)})
+        if last is not None and same and not own and section.ramp_to_bpm is None:
+            both = None if section.bars is None else (last.bars or 0) + section.bars
+            out[-1] = last.model_copy(update={"bars": both})
         else:
             out.append(section)
     return out

@@ -43,7 +43,10 @@ class Access(BrowserCase):
         for width in (390, 700, 1000, 1280, 1600):
             self.browser.size(width, 800)
             with self.subTest(place=place, width=width):
-                self.assertLessEqual(self.overflow(), 0)
+                # What measures itself follows the new width one frame later.
+                self.browser.until(
+                    lambda: self.overflow() <= 0, f"{place} is wider than {width} px", 3
+                )
         self.browser.size(1280, 800)
 
     def test_every_view(self):
@@ -54,9 +57,15 @@ class Access(BrowserCase):
         self.open_demo(step="Route")
         b.find("radio", "Reverb").click()
         self.check("route")
+        for sheet in ("Scenes", "Patch sheet"):
+            b.press("tab", sheet)
+            self.check(sheet)
         b.press("link", "Time")
         b.find("group", "Time ruler")
         self.check("time")
+        for sheet in ("Device", "Tempo map", "Table of values", "A take"):
+            b.press("tab", sheet)
+            self.check(sheet)
         b.press("link", "Verify")
         b.find("img", "Waveform B")
         self.check("verify")

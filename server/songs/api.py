@@ -15,6 +15,7 @@ from core.delay import (
     check_lines,
     figure_midi,
     figure_wav,
+    slug,
 )
 from core.devices import DeviceProfile
 from core.edge import Edge
@@ -75,6 +76,7 @@ class SongOut(Edge):
     delay_value: str
     device: DeviceProfile | None
     delays: list[DelayLine] = Field(description="Named delays; the first is the one in hand")
+    written: list[str] = Field(description="How each delay is written in a rig: '@slap'")
     figure: KeptFigure | None
     revision: int
     updated_at: datetime
@@ -83,8 +85,10 @@ class SongOut(Edge):
 
 def _out(song: Song) -> SongOut:
     frame = TempoSection.model_validate(song.tempo_map[0]).frame(song.sample_rate_hz)
-    own = {name: getattr(song, name) for name in SongOut.model_fields if name != "beat_ms"}
+    computed = {"beat_ms", "delays", "written"}
+    own = {name: getattr(song, name) for name in SongOut.model_fields if name not in computed}
     own["delays"] = services.delays_of(song)
+    own["written"] = [slug(line["name"]) for line in own["delays"]]
     return SongOut.model_validate({**own, "beat_ms": 1e3 * frame.length_s(frame.beat)})
 
 

@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from core.delay import DelayLine, slug
+from core.errors import FonodromeError
 from server.accounts.models import User
 from server.clips.services import copy_clips
 from server.config.problems import Problem
@@ -55,11 +56,10 @@ def _still_used(song: Song, lines: list[dict[str, Any]]) -> None:
         for variant in used:
             nodes = variant.document.get("nodes", {}).values()
             if any(node.get(field) == gone for node in nodes for field in ("time", "pre_delay")):
-                raise Problem(
-                    409,
+                raise FonodromeError(
                     f"“{line['name']}” is used in the rig “{variant.rig.name}”. "
                     "Give its stage another time first.",
-                    "delay-in-use",
+                    part=line["name"],
                 )
 
 

@@ -102,14 +102,10 @@ class Midi(unittest.TestCase):
     @given(maps())
     def test_out_and_in_gives_the_same_map(self, sections):
         found = read_midi(write_midi(sections, "Nine Lanterns"))
-        self.assertEqual(TempoMap(found.sections).seconds, TempoMap(found.sections).seconds)
+        self.assertEqual(found.sections, sections)
         self.assertAlmostEqual(
-            TempoMap(found.sections).seconds / TempoMap(sections).seconds, 1, places=5
+            TempoMap(found.sections).seconds, TempoMap(sections).seconds, places=6
         )
-        if len({s.name for s in sections}) == len(sections) and "" not in {
-            s.name for s in sections
-        }:
-            self.assertEqual(found.sections, sections)
 
     def test_a_whole_map_with_names_ramp_and_open_end(self):
         found = read_midi(write_midi(list(LANTERNS), "Nine Lanterns"))

@@ -1,6 +1,10 @@
 """Making, editing, clashing, copying and deleting songs."""
 
-from server.testing import QUARTERS, ApiCase, clip_in, noise, wav_bytes
+import base64
+
+import numpy as np
+
+from server.testing import QUARTERS, RATE, ApiCase, clip_in, noise, wav_bytes
 
 SIX_EIGHT = {"tempo_bpm": 94, "beat_unit": "dotted quarter", "metre_count": 6, "metre_unit": 8}
 
@@ -76,3 +80,84 @@ class Songs(ApiCase):
         self.assertEqual(self.call("get", f"/songs/{self.song.pk}")[0], 404)
         self.assertEqual(self.call("post", f"/songs/{self.song.pk}/restore")[0], 200)
         self.assertEqual(len(self.call("get", "/songs")[1]), 1)
+
+
+class DelayPlan(ApiCase):
+    def edit(self, **changes):
+        revision = self.call("get", f"/songs/{self.song.pk}")[1]["revision"]
+        return self.call(
+            "patch", f"/songs/{self.song.pk}", {"base_revision": revision, "changes": changes}
+        )
+
+    def test_the_first_delay_is_the_one_in_hand_whichever_way_it_is_changed(self):
+        song = self.call("get", f"/songs/{self.song.pk}")[1]
+        self.assertEqual([d["value"] for d in song["delays"]], [song["delay_value"]])
+        plan = [{"name": "Lead throw", "value": "1/4"}, {"name": "Slap", "value": "120 ms"}]
+        song = self.edit(delays=plan)[1]
+        self.assertEqual((song["delay_value"], song["written"]), ("1/4", ["@lead_throw", "@slap"]))
+        song = self.edit(delay_value="1/8T")[1]
+        self.assertEqual([d["value"] for d in song["delays"]], ["1/8T", "120 ms"])
+
+    def test_plans_that_cannot_be_are_refused_and_nothing_changes(self):
+        for plan, words in (
+            ([{"name": "Slap"}, {"name": "slap!"}], "called “Slap” already"),
+            ([{"name": "Slap", "value": "soon"}], "is not a number"),
+            ([{"name": "Slap", "value": "0 ms"}], "above 0 ms"),
+            ([], "at least 1"),
+        ):
+            with self.subTest(words):
+                status, problem = self.edit(delays=plan)
+                self.assertEqual(status, 422)
+                self.assertIn(words, problem["detail"])
+        self.assertEqual(len(self.call("get", f"/songs/{self.song.pk}")[1]["delays"]), 1)
+
+    def test_a_delay_that_a_rig_uses_stays_until_the_rig_lets_go(self):
+        self.edit(delays=[{"name": "Main", "value": "1/8."}, {"name": "Slap", "value": "120 ms"}])
+        rig = {"name": "R", "notation": "g: source > echo: delay (time @slap) > o: output"}
+        status, made = self.call("post", f"/songs/{self.song.pk}/rigs", rig)
+        self.assertEqual(status, 200, made)
+        variant = made["variants"][0]["id"]
+        times = self.call("get", f"/variants/{variant}")[1]["view"]["report"]["times_ms"]
+        self.assertEqual(times, {"echo": 120})
+        status, problem = self.edit(delays=[{"name": "Main", "value": "1/8."}])
+        self.assertEqual(status, 422)
+        self.assertIn("“Slap” is used in the rig “R”", problem["detail"])
+        unknown = {"name": "R", "notation": "g: source > delay (time @nowhere) > o: output"}
+        self.refused(
+            "post", f"/songs/{self.song.pk}/rigs", unknown, 422, "no delay written @nowhere"
+        )
+
+    def test_tempo_maps_are_checked_and_leave_as_midi(self):
+        open_end = {**QUARTERS, "bars": None}
+        status, problem = self.edit(tempo_map=[open_end, open_end])
+        self.assertEqual((status, "Section 1 has no end" in problem["detail"]), (422, True))
+        self.edit(tempo_map=[{**QUARTERS, "bars": 4, "name": "Verse"}, open_end])
+        out = self.client.get(f"/api/v1/songs/{self.song.pk}/tempo-map.mid")
+        self.assertEqual(out.content[:4], b"MThd")
+        body = {"data_base64": base64.b64encode(out.content).decode()}
+        read = self.call("post", "/compute/read-midi", body)[1]
+        self.assertEqual([s["bars"] for s in read["sections"]], [4, None])
+        self.refused(
+            "post", "/compute/read-midi", {"data_base64": "%%"}, 422, "did not arrive whole"
+        )
+
+    def test_a_figure_is_rendered_for_its_owner(self):
+        body = {"frame": {}, "pattern": {"played": [{"slot": 0}]}, "line": {}, "loops": 1}
+        for kind, magic in (("wav", b"RIFF"), ("mid", b"MThd")):
+            answer = self.client.post(
+                f"/api/v1/songs/{self.song.pk}/figure.{kind}", body, content_type="application/json"
+            )
+            self.assertEqual((answer.status_code, answer.content[:4]), (200, magic))
+
+    def test_a_take_and_a_tempo_are_read_from_a_clip(self):
+        clicks = np.zeros((48_000 * 6, 1))
+        for beat in range(11):
+            start = round((0.3 + beat * 0.5) * 48_000)
+            clicks[start : start + 2000, 0] = noise(2000 / RATE)[:2000, 0] * np.linspace(1, 0, 2000)
+        clip = clip_in(self.song, wav_bytes(clicks))
+        found = self.call("get", f"/clips/{clip.pk}/tempo")[1]
+        self.assertIn(120, [round(c["bpm"]) for c in found["candidates"]])
+        body = {"frame": {"tempo_bpm": 120}, "pattern": {}, "starts_s": 0.3}
+        take = self.call("post", f"/clips/{clip.pk}/take", body)[1]
+        self.assertEqual(len(take["notes"]), 11)
+        self.assertLess(abs(take["mean_ms"]), 1)

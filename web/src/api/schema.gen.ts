@@ -7516,6 +7516,11 @@ export interface components {
              * @description Named delays; the first is the one in hand
              */
             delays: components["schemas"]["DelayLine"][];
+            /**
+             * Written
+             * @description How each delay is written in a rig: '@slap'
+             */
+            written: string[];
             figure: components["schemas"]["KeptFigure"] | null;
             /** Revision */
             revision: number;

@@ -99,7 +99,7 @@ export function useSong(id: string) {
       setSaved({ state: "saved", at: new Date() });
     } catch (fault) {
       const refused = fault instanceof Refused ? fault.problem : null;
-      if (refused?.status === 409) {
+      if (refused?.status === 409 && refused.clashes) {
         setSaved({
           state: "clash",
           clashes: refused.clashes as Clash[],

@@ -86,17 +86,7 @@ export function TempoStrip(props: Props) {
         onPointerUp={() => (drag.current = null)}
         style={{ touchAction: "pan-y" }}
       >
-        <rect
-          x={LEFT}
-          y={TOP}
-          width={width - LEFT - 10}
-          height={FOOT - TOP}
-          fill={ink("sheet")}
-          onClick={(event) => {
-            const rect = event.currentTarget.ownerSVGElement!.getBoundingClientRect();
-            onPosition(Math.max(0, x.invert(event.clientX - rect.left)));
-          }}
-        />
+        <rect x={LEFT} y={TOP} width={width - LEFT - 10} height={FOOT - TOP} fill={ink("sheet")} />
         <Gridlines scale={y} ticks={ticks} x1={LEFT} x2={width - 10} />
         <AxisLeft scale={y} at={LEFT} ticks={ticks} />
         <text x="0" y={TOP - 8} fontSize="13" fill={ink("ink2")}>
@@ -140,6 +130,18 @@ export function TempoStrip(props: Props) {
                 fill={ink(mine ? "well" : "paper")}
                 style={{ cursor: "pointer" }}
                 onClick={() => onSelect(i)}
+              />
+              <rect
+                x={x1}
+                y={TOP}
+                width={room}
+                height={FOOT - TOP}
+                fill="transparent"
+                onClick={(event) => {
+                  const svg = event.currentTarget.ownerSVGElement!.getBoundingClientRect();
+                  onSelect(i);
+                  onPosition(Math.max(0, x.invert(event.clientX - svg.left)));
+                }}
               />
               <line x1={x1} x2={x1} y1="2" y2={FOOT} stroke={ink("edge")} strokeWidth={i ? 1 : 0} />
               {room > 40 && (

@@ -12,6 +12,7 @@ import {
   sentenceOf,
   type Variant,
 } from "../../api/client";
+import { useSongContext } from "../../app/Shell";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 import { FrameSlots } from "./FrameSlots";
@@ -53,6 +54,7 @@ function strip(field: string, label: string, sort: "number" | "flag", unit: stri
 
 export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
   const [more, setMore] = useState(false);
+  const { song } = useSongContext();
   const { document } = variant;
   const node = document.nodes?.[selected] as (Values & { id: string; kind: string }) | undefined;
   const rail = document.rails?.[selected];
@@ -109,6 +111,13 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
       <SheetTitle sub about={kind.title === nameOf(variant, selected) ? undefined : kind.title}>
         {nameOf(variant, selected)}
       </SheetTitle>
+      <datalist id="delays-of-the-song">
+        {song.written.map((w, i) => (
+          <option key={w} value={w}>
+            {song.delays[i]?.name}, {song.delays[i]?.value}
+          </option>
+        ))}
+      </datalist>
       <Fields
         key={selected}
         parameters={more ? [...own, ...shared] : own}
@@ -271,6 +280,7 @@ function Typed({
       </Box>
       <TextInput
         aria-label={parameter.label}
+        list={parameter.sort === "time" ? "delays-of-the-song" : undefined}
         aria-invalid={bad ? true : undefined}
         value={draft ?? stored}
         autoComplete="off"

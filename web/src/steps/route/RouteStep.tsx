@@ -120,14 +120,18 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
     staleTime: Infinity,
   });
   const variant = query.data;
-  const { frame } = useSongContext();
+  const { frame, song } = useSongContext();
+  const delays = useMemo(
+    () => Object.fromEntries(song.written.map((w, i) => [w, song.delays[i]?.value ?? ""])),
+    [song.written, song.delays],
+  );
   const smaller = focus !== null || folded.length > 0;
   const reduced = useQuery({
     queryKey: ["rig-layout", id, variant?.revision, frame, focus, folded],
     queryFn: () =>
       ask(
         api.POST("/api/v1/compute/rig-layout", {
-          body: { document: variant!.document, frame, focus, folded },
+          body: { document: variant!.document, frame, delays, focus, folded },
         }),
       ),
     enabled: smaller && variant !== undefined,

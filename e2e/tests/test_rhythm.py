@@ -1,0 +1,202 @@
+"""Time's further parts in the browser: delay plan, lattice, repeats, tempo map, devices, takes."""
+
+import io
+import tempfile
+from pathlib import Path
+
+import mido
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from core.tempo import TempoSection, read_midi, write_midi
+from e2e.base import BrowserCase
+from server.rigs.models import Variant
+from server.songs.models import Song
+
+
+class Rhythm(BrowserCase):
+    def song(self, title: str = "Paper Lighthouse") -> Song:
+        return Song.objects.get(title=title, is_demo_original=False)
+
+    def played(self) -> list[int]:
+        figure = self.song().figure
+        return [n["slot"] for n in figure["pattern"]["played"]]
+
+    def test_the_lattice_by_pointer_by_keys_and_typed(self):
+        b = self.open_demo()
+        b.sees("Echoes 1 and 3 fill the gaps; 4 lands on your notes; every slot sounds.")
+        # By pointer: a played note is taken out, and its echoes with it.
+        b.find("checkbox", "Slot 1").click()
+        self.wait_for(lambda: 0 not in self.played(), "not taken out")
+        # By keys: along the slots, and on again.
+        slot = b.find("checkbox", "Slot 1")
+        slot.send_keys(Keys.ARROW_RIGHT)
+        b.until(lambda: b.driver.switch_to.active_element.get_attribute("aria-label") == "Slot 2")
+        b.driver.switch_to.active_element.send_keys(Keys.ENTER)
+        self.wait_for(lambda: 1 in self.played(), "not put on")
+        b.until(lambda: b.find("checkbox", "Slot 2").get_attribute("aria-checked") == "true")
+        # Typed, with a pitch; a bad word says so and keeps what was there.
+        b.type("Played slots", "1 3:H9", enter=True)
+        b.sees("“3:H9” is no slot")
+        b.type("Played slots", "1 3:E3 5", enter=True)
+        self.wait_for(lambda: self.played() == [0, 2, 4], "typed pattern not taken")
+        b.find("checkbox", "Slot 3, E3")
+        self.no_faults()
+
+    def test_the_dotted_eighth_figure_is_checked_condition_by_condition(self):
+        b = self.open_demo()
+        b.choose("A ready figure", "Eighths heard as sixteenths")
+        b.sees("all met: every slot sounds")
+        self.wait_for(lambda: self.song().delays[0]["first_db"] == 0, "levels not taken")
+        level = b.find("slider", "First repeat against dry")
+        level.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
+        b.sees("what it needs")
+        b.sees("the repeat is as loud as the note (−1.0 dB)")
+        b.press("button", "1/16")
+        b.until(lambda: "sixteenth" in b.find("group", "Reading").text)
+        self.wait_for(lambda: self.song().delay_value == "1/16", "search result not taken")
+        self.no_faults()
+
+    def test_the_figure_is_heard_and_stopped(self):
+        b = self.open_demo()
+        b.press("button", "Hear it")
+        b.find("button", "Stop")
+        b.keys(" ")
+        b.find("button", "Hear it")
+        self.no_faults()
+
+    def test_feedback_is_dragged_and_runaway_said_plainly(self):
+        b = self.open_demo()
+        b.sees("11 repeats above −40 dB")
+        post = b.find("slider", "Feedback")
+        width = post.size["width"]
+        ActionChains(b.driver).move_to_element_with_offset(
+            post, -width // 2 + 20, 0
+        ).click_and_hold().move_to_element_with_offset(post, 0, 0).release().perform()
+        self.wait_for(lambda: 58 <= self.song().delays[0]["feedback_percent"] <= 62, "not dragged")
+        post.send_keys(Keys.END)
+        b.sees("turn monitors down before you close it")
+        b.sees("meets full scale after")
+        post.send_keys(Keys.HOME)
+        b.sees("1 repeat above −40 dB")
+        b.choose("Mode", "dual: each side its own")
+        b.find("textbox", "Right side's time")
+        self.wait_for(lambda: self.song().delays[0]["mode"] == "dual", "mode not kept")
+        self.no_faults()
+
+    def test_named_delays_follow_the_tempo_or_stay_and_rigs_use_them(self):
+        b = self.open_demo()
+        b.press("tab", "Slap")
+        b.until(lambda: "118 ms" in b.find("group", "Reading").text)
+        b.type("Tempo in BPM", "100", enter=True)
+        b.press("tab", "Lead throw")
+        b.until(lambda: "400.000 ms" in b.find("group", "Reading").text)
+        b.press("tab", "Slap")
+        b.until(lambda: "118 ms" in b.find("group", "Reading").text)
+        b.press("button", "Rename Slap")
+        name = b.find("textbox", "Name of the delay")
+        name.send_keys("Short slap", Keys.ENTER)
+        self.wait_for(lambda: self.song().delays[2]["name"] == "Short slap", "not renamed")
+        b.press("link", "Route")
+        b.find("radio", "Delay").click()
+        b.type("time", "@short_slap", enter=True)
+        b.find("radio", "Delay, 118 ms")
+        b.press("link", "Time")
+        b.press("tab", "Short slap")
+        b.press("button", "Take Short slap out")
+        b.sees("is used in the rig “Two sends”")
+        variant = Variant.objects.get(rig__song=self.song(), position=0)
+        self.assertEqual(variant.document["nodes"]["echo"]["time"], "@short_slap")
+        self.assertEqual(len(self.song().delays), 3)
+
+    def open_lanterns(self) -> None:
+        b = self.open_demo()
+        b.press("link", "Fonodrome, all songs")
+        b.press("link", "Nine Lanterns")
+        b.press("link", "Time")
+        b.find("radio", "Verse, 112 BPM")
+
+    def sections(self) -> list[dict]:
+        return self.song("Nine Lanterns").tempo_map
+
+    def test_the_tempo_map_by_keys_by_pointer_and_by_fields(self):
+        self.open_lanterns()
+        b = self.browser
+        verse = b.find("radio", "Verse, 112 BPM")
+        verse.send_keys(Keys.ARROW_UP)
+        self.wait_for(lambda: self.sections()[0]["tempo_bpm"] == 113, "tempo not stepped")
+        b.find("radio", "Verse, 113 BPM").send_keys("]")
+        self.wait_for(lambda: self.sections()[0]["bars"] == 17, "bars not stepped")
+        b.find("radio", "Verse, 113 BPM").send_keys(Keys.ARROW_RIGHT)
+        b.until(lambda: b.find("textbox", "Section").get_attribute("value") == "Turn")
+        # By pointer: a section is chosen on the strip.
+        b.find("radio", "Rise, 112 to 126 BPM").click()
+        b.until(lambda: b.find("textbox", "Section").get_attribute("value") == "Rise")
+        b.type("Ramp to, BPM", "120", enter=True)
+        b.find("radio", "Rise, 112 to 120 BPM")
+        b.press("button", "A section after it")
+        self.wait_for(lambda: len(self.sections()) == 5, "not added")
+        b.press("button", "Take it out")
+        self.wait_for(lambda: len(self.sections()) == 4, "not taken out")
+        # An open section before another one is refused in words; what was there stays.
+        b.find("radio", "Verse, 113 BPM").click()
+        b.until(lambda: b.find("textbox", "Section").get_attribute("value") == "Verse")
+        b.type("Bars", " ", enter=True)
+        b.sees("Section 1 has no end, but another one follows it")
+        self.assertEqual(self.sections()[0]["bars"], 17)
+
+    def test_a_tempo_map_goes_out_and_comes_in_as_a_midi_file(self):
+        self.open_lanterns()
+        b = self.browser
+        song = self.song("Nine Lanterns")
+        cookies = {c["name"]: c["value"] for c in b.driver.get_cookies()}
+        self.client.cookies.load(cookies)
+        out = self.client.get(f"/api/v1/songs/{song.pk}/tempo-map.mid")
+        self.assertEqual(
+            [s.name for s in read_midi(out.content).sections],
+            ["Verse", "Turn", "Rise", "Last verse"],
+        )
+        self.assertEqual(len(mido.MidiFile(file=io.BytesIO(out.content)).tracks), 1)
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        good, bad = Path(folder.name) / "map.mid", Path(folder.name) / "torn.mid"
+        data = write_midi([TempoSection(name="Waltz", bars=12, tempo_bpm=90, metre_count=3)])
+        good.write_bytes(data)
+        bad.write_bytes(data[:40])
+        field = "input[type=file][aria-label='MIDI file']"
+        b.driver.find_element("css selector", field).send_keys(str(bad))
+        b.sees("This MIDI file is damaged")
+        b.driver.find_element("css selector", field).send_keys(str(good))
+        b.sees("1 section, 12 bars read.")
+        b.press("button", "Take this tempo map")
+        self.wait_for(lambda: self.sections()[0]["metre_count"] == 3, "not taken")
+        b.press("button", "Undo")
+        self.wait_for(lambda: len(self.sections()) == 4, "not undone")
+
+    def test_a_device_with_a_tap_alone_says_what_to_tap(self):
+        b = self.open_demo()
+        b.choose("Device", "Tap pedal without a knob")
+        b.press("tab", "Device")
+        b.sees("tap every 1/8., device on 1/4")
+        b.choose("Device", "Knob in 5 ms marks")
+        b.sees("It has no tap: count in at 93.75 BPM")
+        b.press("button", "Count in at this tempo")
+        self.wait_for(lambda: self.song().tempo_map[0]["tempo_bpm"] == 93.75, "tempo not taken")
+        b.press("tab", "Table of values")
+        b.choose("Kind of value", "quintuplet")
+        b.find("button", "1/8Q")
+        self.no_faults()
+
+    def test_a_take_is_set_against_the_slots(self):
+        b = self.open_demo()
+        b.press("tab", "A take")
+        b.choose("Clip", "Guitar, print 1.wav")
+        b.press("button", "Set it against the slots")
+        b.sees("48 notes", 30)
+        b.find("img", "Offsets of 48 notes")
+        b.press("tab", "Tempo map")
+        b.choose("Clip to find the tempo in", "Guitar, print 1.wav")
+        b.press("button", "Suggest a tempo")
+        b.find("button", "BPM, likeliest", 30)
+        b.find("button", "BPM, double")
+        self.no_faults()

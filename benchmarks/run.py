@@ -1,4 +1,4 @@
-"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig page]`.
+"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig lattice drag page]`.
 
 Ratios compare CPU time (wall time for requests) in one run on the same samples, interleaved, as
 the median of several rounds. Goals stand beside the figures.
@@ -22,10 +22,13 @@ import numpy as np
 import scipy.signal
 import soundfile
 
+from benchmarks.drag import measure as measure_drag
 from benchmarks.pair import write_pair
 from benchmarks.rigs import exploding, studio
+from core.delay import DelayLine, Pattern, PlayedNote, SearchRequest, search
 from core.measure import null_test
 from core.routing import Evaluation, run_checks
+from core.units import TempoFrame
 
 ROOT = Path(__file__).resolve().parent.parent
 ROUNDS = 5
@@ -201,6 +204,24 @@ def bench_rig() -> None:
     _line("a million paths / the rig", times["a million paths"] / times["60 stages"], "at most 1")
 
 
+def bench_lattice() -> None:
+    """Search over all values up to two bars with 16 played notes and 8 repeats each."""
+    pattern = Pattern(bars=2, played=tuple(PlayedNote(slot=slot) for slot in range(0, 32, 2)))
+    asked = SearchRequest(
+        frame=TempoFrame(tempo_bpm=94), pattern=pattern, line=DelayLine(feedback_percent=80),
+        repeats=8,
+    )  # fmt: skip
+    search(asked)
+    best = min(_cpu(lambda: search(asked)) for _ in range(12))
+    _line("lattice search, 16 notes, two bars", best * 1e3, "at most 20", " ms")
+
+
+def bench_drag() -> None:
+    median, high = measure_drag()
+    _line("slider to both pictures, median", median, "at most 50", " ms")
+    _line("slider to both pictures, p95", high, "-", " ms")
+
+
 def bench_page() -> None:
     """Gzipped script that the first page loads: the entry and what it imports at once."""
     dist = ROOT / "web" / "dist"
@@ -216,7 +237,7 @@ def bench_page() -> None:
 
 
 def main(names: list[str]) -> None:
-    wanted = names or ["null", "memory", "compute", "rig", "page"]
+    wanted = names or ["null", "memory", "compute", "rig", "lattice", "drag", "page"]
     print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
     with tempfile.TemporaryDirectory() as held:
         if "null" in wanted:
@@ -227,6 +248,10 @@ def main(names: list[str]) -> None:
         bench_compute(os.environ["FONODROME_BENCH_URL"])
     if "rig" in wanted:
         bench_rig()
+    if "lattice" in wanted:
+        bench_lattice()
+    if "drag" in wanted:
+        bench_drag()
     if "page" in wanted:
         bench_page()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

@@ -10,7 +10,7 @@ from serve import Running
 from setup import PYTHON, ROOT, set_up
 from show import Trouble, say
 
-BENCHES = ("null", "memory", "compute", "rig", "page")
+BENCHES = ("null", "memory", "compute", "rig", "lattice", "drag", "page")
 
 
 def _with_server(command: list[str], env: dict[str, str]) -> int:
@@ -32,7 +32,7 @@ def bench(names: list[str]) -> int:
     set_up(testing=True)
     command = [str(PYTHON), "-m", "benchmarks.run", *names]
     one_thread = {"OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(ROOT)}
-    if not names or "compute" in names:
+    if not names or {"compute", "drag"} & set(names):
         return _with_server(command, one_thread)
     return subprocess.run(
         command, cwd=ROOT, env={**os.environ, **one_thread}, check=False

@@ -20,6 +20,7 @@ MOST_NOTES = 64
 MOST_REPEATS = 16
 _EQUAL_DB = 0.5
 SlotKind = Literal["played", "filled", "collision", "empty"]
+EchoKind = Literal["fills", "collides", "off", "beyond"]
 
 
 class PlayedNote(Edge):
@@ -75,7 +76,7 @@ class EchoOut(Edge):
     offset_ms: float = Field(description="From the nearest slot")
     level_db: float
     midi: int | None
-    kind: Literal["fills", "collides", "off", "beyond"]
+    kind: EchoKind
 
 
 class Condition(Edge):
@@ -153,18 +154,23 @@ def lattice(request: LatticeRequest) -> LatticeOut:
         if e.k <= request.repeats
     ]  # fmt: skip
     tolerance = min(request.tolerance_ms / 1e3, grid.slot_s / 4)
+    notes = sorted(played.items())
+    starts = grid.times_s[[slot for slot, _ in notes]] if notes else np.zeros(0)
+    # (notes, echoes): when each arrives, and where that is in the pattern.
+    times = starts[:, None] + np.array([e.time_ms / 1e3 for e in train])[None, :]
+    inside = times % grid.length_s if request.wraps else times
+    if request.wraps:
+        # A rounding short of the end is the start again.
+        inside[grid.length_s - inside < 1e-9] = 0.0
+    near, offset = grid.nearest(inside.ravel())
+    near, offset = near.reshape(times.shape), offset.reshape(times.shape)
     echoes: list[EchoOut] = []
     powers = np.zeros(grid.count)
-    for index, (slot, midi) in enumerate(sorted(played.items())):
-        for e in train:
-            time = float(grid.times_s[slot]) + e.time_ms / 1e3
-            inside = time % grid.length_s if request.wraps else time
-            # A rounding short of the end is the start again.
-            if request.wraps and grid.length_s - inside < 1e-9:
-                inside = 0.0
-            near, offset = grid.nearest(np.array([inside]))
-            apart = float(offset[0])
-            target: int | None = int(near[0])
+    for index, (_, midi) in enumerate(notes):
+        for place, e in enumerate(train):
+            time, apart = float(times[index, place]), float(offset[index, place])
+            target: int | None = int(near[index, place])
+            kind: EchoKind
             if not request.wraps and time >= grid.length_s - 1e-9:
                 kind, target = "beyond", None
             elif abs(apart) > tolerance:
@@ -174,9 +180,9 @@ def lattice(request: LatticeRequest) -> LatticeOut:
                 powers[target] += 10 ** (e.level_db / 10)
             echoes.append(
                 EchoOut(
-                    note=index, k=e.k, side=e.side, time_ms=time * 1e3, at_ms=inside * 1e3,
-                    slot=target, offset_ms=apart * 1e3, level_db=e.level_db, midi=midi,
-                    kind=kind,
+                    note=index, k=e.k, side=e.side, time_ms=time * 1e3,
+                    at_ms=float(inside[index, place]) * 1e3, slot=target, offset_ms=apart * 1e3,
+                    level_db=e.level_db, midi=midi, kind=kind,
                 )
             )  # fmt: skip
     filled = {e.slot for e in echoes if e.kind == "fills"}

@@ -1,6 +1,7 @@
 /** How far each repeat sits from the grid: the error adds up once per repeat. */
 import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
+import { memo } from "react";
 
 import { ink } from "../app/theme";
 import { copyText } from "../ui/controls";
@@ -13,7 +14,7 @@ const LEFT = 48;
 const TOP = 12;
 const BOTTOM = HEIGHT - 30;
 
-export function FlamChart({ flam }: { flam: number[] }) {
+export const FlamChart = memo(function FlamChart({ flam }: { flam: number[] }) {
   const [frame, width] = useWidth<HTMLDivElement>(280);
   const largest = Math.max(...flam.map(Math.abs), 0.01);
   const down = flam[0]! < 0;
@@ -83,4 +84,4 @@ export function FlamChart({ flam }: { flam: number[] }) {
       </svg>
     </Box>
   );
-}
+});

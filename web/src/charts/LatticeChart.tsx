@@ -75,6 +75,9 @@ export function LatticeChart({ lattice, rows, onToggle }: Props) {
         role="group"
         aria-label="Rhythm lattice"
       >
+        <clipPath id="lattice">
+          <rect x={LEFT} y={TOP} width={width - LEFT - 14} height={foot - TOP} />
+        </clipPath>
         <rect x={LEFT} y={TOP} width={width - LEFT - 14} height={foot - TOP} fill={ink("sheet")} />
         <text x="0" y={TOP - 8} fontSize="13" fill={ink("ink2")}>
           Beat
@@ -164,16 +167,9 @@ export function LatticeChart({ lattice, rows, onToggle }: Props) {
           };
           const far = wraps ? x(e.at_ms + length) : x2;
           return (
-            <g key={i}>
-              <clipPath id={`lat${i}`}>
-                <rect x={LEFT} y={TOP} width={width - LEFT - 14} height={foot - TOP} />
-              </clipPath>
-              <g clipPath={`url(#lat${i})`}>
-                <line x1={x1} y1={y1} x2={far} y2={y2} {...stroke} />
-                {wraps && (
-                  <line x1={x1 - (width - LEFT - 14)} y1={y1} x2={x2} y2={y2} {...stroke} />
-                )}
-              </g>
+            <g key={i} clipPath="url(#lattice)">
+              <line x1={x1} y1={y1} x2={far} y2={y2} {...stroke} />
+              {wraps && <line x1={x1 - (width - LEFT - 14)} y1={y1} x2={x2} y2={y2} {...stroke} />}
             </g>
           );
         })}

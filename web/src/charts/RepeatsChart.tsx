@@ -21,7 +21,7 @@ export function RepeatsChart({ repeats, thresholdDb, barMs }: Props) {
   const split = repeats.echoes.some((e) => e.side !== "both");
   const lanes = split ? (["left", "right"] as const) : (["both"] as const);
   const tall = split ? 104 : 196;
-  const last = Math.max(...repeats.echoes.map((e) => e.time_ms), repeats.left_ms);
+  const last = Math.max(...repeats.echoes.map((e) => e.time_ms), repeats.left_ms, barMs);
   const grows = repeats.runaway !== null;
   const top = grows
     ? Math.min(36, Math.ceil(Math.max(...repeats.echoes.map((e) => e.level_db), 6) / 6) * 6)
@@ -125,19 +125,24 @@ export function RepeatsChart({ repeats, thresholdDb, barMs }: Props) {
                   />
                 );
               })}
-              {named.slice(0, 5).map((e, i) => (
-                <text
-                  key={i}
-                  x={x(e.time_ms / 1000) + 6}
-                  y={y(e.level_db) - 2}
-                  fontSize="13"
-                  fontStyle="italic"
-                  fill={ink("wet")}
-                  {...halo()}
-                >
-                  {signed(e.level_db, 1)}
-                </text>
-              ))}
+              {named.slice(0, 5).map((e, i) => {
+                const place = x(e.time_ms / 1000);
+                const ends = place > width - 48;
+                return (
+                  <text
+                    key={i}
+                    x={ends ? place - 6 : place + 6}
+                    y={y(e.level_db) - 2}
+                    textAnchor={ends ? "end" : "start"}
+                    fontSize="13"
+                    fontStyle="italic"
+                    fill={ink("wet")}
+                    {...halo()}
+                  >
+                    {signed(e.level_db, 1)}
+                  </text>
+                );
+              })}
             </g>
           );
         })}

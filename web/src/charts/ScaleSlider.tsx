@@ -4,6 +4,7 @@ import { scaleLinear } from "d3-scale";
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 
 import { ink } from "../app/theme";
+import { num } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { halo } from "./axes";
 
@@ -99,7 +100,7 @@ export function ScaleSlider(props: Props) {
               fill={ink("ink2")}
               {...halo("paper")}
             >
-              {tick}
+              {num(tick, 0)}
             </text>
           </g>
         ))}

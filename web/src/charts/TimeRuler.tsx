@@ -1,7 +1,7 @@
 /** Every note value on one true (logarithmic) time axis, with the device's reach and the chosen value. */
 import { Box } from "@chakra-ui/react";
 import { scaleLog } from "d3-scale";
-import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, memo, type PointerEvent, useEffect, useRef, useState } from "react";
 
 import type { Device, TimeRuler as Ruler } from "../api/client";
 import { ink } from "../app/theme";
@@ -43,7 +43,7 @@ interface Props {
   onChoose: (id: string) => void;
 }
 
-export function TimeRuler({ ruler, device, onChoose }: Props) {
+export const TimeRuler = memo(function TimeRuler({ ruler, device, onChoose }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(1180);
   const times = ruler.notes.map((n) => n.ms);
   const least = Math.min(...times, ruler.chosen.ms) * 0.86;
@@ -353,7 +353,7 @@ export function TimeRuler({ ruler, device, onChoose }: Props) {
       </svg>
     </Box>
   );
-}
+});
 
 type X = (value: number) => number;
 

@@ -1,6 +1,7 @@
 /** The settable steps round the wanted time, and the error between the two, much enlarged. */
 import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
+import { memo } from "react";
 
 import type { Device, TimeRuler } from "../api/client";
 import { ink } from "../app/theme";
@@ -12,7 +13,13 @@ const LEFT = 84;
 const HEIGHT = 62;
 const AXIS = 30;
 
-export function Vernier({ ruler, device }: { ruler: TimeRuler; device: Device }) {
+export const Vernier = memo(function Vernier({
+  ruler,
+  device,
+}: {
+  ruler: TimeRuler;
+  device: Device;
+}) {
   const [frame, width] = useWidth<HTMLDivElement>(320);
   const setting = ruler.setting;
   if (!setting) return null;
@@ -115,4 +122,4 @@ export function Vernier({ ruler, device }: { ruler: TimeRuler; device: Device })
       </svg>
     </Box>
   );
-}
+});

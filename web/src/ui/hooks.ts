@@ -1,4 +1,4 @@
-import { type RefObject, useLayoutEffect, useRef, useState } from "react";
+import { type RefObject, useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
 
 /** The width of an element in pixels, followed as it changes. */
 export function useWidth<T extends HTMLElement>(least = 280): [RefObject<T | null>, number] {
@@ -23,4 +23,24 @@ export function useLater<A>(act: (argument: A) => void, wait: number): (argument
     clearTimeout(held.current.timer);
     held.current.timer = setTimeout(() => act(argument), wait);
   };
+}
+
+/** The newest value once it has not changed for `wait` ms. Compared by content. */
+export function useStill<T>(value: T, wait: number): T {
+  const [still, setStill] = useState(value);
+  const text = JSON.stringify(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setStill(JSON.parse(text) as T), wait);
+    return () => clearTimeout(timer);
+  }, [text, wait]);
+  return still;
+}
+
+/** A callback that stays the same one while what it does changes. */
+export function useSteady<A extends unknown[]>(act: (...args: A) => void): (...args: A) => void {
+  const latest = useRef(act);
+  useLayoutEffect(() => {
+    latest.current = act;
+  });
+  return useCallback((...args: A) => latest.current(...args), []);
 }

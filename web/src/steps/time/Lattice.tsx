@@ -10,6 +10,7 @@ import { LatticeChart, pitchName } from "../../charts/LatticeChart";
 import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { msShort, num } from "../../ui/format";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
+import { useStill } from "../../ui/hooks";
 import { saveAs, Sounding } from "../../ui/sound";
 import { Table, Td, Th } from "../../ui/table";
 import type { DelayHandle } from "./useDelay";
@@ -283,10 +284,12 @@ function Best({
   value: string;
   onTake: (value: string) => void;
 }) {
+  // While a value is dragged the search rests: it runs when the hand stops.
+  const still = useStill(request, 250);
   const best = useQuery({
-    queryKey: ["lattice-search", request.pattern, request.line, request.frame, request.repeats],
+    queryKey: ["lattice-search", still],
     queryFn: ({ signal }) =>
-      ask(api.POST("/api/v1/compute/lattice-search", { body: { ...request, most: 6 }, signal })),
+      ask(api.POST("/api/v1/compute/lattice-search", { body: { ...still, most: 6 }, signal })),
     placeholderData: keepPreviousData,
     staleTime: Infinity,
     retry: false,

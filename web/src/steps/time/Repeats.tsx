@@ -137,21 +137,6 @@ export function Repeats({ handle, barMs }: { handle: DelayHandle; barMs: number 
                   {data.gone_by.map((g) => (
                     <Th key={g.bars}>{g.bars === 1 ? "1 bar" : `${g.bars} bars`}</Th>
                   ))}
-                  <Th>
-                    <Choice
-                      aria-label="Number of repeats wanted"
-                      width="104px"
-                      paddingInline="4px"
-                      value={wanted}
-                      onChange={(event) => setWanted(Number(event.target.value))}
-                    >
-                      {[1, 2, 3, 4, 5, 6, 8, 12, 16].map((n) => (
-                        <option key={n} value={n}>
-                          {n === 1 ? "1 repeat" : `${n} repeats`}
-                        </option>
-                      ))}
-                    </Choice>
-                  </Th>
                 </tr>
               </thead>
               <tbody>
@@ -162,39 +147,75 @@ export function Repeats({ handle, barMs }: { handle: DelayHandle; barMs: number 
                   {data.gone_by.map((g) => (
                     <Td key={g.bars}>{g.loop_db === null ? "no room" : signed(g.loop_db, 1)}</Td>
                   ))}
-                  <Td>
-                    {data.feedback_for_wanted_percent > 0
-                      ? signed(20 * Math.log10(data.feedback_for_wanted_percent / 100), 1)
-                      : "none"}
-                  </Td>
                 </tr>
                 <tr>
                   <Td textAlign="left" color="ink2" whiteSpace="nowrap">
                     Feedback, %
                   </Td>
-                  {[
-                    ...data.gone_by.map((g) => g.feedback_percent),
-                    data.feedback_for_wanted_percent,
-                  ].map((p, i) => (
-                    <Td key={i}>
-                      {p === null ? (
-                        "no room"
-                      ) : (
-                        <Press
-                          look="quiet"
-                          onClick={() => change({ feedback_percent: Number(p.toFixed(1)) })}
-                        >
-                          {num(p, 1)}
-                        </Press>
-                      )}
-                    </Td>
-                  ))}
+                  {data.gone_by
+                    .map((g) => g.feedback_percent)
+                    .map((p, i) => (
+                      <Td key={i}>
+                        {p === null ? (
+                          "no room"
+                        ) : (
+                          <Press
+                            look="quiet"
+                            onClick={() => change({ feedback_percent: Number(p.toFixed(1)) })}
+                          >
+                            {num(p, 1)}
+                          </Press>
+                        )}
+                      </Td>
+                    ))}
                 </tr>
               </tbody>
             </Table>
           </Box>
-          <Box display="flex" flexWrap="wrap" gap="4px 18px" marginTop="6px" fontSize="14px">
-            <span>
+          <Box display="flex" flexWrap="wrap" gap="4px 10px" alignItems="center" fontSize="14px">
+            For
+            <Choice
+              aria-label="Number of repeats wanted"
+              width="104px"
+              paddingInline="4px"
+              value={wanted}
+              onChange={(event) => setWanted(Number(event.target.value))}
+            >
+              {[1, 2, 3, 4, 5, 6, 8, 12, 16].map((n) => (
+                <option key={n} value={n}>
+                  {n === 1 ? "1 repeat" : `${n} repeats`}
+                </option>
+              ))}
+            </Choice>
+            {data.feedback_for_wanted_percent > 0 ? (
+              <>
+                {signed(20 * Math.log10(data.feedback_for_wanted_percent / 100), 1)} dB:
+                <Press
+                  look="quiet"
+                  onClick={() =>
+                    change({
+                      feedback_percent: Number(data.feedback_for_wanted_percent.toFixed(1)),
+                    })
+                  }
+                >
+                  {num(data.feedback_for_wanted_percent, 1)} %
+                </Press>
+              </>
+            ) : (
+              <Press look="quiet" onClick={() => change({ feedback_percent: 0 })}>
+                no feedback
+              </Press>
+            )}
+          </Box>
+          <Box
+            display="flex"
+            flexWrap="wrap"
+            gap="4px 18px"
+            marginTop="6px"
+            fontSize="14px"
+            alignItems="center"
+          >
+            <span hidden={feedback === 0}>
               <Box as="span" color="ink2">
                 RT60 of the train{" "}
               </Box>

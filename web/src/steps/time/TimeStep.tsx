@@ -1,7 +1,7 @@
 /** Delay times: the ruler, what a device makes of them, their repeats and the rhythm they make. */
 import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { memo, useState } from "react";
 
 import { api, ask, type Device, sentenceOf, type TimeRuler as Ruler } from "../../api/client";
 import { useKey } from "../../app/keys";
@@ -11,6 +11,7 @@ import { TimeRuler } from "../../charts/TimeRuler";
 import { Vernier } from "../../charts/Vernier";
 import { Figure, Hint, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { ms, num, signed } from "../../ui/format";
+import { useSteady } from "../../ui/hooks";
 import { QuantityField } from "../../ui/QuantityField";
 import { DelayPlan } from "./DelayPlan";
 import { DevicePicker } from "./DevicePicker";
@@ -50,7 +51,7 @@ export default function TimeStep() {
     placeholderData: keepPreviousData,
     staleTime: Infinity,
   });
-  const choose = (value: string) => change({ value });
+  const choose = useSteady((value: string) => change({ value }));
   useRulerKeys(ruler.data, choose);
   const data = ruler.data;
   return (
@@ -264,7 +265,7 @@ function ReadingStrip({ ruler }: { ruler: Ruler }) {
   );
 }
 
-function Drift({ ruler, device }: { ruler: Ruler; device: Device | null }) {
+const Drift = memo(function Drift({ ruler, device }: { ruler: Ruler; device: Device | null }) {
   const { setting, chosen } = ruler;
   if (!device || !setting) {
     return (
@@ -323,4 +324,4 @@ function Drift({ ruler, device }: { ruler: Ruler; device: Device | null }) {
       )}
     </Box>
   );
-}
+});

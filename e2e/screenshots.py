@@ -43,13 +43,25 @@ def take(url: str, folder: Path) -> None:
         browser.theme("light")
         browser.press("link", "Time")
         browser.find("group", "Reading")
+        browser.find("group", "Rhythm lattice")
         browser.find("group", "Error at repeat 1")
-        _settle(browser)
-        browser.picture(folder / "time-light.png")
+        _whole(browser, folder / "time-light.png")
         browser.theme("dark")
         _settle(browser)
         browser.picture(folder / "time-dark.png")
         browser.theme("light")
+        browser.press("link", "Fonodrome, all songs")
+        browser.press("link", "Nine Lanterns")
+        browser.press("link", "Time")
+        browser.find("radio", "Verse, 112 BPM")
+        browser.driver.execute_script(
+            "document.querySelector('section[aria-label=\"Tempo map\"]')"
+            ".scrollIntoView({block: 'start'})"
+        )
+        _settle(browser)
+        browser.picture(folder / "tempo-map-light.png")
+        browser.press("link", "Fonodrome, all songs")
+        browser.press("link", "Paper Lighthouse")
         browser.press("link", "Verify")
         browser.find("img", "Waveform B")
         for pair in ("A lower print", "A second cable", "Through a loop"):

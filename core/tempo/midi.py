@@ -23,6 +23,8 @@ TICKS = 960
 MOST_BYTES = 512_000
 _MOST_TICKS = 960 * 4 * 100_000
 _RAMP = re.compile(r"^ramp to ([0-9.]+) BPM$")
+# A number in a MIDI file has four bytes at most; the library would go on adding them up.
+_ENDLESS = re.compile(rb"[\x80-\xff]{1000}")
 _CLOCKS_IN_WHOLE = 96
 _METRE_UNITS = (1, 2, 4, 8, 16, 32)
 
@@ -117,6 +119,10 @@ def read_midi(data: bytes) -> MidiTempoMap:
         )
     if not data.startswith(b"MThd"):
         raise MidiError("This is not a Standard MIDI File: it does not begin with its header.")
+    if _ENDLESS.search(data):
+        raise MidiError(
+            "This MIDI file is damaged: it holds a length without an end. Nothing was changed."
+        )
     file = _parsed(data)
     if file.type == 2:
         raise MidiError("This is a MIDI file of format 2, of separate songs; 0 and 1 are read.")
@@ -162,14 +168,13 @@ def _map_of(file: mido.MidiFile) -> MidiTempoMap:
     found.sort(key=lambda f: (f[0], f[1]))
     notes: list[str] = []
     starts = _starts(found, file.ticks_per_beat, end, notes)
+    if len(starts) > 20 * MOST_SECTIONS:
+        raise _too_many(len(starts))
     sections = [_section(s, file.ticks_per_beat, notes) for s in starts]
     if not any(kind == "set_tempo" for _, _, kind, _ in found):
         notes.append("No tempo was given: 120 BPM is the MIDI default.")
     if len(sections) > MOST_SECTIONS:
-        raise MidiError(
-            f"This file changes tempo {len(sections)} times; up to {MOST_SECTIONS} sections are "
-            "read. Nothing was changed."
-        )
+        raise _too_many(len(sections))
     sections = _joined(sections, [s.marked for s in starts])
     check_sections(sections)
     total = sum(s.bars or OPEN_BARS for s in sections)
@@ -177,6 +182,13 @@ def _map_of(file: mido.MidiFile) -> MidiTempoMap:
         sections=sections,
         notes=list(dict.fromkeys(notes)),
         sentence=f"{fmt.plural(len(sections), 'section')}, {fmt.plural(total, 'bar')} read.",
+    )
+
+
+def _too_many(count: int) -> MidiError:
+    return MidiError(
+        f"This file changes tempo {count} times; up to {MOST_SECTIONS} sections are read. "
+        "Nothing was changed."
     )
 
 
@@ -193,11 +205,12 @@ def _starts(
     notes: list[str],
 ) -> list[_Start]:  # fmt: skip
     """Where a section begins: at each change, but not at the steps of a ramp of our own."""
-    ticks = sorted({tick for tick, _, _, _ in found} | {0.0})
+    at_tick: dict[float, list[tuple[str, mido.MetaMessage]]] = {0.0: []}
+    for tick, _, kind, message in found:
+        at_tick.setdefault(tick, []).append((kind, message))
     micros, metre = 500_000, (4, 4, 24)
     starts: list[_Start] = []
-    for tick in ticks:
-        here = [(kind, message) for at, _, kind, message in found if at == tick]
+    for tick, here in sorted(at_tick.items()):
         name, ramp, opens = "", None, not starts
         for kind, message in here:
             if kind == "set_tempo":

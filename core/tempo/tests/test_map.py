@@ -140,9 +140,14 @@ class Midi(unittest.TestCase):
         good = write_midi(list(LANTERNS))
         header = lambda kind, division: b"MThd" + struct.pack(">IHHh", 6, kind, 1, division)  # noqa: E731
         empty = b"MTrk" + struct.pack(">I", 4) + b"\x00\xff\x2f\x00"
+        changes = b"".join(
+            b"\x60\xff\x51\x03" + struct.pack(">I", 400_000 + i)[1:] for i in range(30_000)
+        )
         bomb = b"\x00\xff\x51\x03\x07\xa1\x20" * 20_000
         for data, words in (
             (b"", "not a Standard MIDI File"),
+            (header(0, 96) + b"MTrk" + struct.pack(">I", len(changes)) + changes, "30001 times|30000 times"),
+            (header(0, 96) + b"MTrk" + struct.pack(">I", 300_000) + b"\xff" * 300_000, "without an end"),
             (b"RIFF0000WAVE", "not a Standard MIDI File"),
             (good[:18], "damaged"),
             (good[:60], "damaged"),

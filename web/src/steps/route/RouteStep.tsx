@@ -16,6 +16,7 @@ import { useSongContext } from "../../app/Shell";
 import { Hint, Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
+import { SheetTabs } from "../../ui/SheetTabs";
 import { Arrivals, Sum } from "./Arrivals";
 import { Checks, flagsOf } from "./Checks";
 import { Inspector, nameOf } from "./Inspector";
@@ -356,28 +357,7 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
           borderColor="ink"
           paddingTop="4px"
         >
-          <Box
-            role="tablist"
-            aria-label="Sheets"
-            display="flex"
-            flexWrap="wrap"
-            gap="2px 18px"
-            marginBottom="8px"
-          >
-            {SHEETS.map(([name, words]) => (
-              <Press
-                key={name}
-                look="quiet"
-                role="tab"
-                aria-selected={sheet === name}
-                fontWeight={sheet === name ? 650 : 400}
-                textDecoration={sheet === name ? "underline 2px" : "none"}
-                onClick={() => setSheet(name)}
-              >
-                {words}
-              </Press>
-            ))}
-          </Box>
+          <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />
           <Box data-sheet>
             {sheet === "settings" && (
               <Box

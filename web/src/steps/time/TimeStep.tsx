@@ -13,6 +13,7 @@ import { Figure, Hint, HowComputed, Notice, Press, SheetTitle } from "../../ui/c
 import { ms, num, signed } from "../../ui/format";
 import { useSteady } from "../../ui/hooks";
 import { QuantityField } from "../../ui/QuantityField";
+import { SheetTabs } from "../../ui/SheetTabs";
 import { DelayPlan } from "./DelayPlan";
 import { DevicePicker } from "./DevicePicker";
 import { DeviceSheet } from "./DeviceSheet";
@@ -121,31 +122,8 @@ export default function TimeStep() {
             <Lattice handle={handle} />
             <Repeats handle={handle} barMs={data.bar_ms} />
           </Box>
-          <Box
-            role="tablist"
-            aria-label="Sheets"
-            display="flex"
-            flexWrap="wrap"
-            gap="2px 18px"
-            marginTop="14px"
-            marginBottom="8px"
-            borderTop="1px solid"
-            borderColor="ink"
-            paddingTop="4px"
-          >
-            {SHEETS.map(([name, words]) => (
-              <Press
-                key={name}
-                look="quiet"
-                role="tab"
-                aria-selected={sheet === name}
-                fontWeight={sheet === name ? 650 : 400}
-                textDecoration={sheet === name ? "underline 2px" : "none"}
-                onClick={() => setSheet(name)}
-              >
-                {words}
-              </Press>
-            ))}
+          <Box marginTop="14px" borderTop="1px solid" borderColor="ink" paddingTop="4px">
+            <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />
           </Box>
           {sheet === "error" && (
             <Box

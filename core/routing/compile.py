@@ -25,6 +25,8 @@ _DOWN: dict[str, Matrix] = {
     "left": (1.0, 0.0, 0.0, 0.0),
     "right": (0.0, 1.0, 0.0, 0.0),
 }
+# What a matrix, a delay and filters do not say all of: a renderer has a processor for each.
+_RENDERED = (k.Compressor, k.Ducker, k.Drive, k.Reverb, k.Chorus, k.Tremolo)
 _MS_SCALE = {"half": 0.5, "one": 1.0, "root-half": HALF_POWER}
 
 
@@ -170,13 +172,14 @@ class _Builder:
     def arc(
         self, source: int, target: int, matrix: Matrix, owner: str, *, delay_s: float = 0.0,
         wanted_s: float = 0.0, wet: bool = False, diffuse: bool = False, modulated: bool = False,
-        leak: bool = False, response: np.ndarray | None = None,
+        leak: bool = False, shape: rs.Shaped | None = None, stage: k.Stage | None = None,
+        bare: Matrix = UNIT,
     ) -> None:  # fmt: skip
         """Add an arc and carry levels and times over it. Silent arcs are left out."""
         if matrix == (0.0, 0.0, 0.0, 0.0):
             return
         self.plan.arcs.append(
-            Arc(source, target, matrix, delay_s, owner, wanted_s, wet, diffuse, modulated, leak, response)
+            Arc(source, target, matrix, delay_s, owner, wanted_s, wet, diffuse, modulated, leak, shape, stage, bare)
         )  # fmt: skip
         before, after = self.plan.carried[source], self.plan.carried[target]
         loop = self.plan.loops.get(source)
@@ -350,10 +353,10 @@ class _Builder:
         elif node.mode == "mid-side":
             matrices, channels = [_DOWN["sum"], (0.5, -0.5, 0.0, 0.0)], 1
         else:
-            made = list(split_responses(node))  # type: ignore[arg-type]
-        for number, (matrix, response) in enumerate(zip(matrices, made, strict=True)):
+            made = list(split_shapes(node))  # type: ignore[arg-type]
+        for number, (matrix, shape) in enumerate(zip(matrices, made, strict=True)):
             out = self.point(channels)
-            self.arc(here, out, matrix, node.id, response=response)
+            self.arc(here, out, matrix, node.id, shape=shape)
             plan.outlet[f"{node.id}.{number}"] = out
 
     def stage(self, node: k.Stage, here: int) -> None:
@@ -392,20 +395,21 @@ class _Builder:
         if isinstance(node, k.Frame):
             self.frame_chain(node, here, out, shape, late, wanted)
             return
-        matrix, delay, response = self.simple(node, here)
+        matrix, delay, filters = self.simple(node, here)
         both = times(shape, matrix) if matrix is not UNIT else shape
         if isinstance(node, k.Mixed):
-            self.mixed(node, here, out, shape, both, late, wanted, delay, response)
+            self.mixed(node, here, out, shape, both, late, wanted, delay, filters)
             return
         spent = wanted + (delay if node.delay_is == "intended" else 0.0)
         self.arc(
-            here, out, both, node.id, delay_s=late + delay, wanted_s=spent, response=response,
+            here, out, both, node.id, delay_s=late + delay, wanted_s=spent, shape=filters,
             wet=node.counts_as == "wet", modulated=isinstance(node, k.Tremolo) and not node.locked,
+            stage=node if isinstance(node, _RENDERED) else None, bare=shape,
         )  # fmt: skip
 
     def mixed(
         self, node: k.Mixed, here: int, out: int, dry_shape: Matrix, wet_shape: Matrix,
-        late: float, wanted: float, delay: float, response: np.ndarray | None,
+        late: float, wanted: float, delay: float, filters: rs.Shaped | None,
     ) -> None:  # fmt: skip
         """A dry and a wet arc, by the device's own mix."""
         dry, wet = law_gains(node.mix_law, node.mix_percent / 100)
@@ -420,11 +424,12 @@ class _Builder:
         self.arc(
             here, out, scaled(wet_shape, wet), node.id, delay_s=late + delay,
             wanted_s=wanted + meant, wet=is_wet, diffuse=isinstance(node, k.Reverb),
-            modulated=moving, response=response,
+            modulated=moving, shape=filters, stage=node if isinstance(node, _RENDERED) else None,
+            bare=scaled(dry_shape, wet),
         )  # fmt: skip
 
-    def simple(self, node: k.Stage, here: int) -> tuple[Matrix, float, np.ndarray | None]:
-        """Gain matrix, delay (s) and response of the processed signal of a plain stage."""
+    def simple(self, node: k.Stage, here: int) -> tuple[Matrix, float, rs.Shaped | None]:
+        """Gain matrix, delay (s) and filters of the processed signal of a plain stage."""
         level = 0.0 if getattr(node, "muted", False) else 1.0
         if isinstance(node, (k.Level, k.Fader, k.Return)):
             return scaled(UNIT, level * gain(node.level_db)), 0.0, None
@@ -585,16 +590,29 @@ def _widens(node: k.Delay) -> bool:
     return node.side != "both" or node.mode != "single"
 
 
-def split_responses(node: k.Split) -> tuple[np.ndarray, np.ndarray]:
-    """Responses of the first and second rail of a crossover or band split."""
+def split_shapes(node: k.Split) -> tuple[rs.Shaped | None, rs.Shaped | None]:
+    """Filters of the first and second rail of a crossover or band split."""
     if node.mode == "band":
-        band = rs.high_pass(2, node.crossover_hz) * rs.low_pass(2, node.upper_hz)
-        first, second = band, 1 - band
+        band = (
+            rs.Section("high_pass", node.crossover_hz), rs.Section("low_pass", node.upper_hz),
+        )  # fmt: skip
+        first, second = rs.shaped(band), rs.shaped(band, rest=True)
     else:
         apart = 2 ** (node.overlap_percent / 100)
-        first = rs.linkwitz_riley(node.slope, node.crossover_hz * apart)[0]
-        second = rs.linkwitz_riley(node.slope, node.crossover_hz / apart)[1]
+        order = node.slope // 12
+        low = rs.Section("low_pass", node.crossover_hz * apart, order)
+        high = rs.Section("high_pass", node.crossover_hz / apart, order)
+        # Linkwitz-Riley: two Butterworths in series.
+        first, second = rs.shaped((low, low)), rs.shaped((high, high))
     return (second, first) if node.swapped else (first, second)
+
+
+def split_responses(node: k.Split) -> tuple[np.ndarray, np.ndarray]:
+    """Responses of the first and second rail of a crossover or band split, over the grid."""
+    first, second = split_shapes(node)
+    assert first is not None
+    assert second is not None
+    return first.response, second.response
 
 
 def compile_rig(rig: Rig, context: Context = Context()) -> Plan:

@@ -11,6 +11,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from core.routing.kinds import Stage
+from core.routing.responses import Shaped
+
 Matrix = tuple[float, float, float, float]
 UNIT: Matrix = (1.0, 0.0, 0.0, 1.0)
 SWAP: Matrix = (0.0, 1.0, 1.0, 0.0)
@@ -53,7 +56,15 @@ class Arc:
     diffuse: bool = False
     modulated: bool = False
     leak: bool = False
-    response: np.ndarray | None = None
+    shape: Shaped | None = None
+    stage: Stage | None = None
+    """What processes this arc, where no matrix, delay and filter says it all."""
+    bare: Matrix = UNIT
+    """The matrix without that stage's nominal gain: what a renderer puts behind it."""
+
+    @property
+    def response(self) -> np.ndarray | None:
+        return None if self.shape is None else self.shape.response
 
 
 @dataclass(slots=True)
@@ -63,7 +74,11 @@ class SelfLoop:
     matrix: Matrix
     delay_s: float
     owner: str
-    response: np.ndarray | None = None
+    shape: Shaped | None = None
+
+    @property
+    def response(self) -> np.ndarray | None:
+        return None if self.shape is None else self.shape.response
 
 
 @dataclass(slots=True)

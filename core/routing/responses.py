@@ -4,7 +4,9 @@ Analogue prototypes (s = j w): what a device on a desk does; a renderer near Nyq
 it differs. All functions return complex arrays of the shape of `hz`.
 """
 
+from dataclasses import dataclass
 from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 
@@ -73,31 +75,73 @@ def high_shelf(gain_db: float, corner_hz: float, hz: np.ndarray = GRID_HZ) -> np
     return (a * s + 1) / (s / a + 1)
 
 
-@lru_cache(maxsize=256)
-def cuts(low_cut_hz: float | None, high_cut_hz: float | None, order: int) -> np.ndarray | None:
-    """Low and high cut together, or None where there is neither."""
-    if low_cut_hz is None and high_cut_hz is None:
+@dataclass(frozen=True, slots=True)
+class Section:
+    """One filter: what a renderer needs to build it, and its analogue response."""
+
+    kind: Literal["low_pass", "high_pass", "bell", "low_shelf", "high_shelf"]
+    hz: float
+    order: int = 2
+    gain_db: float = 0.0
+    q: float = 1.0
+
+    def response(self, hz: np.ndarray = GRID_HZ) -> np.ndarray:
+        if self.kind == "low_pass":
+            return low_pass(self.order, self.hz, hz)
+        if self.kind == "high_pass":
+            return high_pass(self.order, self.hz, hz)
+        if self.kind == "bell":
+            return bell(self.gain_db, self.hz, self.q, hz)
+        shelf = low_shelf if self.kind == "low_shelf" else high_shelf
+        return shelf(self.gain_db, self.hz, hz)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Shaped:
+    """Sections in series over the grid; with `rest`, what they leave of the signal: 1 - H."""
+
+    sections: tuple[Section, ...]
+    response: np.ndarray
+    rest: bool = False
+
+
+@lru_cache(maxsize=512)
+def shaped(sections: tuple[Section, ...], rest: bool = False) -> Shaped | None:
+    """Sections as one shape; None where there are none."""
+    if not sections:
         return None
     total = np.ones(GRID_POINTS, dtype=complex)
-    if low_cut_hz is not None:
-        total = total * high_pass(order, low_cut_hz)
-    if high_cut_hz is not None:
-        total = total * low_pass(order, high_cut_hz)
+    for section in sections:
+        total = total * section.response()
+    if rest:
+        total = 1 - total
     total.flags.writeable = False
-    return total
+    return Shaped(sections, total, rest)
 
 
-@lru_cache(maxsize=256)
+def cuts(low_cut_hz: float | None, high_cut_hz: float | None, order: int) -> Shaped | None:
+    """Low and high cut together, or None where there is neither."""
+    sections = []
+    if low_cut_hz is not None:
+        sections.append(Section("high_pass", low_cut_hz, order))
+    if high_cut_hz is not None:
+        sections.append(Section("low_pass", high_cut_hz, order))
+    return shaped(tuple(sections))
+
+
 def three_bands(
     low_db: float, low_hz: float, mid_db: float, mid_hz: float, mid_q: float, high_db: float,
     high_hz: float,
-) -> np.ndarray | None:  # fmt: skip
+) -> Shaped | None:  # fmt: skip
     """An equaliser of a low shelf, a bell and a high shelf; None where all are flat."""
-    if low_db == 0 and mid_db == 0 and high_db == 0:
-        return None
-    total = low_shelf(low_db, low_hz) * bell(mid_db, mid_hz, mid_q) * high_shelf(high_db, high_hz)
-    total.flags.writeable = False
-    return total
+    sections = []
+    if low_db:
+        sections.append(Section("low_shelf", low_hz, gain_db=low_db))
+    if mid_db:
+        sections.append(Section("bell", mid_hz, gain_db=mid_db, q=mid_q))
+    if high_db:
+        sections.append(Section("high_shelf", high_hz, gain_db=high_db))
+    return shaped(tuple(sections))
 
 
 def turn(delay_s: float) -> np.ndarray:

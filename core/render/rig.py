@@ -1,0 +1,315 @@
+"""A compiled plan over streams: point by point, block by block, in the order of the signal.
+
+Every arc is a delay, filters, a processor where it has one, and a matrix. Between samples a delay
+reaches 64 samples ahead; that and a processor's own latency are made up for along all other ways to
+the same point, and taken off again at the outputs, so that nothing comes late for being rendered.
+A block is no longer than the shortest loop, so that what goes round is known when it is needed.
+"""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
+
+from core.errors import FonodromeError
+from core.render.delay_line import REACH, DelayLine, is_whole
+from core.render.filters import Filter
+from core.render.processors import Processor, processor_for
+from core.routing.plan import Arc, Matrix, Plan, SelfLoop
+
+LONGEST_BLOCK = 4096
+SILENT_DB = -80.0
+LONGEST_TAIL_S = 30.0
+Progress = Callable[[float], None]
+
+
+class RenderError(FonodromeError):
+    """A rig cannot be made audible."""
+
+    code = "render"
+
+
+def _mix(matrix: Matrix, block: np.ndarray) -> np.ndarray:
+    a, b, c, d = matrix
+    if b == 0.0 and c == 0.0 and a == d:
+        return block if a == 1.0 else a * block
+    return np.array([[a, b], [c, d]]) @ block
+
+
+@dataclass
+class _Way:
+    """An arc at work."""
+
+    arc: Arc
+    samples: float
+    line: DelayLine | None = None
+    filter: Filter | None = None
+    work: Processor | None = None
+    late: bool = False
+    """Longer than a block inside a cycle: read before its source is known."""
+
+    def matrix(self) -> Matrix:
+        return self.arc.bare if self.work is not None else self.arc.matrix
+
+    def after(self, block: np.ndarray) -> np.ndarray:
+        """What comes after the delay."""
+        if self.filter is not None:
+            block = self.filter(block)
+        if self.work is not None:
+            block = self.work(block)
+        return _mix(self.matrix(), block)
+
+
+@dataclass
+class _Ring:
+    """A point that feeds itself."""
+
+    loop: SelfLoop
+    line: DelayLine
+    filter: Filter | None = None
+
+
+@dataclass
+class Renderer:
+    """Runs a plan. Feed it with `process`; what comes out is `latency` samples late until then.
+
+    Raises RenderError for a cycle without delay or a stage that cannot be rendered.
+    """
+
+    plan: Plan
+    rate_hz: int
+    block: int = 0
+    latency: dict[str, int] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        plan = self.plan
+        arcs = [*plan.arcs, *plan.back]
+        self.parts = self._strong_parts(arcs)
+        works = {id(a): processor_for(a.stage, self.rate_hz) for a in arcs if a.stage is not None}
+        offsets = self._offsets(arcs, works)
+        self.ways = [self._way(arc, offsets, works.get(id(arc))) for arc in arcs]
+        self.block = self._block_size()
+        self.rings = {p: self._ring(loop) for p, loop in plan.loops.items()}
+        for way in self.ways:
+            inside = self._inside(way.arc)
+            way.late = (
+                inside and way.samples - (0 if is_whole(way.samples) else REACH) >= self.block
+            )
+            if way.samples > 0:
+                way.line = DelayLine(way.samples)
+        self.order = self._ordered()
+        self.latency = {name: offsets[p] for name, p in plan.outputs.items()}
+
+    # Setting up ------------------------------------------------------------------------------
+    def _strong_parts(self, arcs: list[Arc]) -> np.ndarray:
+        n = max(1, self.plan.points)
+        ones = np.ones(len(arcs))
+        graph = csr_array(
+            (ones, ([a.source for a in arcs], [a.target for a in arcs])), shape=(n, n)
+        )
+        _, labels = connected_components(graph, directed=True, connection="strong")
+        return np.asarray(labels)
+
+    def _inside(self, arc: Arc) -> bool:
+        return bool(self.parts[arc.source] == self.parts[arc.target])
+
+    def _samples(self, arc: Arc) -> float:
+        samples = arc.delay_s * self.rate_hz
+        if self._inside(arc) and not is_whole(samples) and samples < REACH:
+            # Nothing inside a cycle can be made up for: so short a time goes to the next sample.
+            return float(round(samples))
+        return samples
+
+    def _offsets(self, arcs: list[Arc], works: dict[int, Processor]) -> list[int]:
+        """Samples by which each point is held back, so that all ways into it agree."""
+        offsets = [0] * self.plan.points
+        for _ in range(self.plan.points + 1):
+            changed = False
+            for arc in arcs:
+                if self._inside(arc):
+                    continue
+                samples = self._samples(arc)
+                need = 0 if is_whole(samples) else max(0, math.ceil(REACH - samples))
+                work = works.get(id(arc))
+                need += work.latency if work is not None else 0
+                at = offsets[arc.source] + need
+                if at > offsets[arc.target]:
+                    part = self.parts[arc.target]
+                    for p in np.flatnonzero(self.parts == part):
+                        offsets[p] = max(offsets[p], at)
+                    changed = True
+            if not changed:
+                return offsets
+        raise RenderError("This rig's ways cannot be brought to one time.")
+
+    def _way(self, arc: Arc, offsets: list[int], work: Processor | None) -> _Way:
+        held = offsets[arc.target] - offsets[arc.source] - (work.latency if work else 0)
+        way = _Way(arc, self._samples(arc) + held, work=work)
+        if arc.shape is not None:
+            way.filter = Filter(arc.shape, self.rate_hz)
+        return way
+
+    def _block_size(self) -> int:
+        shortest = float(LONGEST_BLOCK)
+        for loop in self.plan.loops.values():
+            samples = loop.delay_s * self.rate_hz
+            reach = 0 if is_whole(samples) or samples < 2 * REACH else REACH
+            shortest = min(shortest, max(1.0, math.floor(samples) - reach))
+        longest: dict[int, float] = {}
+        for way in self.ways:
+            if self._inside(way.arc):
+                room = way.samples - (0 if is_whole(way.samples) else REACH)
+                part = int(self.parts[way.arc.source])
+                longest[part] = max(longest.get(part, 0.0), room)
+        for room in longest.values():
+            if room < 1:
+                raise RenderError(
+                    "This rig closes a loop without a delay in it; it is not rendered."
+                )
+            shortest = min(shortest, math.floor(room))
+        return max(1, int(shortest))
+
+    def _ring(self, loop: SelfLoop) -> _Ring:
+        samples = loop.delay_s * self.rate_hz
+        if not is_whole(samples) and samples < 2 * REACH:
+            samples = float(max(1, round(samples)))
+        shape = None if loop.shape is None else Filter(loop.shape, self.rate_hz)
+        return _Ring(loop, DelayLine(samples), shape)
+
+    def _ordered(self) -> list[_Way]:
+        """Ways in an order in which a source is whole before it is read; late ones stand free."""
+        entering = [0] * self.plan.points
+        leaving: dict[int, list[_Way]] = {}
+        for way in self.ways:
+            if not way.late:
+                entering[way.arc.target] += 1
+                leaving.setdefault(way.arc.source, []).append(way)
+        ready = [p for p in range(self.plan.points) if entering[p] == 0]
+        order: list[_Way] = []
+        while ready:
+            for way in leaving.get(ready.pop(), ()):
+                order.append(way)
+                entering[way.arc.target] -= 1
+                if entering[way.arc.target] == 0:
+                    ready.append(way.arc.target)
+        if len(order) != sum(not way.late for way in self.ways):
+            raise RenderError("This rig closes a loop without a delay in it; it is not rendered.")
+        return order
+
+    # Running -----------------------------------------------------------------------------------
+    def process(self, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
+        """One stretch of (2, n) per source in, the same stretch per output back."""
+        count = next(iter(sources.values())).shape[1]
+        parts: dict[str, list[np.ndarray]] = {name: [] for name in self.plan.outputs}
+        for start in range(0, count, self.block):
+            some = {n: s[:, start : start + self.block] for n, s in sources.items()}
+            for name, out in self._step(some).items():
+                parts[name].append(out)
+        return {name: np.concatenate(p, axis=1) for name, p in parts.items()}
+
+    def _step(self, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
+        plan = self.plan
+        count = next(iter(sources.values())).shape[1]
+        points: dict[int, np.ndarray] = {}
+        whole: set[int] = set()
+
+        def add(point: int, block: np.ndarray) -> None:
+            have = points.get(point)
+            points[point] = block if have is None else have + block
+
+        def value(point: int) -> np.ndarray:
+            if point not in points:
+                points[point] = np.zeros((2, count))
+            ring = self.rings.get(point)
+            if ring is not None and point not in whole:
+                back = ring.line.read(count)
+                if ring.filter is not None:
+                    back = ring.filter(back)
+                points[point] = points[point] + _mix(ring.loop.matrix, back)
+                ring.line.push(points[point])
+            whole.add(point)
+            return points[point]
+
+        for name, block in sources.items():
+            add(plan.sources[name], block)
+        late = [way for way in self.ways if way.late]
+        for way in late:
+            assert way.line is not None
+            add(way.arc.target, way.after(way.line.read(count)))
+        for way in self.order:
+            block = value(way.arc.source)
+            if way.line is not None:
+                way.line.push(block)
+                block = way.line.read(count)
+            add(way.arc.target, way.after(block))
+        for way in late:
+            assert way.line is not None
+            way.line.push(value(way.arc.source))
+        return {name: value(p).copy() for name, p in plan.outputs.items()}
+
+
+def render_clip(
+    plan: Plan,
+    rate_hz: int,
+    sources: dict[str, np.ndarray],
+    *,
+    tail_s: float | None = None,
+    progress: Progress | None = None,
+) -> dict[str, np.ndarray]:
+    """Whole sources of (channels, n) in; each output as (2, n + tail), latencies taken off.
+
+    A mono signal travels in the left channel; a mono output has it there. Without `tail_s` the
+    tail goes on until it is 80 dB below the loudest, or 30 s. Raises RenderError, also for
+    samples that are no numbers and for sources of unlike lengths.
+    """
+    if set(sources) - set(plan.sources):
+        raise RenderError("A clip was given for a source that the rig does not have.")
+    lengths = {s.shape[1] for s in sources.values()}
+    if len(lengths) != 1 or 0 in lengths:
+        raise RenderError("The clips for the sources need to be equally long, and not empty.")
+    whole = {}
+    for name in plan.sources:
+        given = sources.get(name, np.zeros((1, next(iter(lengths)))))
+        if not np.isfinite(given).all():
+            raise RenderError("A clip holds samples that are no numbers; it is not rendered.")
+        wide = plan.channels[plan.sources[name]] == 2
+        two = np.zeros((2, given.shape[1]))
+        two[0] = given[0] if wide or len(given) == 1 else given.mean(axis=0)
+        if wide:
+            two[1] = given[-1]
+        whole[name] = two
+    renderer = Renderer(plan, rate_hz)
+    count = next(iter(lengths))
+    most_late = max(renderer.latency.values(), default=0)
+    parts: dict[str, list[np.ndarray]] = {name: [] for name in plan.outputs}
+    loudest, done, end = 0.0, 0, count + most_late
+    longest = end + round((LONGEST_TAIL_S if tail_s is None else tail_s) * rate_hz)
+    step = max(renderer.block, 16_384)
+    while done < longest:
+        size = min(step, longest - done)
+        some = {n: _stretch(s, done, size) for n, s in whole.items()}
+        out = renderer.process(some)
+        for name, block in out.items():
+            parts[name].append(block)
+        peak = max((float(np.abs(b).max()) for b in out.values()), default=0.0)
+        loudest = max(loudest, peak)
+        done += size
+        if progress is not None:
+            progress(min(1.0, done / longest))
+        if tail_s is None and done >= end and peak <= loudest * 10 ** (SILENT_DB / 20):
+            break
+    return {
+        name: np.concatenate(p, axis=1)[:, renderer.latency[name] :] for name, p in parts.items()
+    }
+
+
+def _stretch(sound: np.ndarray, start: int, size: int) -> np.ndarray:
+    part = sound[:, start : start + size]
+    if part.shape[1] == size:
+        return part
+    out = np.zeros((2, size))
+    out[:, : part.shape[1]] = part
+    return out

@@ -1,0 +1,261 @@
+"""The plan is proved: what Route computes is what is rendered."""
+
+import random
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core.render import RenderError, render_clip
+from core.render.delay_line import DelayLine
+from core.render.filters import response
+from core.routing import Context, Evaluation, compile_rig, parse_rig, perform
+from core.routing.actions import Bypass
+from core.routing.compile import compressed_db
+from core.routing.responses import Section, bell, low_shelf, shaped
+from core.routing.tests.rigs import LIGHTHOUSE
+from core.units import TempoFrame
+
+RATE = 48_000
+SONG = Context(TempoFrame(tempo_bpm=120))
+
+
+def rendered(text: str, sound: np.ndarray, context: Context = SONG, **more) -> np.ndarray:
+    plan = compile_rig(parse_rig(text), context)
+    source = next(iter(plan.sources))
+    return next(iter(render_clip(plan, RATE, {source: sound}, **more).values()))
+
+
+def impulse(seconds: float = 0.3) -> np.ndarray:
+    out = np.zeros((1, round(seconds * RATE)))
+    out[0, 0] = 1
+    return out
+
+
+def fitted(sound: np.ndarray, about: float) -> tuple[float, float]:
+    """Level (signed, linear) and time (samples) of a lone arrival near `about` samples.
+
+    From the spectrum between 20 Hz and 18 kHz: the slope of the phase and the mean of the size.
+    """
+    start = round(about) - 100
+    part = np.zeros(4096)
+    low = max(0, start)
+    piece = sound[low : low + 200]
+    part[low - start : low - start + len(piece)] = piece
+    hz = np.fft.rfftfreq(4096, 1 / RATE)
+    inside = (hz >= 20) & (hz <= 18_000)
+    spectrum = np.fft.rfft(part)[inside] * np.exp(2j * np.pi * hz[inside] * (about - start) / RATE)
+    sign = 1 if np.mean(spectrum.real) >= 0 else -1
+    turn = np.angle(sign * spectrum)
+    late = -np.dot(turn, hz[inside]) / np.dot(hz[inside], hz[inside]) / (2 * np.pi) * RATE
+    return sign * float(np.abs(spectrum).mean()), about + float(late)
+
+
+def flat_rig(seed: int) -> str:
+    """Some rails side by side, each a chain of levels and delays, far enough apart to be told."""
+    rng = random.Random(seed)
+    lines = ["g: source > s: split > m0: merge > o: output (stereo)"]
+    for n in range(1, rng.randint(2, 5)):
+        latency = 8 * n + rng.choice([0.0, rng.random()])
+        invert = ", inverted" if rng.random() < 0.4 else ""
+        lines.append(
+            f"s > generic (gain {rng.uniform(-12, 6):.2f} dB, latency {latency:.4f} ms{invert}) > "
+            f"level (level {rng.uniform(-9, 3):.2f} dB) > m0 [level {rng.uniform(-6, 0):.2f} dB, "
+            f"pan {rng.randint(-100, 100)} %]"
+        )
+    return "\n".join(lines)
+
+
+class Proof(unittest.TestCase):
+    @settings(max_examples=20, deadline=None)
+    @given(st.integers(0, 10_000))
+    def test_the_impulse_of_a_flat_rig_has_exactly_its_arrivals(self, seed):
+        text = flat_rig(seed)
+        board = Evaluation(parse_rig(text), SONG).boards[0]
+        out = rendered(text, impulse(), tail_s=0.1)
+        for arrival in board.arrivals:
+            about = arrival.time_ms / 1e3 * RATE
+            sides = [fitted(side, about) for side in out]
+            gain = np.hypot(sides[0][0], sides[1][0])
+            loud = max(sides, key=lambda s: abs(s[0]))
+            self.assertAlmostEqual(20 * np.log10(gain), arrival.gain_db, delta=0.01)
+            self.assertAlmostEqual(loud[1], about, delta=0.01)
+            self.assertEqual(np.sign(loud[0]), arrival.polarity)
+
+    def test_filters_sound_as_they_are_drawn(self):
+        text = (
+            "g: source > filter (low cut 120 Hz, high cut 4000 Hz, order 4) > "
+            "equaliser (low 4 dB, mid -6 dB, mid-frequency 900 Hz, high 3 dB) > o: output"
+        )
+        rig = parse_rig(text.replace("mid-frequency 900 Hz, ", ""))
+        sums = Evaluation(rig, SONG).boards[0].sums
+        out = rendered(text.replace("mid-frequency 900 Hz, ", ""), impulse(1), tail_s=0)[0]
+        hz = np.array(Evaluation(rig, SONG).report().hz)
+        spectrum = np.abs(np.fft.rfft(out, 1 << 17))
+        heard = 20 * np.log10(np.interp(hz, np.fft.rfftfreq(1 << 17, 1 / RATE), spectrum))
+        board = Evaluation(rig, SONG).boards[0]
+        drawn = np.array(sums.all_db) + board.reference_gain_db
+        low = (hz >= 40) & (hz <= 3000)
+        self.assertLess(float(np.abs(heard - drawn)[low].max()), 0.1)
+
+    def test_digital_sections_agree_at_their_corner(self):
+        for section, analogue in (
+            (Section("bell", 1000, gain_db=6, q=2), bell(6, 1000, 2, np.array([1000.0]))),
+            (Section("low_shelf", 200, gain_db=-9), low_shelf(-9, 200, np.array([200.0]))),
+            (Section("high_pass", 80, 4), np.array([10 ** (-3.0103 / 20)])),
+        ):
+            found = response(shaped((section,)), np.array([section.hz]), RATE)
+            self.assertAlmostEqual(abs(found[0]), abs(analogue[0]), places=4)
+
+    def test_a_crossover_adds_up_flat(self):
+        for slope, strip in ((24, ""), (12, " [inverted]")):
+            out = rendered(
+                f"g: source > s: split (mode crossover, crossover 700 Hz, slope {slope}) > m: merge "
+                f"> o: output\ns > m{strip}",
+                impulse(0.5), tail_s=0,
+            )[0]  # fmt: skip
+            level = 20 * np.log10(np.abs(np.fft.rfft(out, 1 << 16)))
+            self.assertLess(float(np.abs(level[30:24_000]).max()), 0.01)
+
+    def test_band_and_rest_null_against_the_source(self):
+        rng = np.random.default_rng(1)
+        sound = rng.standard_normal((1, 9_000))
+        out = rendered(
+            "g: source > s: split (mode band, crossover 300 Hz, upper 3000 Hz) > m: merge > "
+            "o: output\ns > m",
+            sound, tail_s=0,
+        )  # fmt: skip
+        self.assertLess(float(np.abs(out[0] - sound[0]).max()), 1e-9)
+
+    def test_repeats_modes_and_loops_land_where_route_says(self):
+        for text in (
+            "g: source > d: delay (time 20.13 ms, feedback 50 %, mix 100 %) > o: output (stereo)",
+            "g: source > d: delay (time 20 ms, feedback 60 %, mix 40 %, mode ping-pong) > o: output (stereo)",
+            "g: source > d: delay (time 18 ms, feedback 40 %, mode dual, offset 6.37 ms) > o: output (stereo)",
+            "g: source > b: bus > d: delay (time 15.5 ms) > s: split > o: output (stereo)\n"
+            "s > level (level -5 dB) > b",
+        ):
+            board = Evaluation(parse_rig(text), SONG).boards[0]
+            out = rendered(text, impulse(0.3), tail_s=0)
+            # Those that stand alone for longer than the fit looks.
+            near = [
+                a
+                for a in board.arrivals
+                if a.time_ms < 250
+                and a.gain_db > -50
+                and all(abs(a.time_ms - b.time_ms) > 4.5 for b in board.arrivals if b is not a)
+            ]
+            self.assertGreater(len(near), 2)
+            for arrival in near:
+                about = arrival.time_ms / 1e3 * RATE
+                sides = [fitted(side, about)[0] for side in out]
+                level = 20 * np.log10(np.hypot(*sides))
+                with self.subTest(text[:60], arrival=arrival.name):
+                    self.assertAlmostEqual(level, arrival.gain_db, delta=0.01)
+
+    def test_a_mix_knob_nulls_against_its_equal_parallel_rig(self):
+        rng = np.random.default_rng(2)
+        sound = rng.standard_normal((1, 24_000))
+        eq = "equaliser (mid 6 dB{})"
+        insert = rendered(
+            f"g: source > d: delay (time 31.7 ms, mix 37 %) > {eq.format('')} > o: output",
+            sound,
+            tail_s=0.2,
+        )
+        beside = rendered(
+            f"g: source > s: split > m: merge > {eq.format('')} > o: output\n"
+            f"s > d: delay (time 31.7 ms, mix 100 %) > m [level {20 * np.log10(0.37 / 0.63):.12f} dB]",
+            sound, tail_s=0.2,
+        )  # fmt: skip
+        residual = insert - beside * 0.63
+        depth = 10 * np.log10((residual**2).sum() / (insert**2).sum())
+        self.assertLess(depth, -120)
+
+    def test_everything_bypassed_is_the_source_bit_for_bit(self):
+        rng = np.random.default_rng(3)
+        sound = rng.standard_normal((1, 20_000))
+        rig = parse_rig(
+            "g: source > c: compressor > d: drive > e: equaliser (mid 5 dB) > x: delay (latency 1.3 ms) "
+            "> r: reverb > h: chorus > t: tremolo > o: output"
+        )
+        for name in "cdexrht":
+            rig = perform(rig, Bypass(node=name)).rig
+        out = render_clip(compile_rig(rig, SONG), RATE, {"g": sound}, tail_s=0)["o"]
+        self.assertTrue(np.array_equal(out[0], sound[0]))
+
+    def test_blocks_of_any_size_give_the_same_samples(self):
+        rng = np.random.default_rng(4)
+        sound = rng.standard_normal((1, 30_000))
+        text = "g: source > b: bus > delay (time 3.77 ms, feedback 30 %) > filter (low cut 200 Hz) > s: split > o: output\ns > level (level -9 dB) > b"
+        plan = compile_rig(parse_rig(text), LIGHTHOUSE)
+        whole = render_clip(plan, RATE, {"g": sound}, tail_s=0)["o"]
+        again = render_clip(plan, RATE, {"g": sound}, tail_s=0)["o"]
+        self.assertTrue(np.array_equal(whole, again))
+        from core.render.rig import Renderer
+
+        one = Renderer(plan, RATE)
+        pieces = [
+            one.process({"g": np.pad(sound[:, i : i + 777], ((0, 1), (0, 0)))})["o"]
+            for i in range(0, 30_000, 777)
+        ]
+        joined = np.concatenate(pieces, axis=1)[:, one.latency["o"] :]
+        np.testing.assert_allclose(joined[0], whole[0][: joined.shape[1]], atol=1e-12)
+
+
+class Lines(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(st.floats(0, 3000), st.integers(1, 700))
+    def test_a_delay_is_as_long_as_it_says(self, samples, block):
+        if samples < 64 and abs(samples - round(samples)) >= 1e-6:
+            samples = float(round(samples))
+        line, out = DelayLine(samples), []
+        tone = np.zeros((2, 5000))
+        tone[0] = np.sin(2 * np.pi * 997 * np.arange(5000) / RATE) * np.hanning(5000)
+        for start in range(0, 5000, block):
+            part = tone[:, start : start + block]
+            line.push(part)
+            out.append(line.read(part.shape[1]))
+        heard = np.concatenate(out, axis=1)[0]
+        at = np.arange(5000) - samples
+        shape = 0.5 - 0.5 * np.cos(2 * np.pi * np.clip(at, 0, 4999) / 4999)
+        wanted = np.where(at >= 0, np.sin(2 * np.pi * 997 * at / RATE) * shape, 0)
+        self.assertLess(float(np.abs(heard - wanted).max()), 1e-4)
+
+
+class Compressing(unittest.TestCase):
+    def test_a_steady_level_comes_out_on_the_static_curve(self):
+        text = "g: source > c: compressor (threshold -30 dB, ratio 4, knee 6 dB, make-up 2 dB, attack 1 ms, release 50 ms) > o: output"
+        for level in (-50, -31, -20, -6):
+            steady = np.full((1, RATE), 10 ** (level / 20))
+            out = rendered(text, steady, tail_s=0)[0][-1]
+            self.assertAlmostEqual(20 * np.log10(out), compressed_db(level, -30, 4, 6, 2), places=3)
+
+    def test_attack_and_release_are_time_constants(self):
+        text = "g: source > c: compressor (threshold -20 dB, ratio 20, knee 0 dB, attack 20 ms, release 100 ms) > o: output"
+        step = np.full((1, 2 * RATE), 10 ** (-40 / 20))
+        step[0, RATE // 2 : RATE] = 1.0
+        out = rendered(text, step, tail_s=0)[0]
+        taken = 20 * np.log10(step[0] / out)
+        full = taken[RATE - 1]
+        self.assertAlmostEqual(full, 19, delta=0.01)
+        at = RATE // 2 + round(0.020 * RATE) - 1
+        self.assertAlmostEqual(taken[at] / full, 1 - np.exp(-1), delta=0.002)
+        down = RATE + round(0.100 * RATE) - 1
+        self.assertAlmostEqual(taken[down] / full, np.exp(-1), delta=0.002)
+
+
+class Refusing(unittest.TestCase):
+    def test_what_cannot_be_rendered_says_so(self):
+        bad = np.full((1, 100), np.nan)
+        for text, sound, words in (
+            ("g: source > o: output", bad, "no numbers"),
+            ("g: source > o: output", np.zeros((1, 0)), "not empty"),
+            ("g: source > b: bus > s: split > o: output\ns > level (level -6 dB) > b", impulse(), "without a delay"),
+        ):  # fmt: skip
+            with self.subTest(words), self.assertRaisesRegex(RenderError, words):
+                rendered(text, sound)
+        with self.assertRaisesRegex(RenderError, "does not have"):
+            render_clip(
+                compile_rig(parse_rig("g: source > o: output"), SONG), RATE, {"x": impulse()}
+            )

@@ -116,8 +116,8 @@ class Renderer:
     def _inside(self, arc: Arc) -> bool:
         return bool(self.parts[arc.source] == self.parts[arc.target])
 
-    def _samples(self, arc: Arc) -> float:
-        samples = arc.delay_s * self.rate_hz
+    def _samples(self, arc: Arc, own: float = 0.0) -> float:
+        samples = arc.delay_s * self.rate_hz - own
         if self._inside(arc) and not is_whole(samples) and samples < REACH:
             # Nothing inside a cycle can be made up for: so short a time goes to the next sample.
             return float(round(samples))
@@ -131,9 +131,9 @@ class Renderer:
             for arc in arcs:
                 if self._inside(arc):
                     continue
-                samples = self._samples(arc)
-                need = 0 if is_whole(samples) else max(0, math.ceil(REACH - samples))
                 work = works.get(id(arc))
+                samples = self._samples(arc, work.own if work is not None else 0.0)
+                need = 0 if is_whole(samples) else max(0, math.ceil(REACH - samples))
                 need += work.latency if work is not None else 0
                 at = offsets[arc.source] + need
                 if at > offsets[arc.target]:
@@ -147,7 +147,8 @@ class Renderer:
 
     def _way(self, arc: Arc, offsets: list[int], work: Processor | None) -> _Way:
         held = offsets[arc.target] - offsets[arc.source] - (work.latency if work else 0)
-        way = _Way(arc, self._samples(arc) + held, work=work)
+        own = work.own if work is not None else 0.0
+        way = _Way(arc, self._samples(arc, own) + held, work=work)
         if arc.shape is not None:
             way.filter = Filter(arc.shape, self.rate_hz)
         return way

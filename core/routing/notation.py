@@ -229,6 +229,11 @@ def parse_rig(text: str, previous: Rig | None = None) -> Rig:
     return _Reader(text, previous).read()
 
 
+def _by_unit(same: list[Parameter], piece: str) -> Parameter:
+    """Of settings with one label, that whose unit was written (a depth in ms, or in mm)."""
+    return next((p for p in same if p.unit and piece.endswith(f" {p.unit.lower()}")), same[-1])
+
+
 class _Reader:
     def __init__(self, text: str, previous: Rig | None) -> None:
         self.lines = text.splitlines()
@@ -466,7 +471,9 @@ class _Reader:
             raise self.fail(f"{label}: {message[:1].lower()}{message[1:]}.", label) from None
 
     def _values(self, model: type[BaseModel], text: str) -> dict[str, Any]:
-        fields = {p.label.lower(): p for p in parameters_of(model)}
+        fields: dict[str, list[Parameter]] = {}
+        for p in parameters_of(model):
+            fields.setdefault(p.label.lower(), []).append(p)
         found: dict[str, Any] = {}
         for piece in _split(text, ","):
             low = piece.lower()
@@ -475,9 +482,9 @@ class _Reader:
             label = max((n for n in fields if _begins(low, n)), key=len, default=None)
             if label is None:
                 close = difflib.get_close_matches(low.split(" ")[0], list(fields), n=1, cutoff=0.5)
-                hint = f" Did you mean {fields[close[0]].label}?" if close else ""
+                hint = f" Did you mean {fields[close[0]][0].label}?" if close else ""
                 raise self.fail(f"“{piece}” is no setting here.{hint}", piece)
-            parameter = fields[label]
+            parameter = _by_unit(fields[label], low)
             rest = piece[len(label) :].strip() if not negated and low == piece.lower() else ""
             found[parameter.field] = self._read(parameter, rest, negated, piece)
         return found

@@ -4,6 +4,7 @@ import random
 import unittest
 
 import numpy as np
+import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -243,6 +244,87 @@ class Compressing(unittest.TestCase):
         self.assertAlmostEqual(taken[at] / full, 1 - np.exp(-1), delta=0.002)
         down = RATE + round(0.100 * RATE) - 1
         self.assertAlmostEqual(taken[down] / full, np.exp(-1), delta=0.002)
+
+
+class Driving(unittest.TestCase):
+    def tone(self, hz: float, level: float = 1.0) -> np.ndarray:
+        return level * np.sin(2 * np.pi * hz * np.arange(RATE) / RATE)[None, :]
+
+    def test_a_quiet_signal_passes_a_soft_shaper_with_its_gain_alone_and_not_late(self):
+        sound = self.tone(1000, 1e-4)
+        out = rendered(
+            "g: source > drive (gain 12 dB, ceiling 0 dB) > o: output", sound, tail_s=0.1
+        )[0]
+        inside = slice(2000, RATE - 2000)
+        wanted = sound[0] * 10 ** (12 / 20)
+        self.assertLess(float(np.abs(out[:RATE] - wanted)[inside].max()) / wanted.max(), 1e-4)
+
+    def test_alias_products_are_60_db_down_for_the_soft_shaper(self):
+        # 5 kHz at full scale with 10 dB of drive: what is no harmonic below Nyquist is alias.
+        out = rendered(
+            "g: source > drive (gain 10 dB, ceiling 0 dB) > o: output", self.tone(5000), tail_s=0
+        )[0]
+        spectrum = np.abs(np.fft.rfft(out[RATE // 2 :] * np.blackman(RATE // 2)))
+        hz = np.fft.rfftfreq(RATE // 2, 1 / RATE)
+        harmonic = np.min(np.abs(hz[:, None] - 5000 * np.arange(0, 5)[None, :]), axis=1) < 20
+        alias = spectrum[~harmonic & (hz > 30)].max() / spectrum.max()
+        self.assertLess(20 * np.log10(alias), -60)
+
+    def test_shapes_keep_to_their_ceiling(self):
+        for shape, most in (("soft", 1.0), ("hard", 1.0), ("fold", 1.0)):
+            out = rendered(
+                f"g: source > drive (gain 30 dB, shape {shape}, ceiling -12 dB) > o: output",
+                self.tone(200),
+                tail_s=0,
+            )[0]
+            ceiling = 10 ** (-12 / 20)
+            self.assertLess(float(np.abs(out).max()), ceiling * (most + 0.2))
+            self.assertGreater(float(np.abs(out).max()), ceiling * 0.8)
+
+    def test_the_dry_rail_beside_a_drive_waits_for_its_latency(self):
+        sound = self.tone(700, 1e-5)
+        out = rendered(
+            "g: source > s: split > m: merge > o: output\ns > drive (gain 0 dB, ceiling 0 dB) > m [inverted]",
+            sound, tail_s=0,
+        )[0]  # fmt: skip
+        self.assertLess(float(np.abs(out[2000:-2000]).max()), 1e-9)
+
+
+class Swinging(unittest.TestCase):
+    def test_a_chorus_that_does_not_swing_is_a_delay(self):
+        sound = np.random.default_rng(6).standard_normal((1, 9000))
+        out = rendered(
+            "g: source > chorus (mix 100 %, depth 0 ms, centre 10 ms, locked) > o: output",
+            sound,
+            tail_s=0,
+        )[0]
+        np.testing.assert_allclose(out[480:], sound[0, :-480], atol=1e-12)
+
+    def test_its_pitch_swings_as_far_as_it_says(self):
+        # 2 ms at 0.8 Hz: 17.3 cents either way (worked example).
+        t = np.arange(2 * RATE) / RATE
+        sound = np.sin(2 * np.pi * 1000 * t)[None, :]
+        out = rendered(
+            "g: source > chorus (mix 100 %, depth 2 ms, rate 0.8 Hz, centre 8 ms, locked) > o: output",
+            sound,
+            tail_s=0,
+        )[0]
+        phase = np.unwrap(np.angle(scipy.signal.hilbert(out)))[4000:-4000]
+        cents = 1200 * np.log2(np.gradient(phase) * RATE / (2 * np.pi) / 1000)
+        smooth = np.convolve(cents, np.ones(480) / 480, mode="valid")
+        self.assertAlmostEqual(float(np.abs(smooth).max()), 17.317, delta=0.3)
+
+    def test_two_that_are_not_locked_swing_apart_and_the_same_one_always_alike(self):
+        sound = np.random.default_rng(7).standard_normal((1, RATE))
+
+        def text(name: str, more: str = "") -> str:
+            return f"g: source > {name}: chorus (mix 100 %{more}) > o: output"
+
+        one, again, other = (rendered(text(n), sound, tail_s=0) for n in ("a", "a", "b"))
+        self.assertTrue(np.array_equal(one, again))
+        self.assertGreater(float(np.abs(one - other).max()), 0.1)
+        locked = [rendered(text(n, ", locked"), sound, tail_s=0) for n in ("a", "b")]
+        self.assertTrue(np.array_equal(*locked))
 
 
 class Refusing(unittest.TestCase):

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from core.routing import TEMPLATES, NotationError, RigError, build, format_rig, load_rig, parse_rig
 from core.routing.actions import AddSend, Insert, Parallel, SetStrip
-from core.routing.kinds import STAGE_KINDS
+from core.routing.fields import parameters_of
+from core.routing.kinds import KINDS, STAGE_KINDS
 from core.routing.perform import perform
 
 
@@ -145,3 +146,37 @@ class Versions(unittest.TestCase):
         ]:
             with self.subTest(words), self.assertRaisesRegex(RigError, words):
                 load_rig({"version": 1, "nodes": part, "rails": rails})
+
+
+class EveryField(unittest.TestCase):
+    def other(self, parameter, model):
+        """Some value of a field that is not its default, and lies in its range."""
+        if parameter.sort == "flag":
+            return parameter.default is not True
+        if parameter.sort == "choice":
+            word = next(c for c in parameter.choices if c != str(parameter.default))
+            return int(word) if word.isdigit() else word
+        if parameter.sort == "text":
+            return 'A "quoted" name, with (all) > of; it'
+        if parameter.sort == "time":
+            return "1/16T"
+        low = 1.0 if parameter.low is None else parameter.low
+        high = 100.0 if parameter.high is None else parameter.high
+        for share in (0.31, 0.62, 0.9):
+            value = low + (high - low) * share
+            value = round(value) if parameter.sort == "whole" else round(value, 3)
+            if value != parameter.default:
+                return value
+        raise AssertionError(parameter.field)
+
+    def test_every_field_of_every_kind_survives_being_written(self):
+        for kind, model in KINDS.items():
+            for parameter in parameters_of(model):
+                value = self.other(parameter, model)
+                try:
+                    node = model(id="x", **{parameter.field: value})
+                except ValueError:
+                    continue  # contradicts another field of the kind
+                rig = load_rig({"version": 1, "nodes": {"x": node.model_dump()}, "rails": {}})
+                with self.subTest(kind=kind, field=parameter.field):
+                    self.assertEqual(parse_rig(format_rig(rig)), rig)

@@ -10,6 +10,7 @@ import numpy as np
 from scipy.signal import upfirdn
 
 from core.errors import FonodromeError
+from core.render.reverb import ReverbWork
 from core.routing import kinds as k
 
 
@@ -181,8 +182,8 @@ class ChorusWork:
         return out
 
 
-def processor_for(stage: k.Stage, rate_hz: int) -> Processor:
-    """The processor of a stage. Raises FonodromeError for one that cannot be rendered yet."""
+def processor_for(stage: k.Stage, rate_hz: int, channels: int = 2) -> Processor:
+    """The processor of a stage whose output has so many channels. Raises FonodromeError for one that cannot be rendered yet."""
     if isinstance(stage, k.Compressor):
         return CompressorWork(stage, rate_hz)
     if isinstance(stage, k.Tremolo):
@@ -191,4 +192,6 @@ def processor_for(stage: k.Stage, rate_hz: int) -> Processor:
         return DriveWork(stage, rate_hz)
     if isinstance(stage, k.Chorus):
         return ChorusWork(stage, rate_hz)
+    if isinstance(stage, k.Reverb):
+        return ReverbWork(stage, rate_hz, channels)
     raise FonodromeError(f"{stage.shown} ({stage.title.lower()}) cannot be rendered yet.")

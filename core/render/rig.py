@@ -88,7 +88,11 @@ class Renderer:
         plan = self.plan
         arcs = [*plan.arcs, *plan.back]
         self.parts = self._strong_parts(arcs)
-        works = {id(a): processor_for(a.stage, self.rate_hz) for a in arcs if a.stage is not None}
+        works = {
+            id(a): processor_for(a.stage, self.rate_hz, plan.channels[a.target])
+            for a in arcs
+            if a.stage is not None
+        }
         offsets = self._offsets(arcs, works)
         self.ways = [self._way(arc, offsets, works.get(id(arc))) for arc in arcs]
         self.block = self._block_size()

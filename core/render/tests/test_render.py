@@ -327,6 +327,45 @@ class Swinging(unittest.TestCase):
         self.assertTrue(np.array_equal(*locked))
 
 
+class Reverberating(unittest.TestCase):
+    def tail(self, more: str, out: str = "(stereo)", name: str = "r") -> np.ndarray:
+        text = f"g: source > {name}: reverb ({more}) > o: output {out}"
+        return rendered(text, impulse(0.1))
+
+    def rt60(self, sound: np.ndarray, low: float = 0, high: float = 0) -> float:
+        """From -5 to -35 dB of the backward-integrated energy."""
+        if high:
+            sos = scipy.signal.butter(4, [low, high], "bandpass", fs=RATE, output="sos")
+            sound = scipy.signal.sosfilt(sos, sound)
+        left = np.cumsum(sound[::-1] ** 2)[::-1]
+        level = 10 * np.log10(np.maximum(left / left[0], 1e-12))
+        first, last = np.argmax(level < -5), np.argmax(level < -35)
+        return 2 * (last - first) / RATE
+
+    def test_it_dies_in_the_time_asked_for_in_every_octave(self):
+        for seconds in (0.8, 1.8, 4.0, 8.0):
+            sound = self.tail(f"RT60 {seconds} s, pre-delay 0 ms, locked")
+            self.assertAlmostEqual(self.rt60(sound[0]) / seconds, 1, delta=0.05)
+            for hz in (125, 250, 500, 1000, 2000, 4000):
+                found = np.mean([self.rt60(side, hz / 2**0.5, hz * 2**0.5) for side in sound])
+                with self.subTest(seconds=seconds, hz=hz):
+                    self.assertAlmostEqual(found / seconds, 1, delta=0.1)
+
+    def test_the_first_sound_and_the_energy_are_as_route_counts_them(self):
+        for out, channels in (("(stereo)", 2), ("", 1)):
+            sound = self.tail("RT60 1.5 s, pre-delay 31 ms, locked", out)
+            self.assertEqual(int(np.argmax(np.abs(sound[0]) > 0)), round(0.031 * RATE))
+            energy = 10 * np.log10((sound[:channels] ** 2).sum())
+            gain = Evaluation(parse_rig(f"g: source > r: reverb > o: output {out}"), SONG).boards[0]
+            self.assertAlmostEqual(energy, gain.arrivals[0].gain_db, delta=0.1)
+
+    def test_two_that_swing_never_null_and_locked_ones_always(self):
+        a, b = (self.tail("RT60 1 s", name=n) for n in ("a", "b"))
+        self.assertGreater(float(np.abs(a - b[:, : a.shape[1]]).max()), 1e-3)
+        a, b = (self.tail("RT60 1 s, locked", name=n) for n in ("a", "b"))
+        self.assertTrue(np.array_equal(a, b))
+
+
 class Refusing(unittest.TestCase):
     def test_what_cannot_be_rendered_says_so(self):
         bad = np.full((1, 100), np.nan)

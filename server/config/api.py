@@ -8,6 +8,7 @@ from server.compute.api import router as compute
 from server.config import problems
 from server.config.auth import signed_in
 from server.devices.api import router as devices
+from server.renders.api import router as renders
 from server.rigs.api import router as rigs
 from server.songs.api import router as songs
 from server.verify.api import router as verify
@@ -27,4 +28,5 @@ api.add_router("", songs)
 api.add_router("", devices)
 api.add_router("", clips)
 api.add_router("", verify)
+api.add_router("", renders)
 api.add_router("", rigs)

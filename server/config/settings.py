@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "server.songs",
     "server.clips",
     "server.verify",
+    "server.renders",
     "server.devices",
     "server.rigs",
     "server.jobs",
@@ -140,7 +141,12 @@ SCRATCH_ROOT = DATA_DIR / "scratch"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 24 * 1024 * 1024
 LARGEST_UPLOAD_BYTES = 4 * 1024**3
 
-PROCRASTINATE_IMPORT_PATHS = ["server.clips.tasks", "server.verify.tasks", "server.jobs.tasks"]
+PROCRASTINATE_IMPORT_PATHS = [
+    "server.clips.tasks",
+    "server.verify.tasks",
+    "server.renders.tasks",
+    "server.jobs.tasks",
+]
 PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": 2, "stalled_worker_timeout": 8}
 
 LOGGING = {

@@ -8,6 +8,7 @@ from django.test import Client, TestCase
 from server.clips.models import SuggestedPair, Upload
 from server.config.api import api
 from server.devices.models import Device
+from server.renders.models import Render
 from server.rigs.services import create_rig
 from server.testing import QUARTERS, clip_in, noise, person, song_for, wav_bytes
 from server.verify.models import NullTest
@@ -106,6 +107,14 @@ THINGS = {
     ("POST", "/variants/{variant_id}/convert"): ("variant", {"node": "x", "to": "return"}),
     ("POST", "/variants/{variant_id}/copy"): ("variant", {"nodes": ["x"]}),
     ("GET", "/variants/{variant_id}/patch.csv"): ("variant", None),
+    ("GET", "/rigs/{rig_id}/renders"): ("rig", None),
+    ("POST", "/variants/{variant_id}/renders"): (
+        "variant",
+        {"clip": str(uuid.uuid4()), "source": "guitar", "output": "main"},
+    ),
+    ("GET", "/renders/{render_id}"): ("render", None),
+    ("POST", "/renders/{render_id}/cancel"): ("render", None),
+    ("GET", "/renders/{render_id}/audio"): ("render", None),
 }
 
 
@@ -132,6 +141,10 @@ class Walls(TestCase):
         rig = create_rig(song, "Two sends", "send-return", None)
         rows = {"song": song, "clip": clip, "upload": upload, "test": test, "device": device}
         rows |= {"rig": rig, "variant": rig.variants.get()}
+        rows["render"] = Render.objects.create(
+            variant=rows["variant"], clip=clip, source="guitar", output="main", digest="x",
+            document={},
+        )  # fmt: skip
         cls.ids = {name: str(row.pk) for name, row in rows.items()}
         cls.rows = rows
 

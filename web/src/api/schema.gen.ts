@@ -812,6 +812,97 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rigs/{rig_id}/renders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Renders
+         * @description The newest render of each variant, clip and way.
+         */
+        get: operations["server_renders_api_list_renders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/renders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start Render */
+        post: operations["server_renders_api_start_render"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Render */
+        get: operations["server_renders_api_get_render"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel Render */
+        post: operations["server_renders_api_cancel_render"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/audio": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Render Audio
+         * @description The render as a 32-bit float WAV, at its own level.
+         */
+        get: operations["server_renders_api_render_audio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rig-kinds": {
         parameters: {
             query?: never;
@@ -8356,6 +8447,85 @@ export interface components {
             /** Length S */
             length_s?: number | null;
         };
+        /** RenderOut */
+        RenderOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Variant
+             * Format: uuid
+             */
+            variant: string;
+            /** Letter */
+            letter: string;
+            /**
+             * Clip
+             * Format: uuid
+             */
+            clip: string;
+            /** Source */
+            source: string;
+            /** Output */
+            output: string;
+            /** Status */
+            status: string;
+            /** Progress */
+            progress: number;
+            /** Stage */
+            stage: string;
+            /** Problem */
+            problem: string;
+            /**
+             * Older
+             * @description The rig, its tempo or its delays have changed since
+             */
+            older: boolean;
+            report: components["schemas"]["RenderReport"] | null;
+        };
+        /**
+         * RenderReport
+         * @description A rig rendered on a clip.
+         */
+        RenderReport: {
+            /** Seconds */
+            seconds: number;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Channels */
+            channels: number;
+            /**
+             * Loudness Lufs
+             * @description Integrated; null for silence
+             */
+            loudness_lufs: number | null;
+            /**
+             * Peak Dbfs
+             * @description Largest sample; null for silence
+             */
+            peak_dbfs: number | null;
+            /**
+             * Shortened
+             * @description Only the clip's first minute was rendered
+             */
+            shortened: boolean;
+            /** Sentence */
+            sentence: string;
+        };
+        /** RenderIn */
+        RenderIn: {
+            /**
+             * Clip
+             * Format: uuid
+             */
+            clip: string;
+            /** Source */
+            source: string;
+            /** Output */
+            output: string;
+        };
         /** KindOut */
         KindOut: {
             /** Kind */
@@ -9958,6 +10128,118 @@ export interface operations {
             path: {
                 test_id: string;
                 which: "a" | "b" | "residual";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_renders_api_list_renders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderOut"][];
+                };
+            };
+        };
+    };
+    server_renders_api_start_render: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderOut"];
+                };
+            };
+        };
+    };
+    server_renders_api_get_render: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderOut"];
+                };
+            };
+        };
+    };
+    server_renders_api_cancel_render: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderOut"];
+                };
+            };
+        };
+    };
+    server_renders_api_render_audio: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
             };
             cookie?: never;
         };

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class RendersApp(AppConfig):
+    name = "server.renders"
+    label = "renders"

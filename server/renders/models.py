@@ -1,0 +1,26 @@
+"""Rigs rendered on clips."""
+
+import uuid
+
+from django.db import models
+
+from server.jobs.models import JobState
+
+
+class Render(JobState):
+    """A variant on a clip. `digest` says of what plan, clip and place: the same is made once."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    variant = models.ForeignKey("rigs.Variant", on_delete=models.CASCADE, related_name="renders")
+    clip = models.ForeignKey("clips.Clip", on_delete=models.CASCADE, related_name="+")
+    source = models.CharField(max_length=40)
+    output = models.CharField(max_length=40)
+    digest = models.CharField(max_length=64)
+    document = models.JSONField()
+    blob = models.ForeignKey("clips.Blob", on_delete=models.PROTECT, null=True)
+    report = models.JSONField(null=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-created_at", "id"]
+        indexes = [models.Index(fields=["digest"])]

@@ -23,6 +23,7 @@ from core.routing.plan import Arc, Matrix, Plan, SelfLoop
 LONGEST_BLOCK = 4096
 SILENT_DB = -80.0
 LONGEST_TAIL_S = 30.0
+RUNAWAY_DB = 40.0
 Progress = Callable[[float], None]
 
 
@@ -302,6 +303,11 @@ def render_clip(
         peak = max((float(np.abs(b).max()) for b in out.values()), default=0.0)
         loudest = max(loudest, peak)
         done += size
+        if not peak <= 10 ** (RUNAWAY_DB / 20):
+            raise RenderError(
+                "This rig grows without limit: a loop in it is at or above unity. "
+                "Turn it down, then render again."
+            )
         if progress is not None:
             progress(min(1.0, done / longest))
         if tail_s is None and done >= end and peak <= loudest * 10 ** (SILENT_DB / 20):

@@ -18,7 +18,7 @@ _INTO = (
         "> back1: return (level -2.5 dB, solo-safe) > to: split > mix [inverted]\n"
         'to > part: level "Into the reverb" (level -4 dB) > join: merge',
     )
-    .replace('> hall: reverb "Reverb"', '> join\njoin > hall: reverb "Reverb"')
+    .replace('"Send" > hall: reverb (', '"Send" > join\njoin > hall: reverb (')
 )
 
 _PEDAL_LAST = (

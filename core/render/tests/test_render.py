@@ -14,6 +14,7 @@ from core.render.filters import response
 from core.routing import Context, Evaluation, compile_rig, parse_rig, perform
 from core.routing.actions import Bypass
 from core.routing.compile import compressed_db
+from core.routing.demo import DEMO_RIGS
 from core.routing.responses import Section, bell, low_shelf, shaped
 from core.routing.tests.rigs import LIGHTHOUSE
 from core.units import TempoFrame
@@ -376,7 +377,28 @@ class Refusing(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(words), self.assertRaisesRegex(RenderError, words):
                 rendered(text, sound)
+        growing = "g: source > b: bus > d: delay (time 30 ms) > s: split > o: output\ns > level (level 2 dB) > b"
+        with self.assertRaisesRegex(RenderError, "at or above unity"):
+            rendered(growing, impulse(20))
         with self.assertRaisesRegex(RenderError, "does not have"):
             render_clip(
                 compile_rig(parse_rig("g: source > o: output"), SONG), RATE, {"x": impulse()}
             )
+
+
+class DemoVariants(unittest.TestCase):
+    def test_each_demo_rig_sounds_and_delay_into_reverb_is_another_sound(self):
+        sound = 0.1 * np.random.default_rng(8).standard_normal((1, RATE))
+        heard = {}
+        for _, _, variants in DEMO_RIGS:
+            for name, notation in variants:
+                plan = compile_rig(parse_rig(notation), LIGHTHOUSE)
+                source = next(iter(plan.sources))
+                out = next(iter(render_clip(plan, RATE, {source: sound}, tail_s=1).values()))
+                self.assertGreater(float(np.abs(out).max()), 0.01, name)
+                heard[name] = out
+        apart = heard["Two sends"] - heard["Delay into reverb"]
+        self.assertGreater(float(np.abs(apart).max()), 0.001)
+        # A pedal in front of linear stages or behind them: the same sound.
+        same = heard["Two sends"] - heard["Volume pedal last"]
+        self.assertLess(float(np.abs(same).max()), 1e-9)

@@ -65,3 +65,106 @@ export function saveAs(data: Blob, name: string): void {
   link.click();
   setTimeout(() => URL.revokeObjectURL(link.href), 1000);
 }
+
+const SWITCH_S = 0.012;
+const CEILING = 0.89;
+
+/**
+ * Several sounds on one clock, one of them heard; switching fades across without a gap. Each has a
+ * gain of at most unity, given from outside; a peak above full scale turns all of them down alike.
+ */
+export class SideBySide {
+  private context: AudioContext | null = null;
+  private voices = new Map<string, { source: AudioBufferSourceNode; gain: GainNode }>();
+  private buffers = new Map<string, AudioBuffer>();
+  private master: GainNode | null = null;
+  private heard = "";
+
+  constructor(private readonly onEnd: () => void) {}
+
+  async load(urls: Record<string, string>): Promise<void> {
+    this.context ??= new AudioContext();
+    await this.context.resume();
+    for (const [name, url] of Object.entries(urls)) {
+      if (this.buffers.has(url)) continue;
+      const response = await fetch(url);
+      if (!response.ok) throw new Error(name);
+      this.buffers.set(url, await this.context.decodeAudioData(await response.arrayBuffer()));
+    }
+  }
+
+  /** Start all, one of them heard. gains: linear, 0 to 1. */
+  play(urls: Record<string, string>, gains: Record<string, number>, heard: string): void {
+    this.stop();
+    const context = this.context!;
+    const now = context.currentTime;
+    let peak = 0;
+    for (const [name, url] of Object.entries(urls)) {
+      const buffer = this.buffers.get(url)!;
+      for (let c = 0; c < buffer.numberOfChannels; c++) {
+        for (const s of buffer.getChannelData(c)) {
+          const level = Math.abs(s) * Math.min(1, gains[name] ?? 1);
+          if (level > peak) peak = level;
+        }
+      }
+    }
+    const master = context.createGain();
+    master.gain.setValueAtTime(0, now);
+    master.gain.linearRampToValueAtTime(Math.min(1, CEILING / Math.max(peak, 1e-9)), now + 0.4);
+    master.connect(context.destination);
+    this.master = master;
+    this.heard = heard;
+    let longest: AudioBufferSourceNode | null = null;
+    for (const [name, url] of Object.entries(urls)) {
+      const source = context.createBufferSource();
+      source.buffer = this.buffers.get(url)!;
+      const gain = context.createGain();
+      gain.gain.setValueAtTime(name === heard ? Math.min(1, gains[name] ?? 1) : 0, now);
+      source.connect(gain).connect(master);
+      source.start(now + 0.02);
+      this.voices.set(name, { source, gain });
+      if (!longest || source.buffer.duration > longest.buffer!.duration) longest = source;
+    }
+    if (longest) {
+      longest.onended = () => {
+        if (this.master === master) this.stop();
+      };
+    }
+  }
+
+  switchTo(name: string, gains: Record<string, number>): void {
+    if (!this.context || !this.voices.has(name)) return;
+    const now = this.context.currentTime;
+    for (const [one, { gain }] of this.voices) {
+      const to = one === name ? Math.min(1, gains[one] ?? 1) : 0;
+      gain.gain.cancelScheduledValues(now);
+      gain.gain.setValueAtTime(gain.gain.value, now);
+      gain.gain.linearRampToValueAtTime(to, now + SWITCH_S);
+    }
+    this.heard = name;
+  }
+
+  get playing(): string {
+    return this.voices.size ? this.heard : "";
+  }
+
+  stop(): void {
+    const { context, master } = this;
+    if (!context || !master) return;
+    const now = context.currentTime;
+    this.master = null;
+    master.gain.cancelScheduledValues(now);
+    master.gain.setValueAtTime(master.gain.value, now);
+    master.gain.linearRampToValueAtTime(0, now + FADE_OUT_S);
+    for (const { source } of this.voices.values()) source.stop(now + FADE_OUT_S + 0.01);
+    this.voices.clear();
+    this.onEnd();
+  }
+
+  close(): void {
+    this.stop();
+    this.buffers.clear();
+    void this.context?.close();
+    this.context = null;
+  }
+}

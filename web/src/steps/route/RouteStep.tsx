@@ -19,6 +19,7 @@ import { Choice } from "../../ui/QuantityField";
 import { SheetTabs } from "../../ui/SheetTabs";
 import { Arrivals, Sum } from "./Arrivals";
 import { Checks, flagsOf } from "./Checks";
+import { Hear } from "./Hear";
 import { Inspector, nameOf } from "./Inspector";
 import { NewRig } from "./NewRig";
 import { PickKind } from "./PickKind";
@@ -92,9 +93,10 @@ interface CourseProps {
   onNew: () => void;
 }
 
-export type Sheet = "settings" | "controls" | "sends" | "scenes" | "patch" | "writing";
+export type Sheet = "settings" | "hear" | "controls" | "sends" | "scenes" | "patch" | "writing";
 const SHEETS: [Sheet, string][] = [
   ["settings", "Settings"],
+  ["hear", "Hear it"],
   ["controls", "What moves what"],
   ["sends", "Send levels"],
   ["scenes", "Scenes"],
@@ -381,6 +383,7 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
                 </Box>
               </Box>
             )}
+            {sheet === "hear" && <Hear rig={rig} variant={variant} />}
             {sheet === "controls" && <ControlTable view={view} />}
             {sheet === "sends" && <SendTable variant={variant} onEdit={edit} />}
             {sheet === "scenes" && <Scenes variant={variant} onEdit={edit} />}

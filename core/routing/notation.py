@@ -22,7 +22,8 @@ from pydantic import BaseModel, ValidationError
 from core.errors import QuantityError
 from core.routing.document import Board, Intended, Key, Rail, Rig, RigError, Scene, Strip, ports_of
 from core.routing.fields import Parameter, parameters_of
-from core.routing.kinds import KINDS, Frame, Node, ParallelSection, Slot, kind_of
+from core.routing.kinds import KINDS, ParallelSection, Slot, kind_of
+from core.routing.writing import NUMBERED, format_rig
 from core.units import parse_number
 
 MOST_LINES = 4000
@@ -35,9 +36,6 @@ _ALIASES = {
 _FLAG_ALIASES = {"flip": "inverted", "phase invert": "inverted", "mute": "muted"}
 _ITEM = re.compile(r"^(?:([A-Za-z][\w-]*)\s*:\s*)?([A-Za-z][\w-]*?)(?:\.(\d+))?\s*(?=$|[\s\"(\[])")
 _FURTHER = re.compile(r"^\s*(?:key|scene|slot|beside|keep)\s+[^:>\s]")
-_NUMBERED = re.compile(r"^([a-z_]+?)(\d+)$")
-_UNITS = {"dB": "dB", "%": "%", "ms": "ms", "s": "s", "Hz": "Hz", "m": "m", "mA": "mA", "V": "V",
-          "mm": "mm", "kΩ": "kΩ", "°C": "°C"}  # fmt: skip
 
 
 class NotationError(RigError):
@@ -48,177 +46,6 @@ class NotationError(RigError):
     def __init__(self, line: int, column: int, sentence: str, part: str | None = None) -> None:
         super().__init__(f"Line {line}: {sentence}", part=part)
         self.line, self.column = line, column
-
-
-# Writing ------------------------------------------------------------------------------------
-
-
-def _number(value: float) -> str:
-    return f"{value:.10g}"
-
-
-def _value(parameter: Parameter, value: Any) -> str:
-    if parameter.sort == "flag":
-        return parameter.label
-    if parameter.sort == "text":
-        return f'{parameter.label} "{_quoted(str(value))}"'
-    if parameter.sort in ("choice", "time"):
-        return f"{parameter.label} {value}"
-    unit = "" if parameter.unit == "ratio" else parameter.unit
-    tail = ":1" if parameter.unit == "ratio" else (f" {unit}" if unit else "")
-    return f"{parameter.label} {_number(float(value))}{tail}"
-
-
-def _quoted(text: str) -> str:
-    return text.replace("\\", "\\\\").replace('"', '\\"')
-
-
-def _settings(model: BaseModel, skip: tuple[str, ...] = ("name",)) -> str:
-    said = [
-        _value(p, value)
-        for p in parameters_of(type(model))
-        if p.field not in skip
-        and (value := getattr(model, p.field)) != p.default
-        and value is not None
-        and value is not False
-    ]
-    said += [
-        f"not {p.label}"
-        for p in parameters_of(type(model))
-        if p.sort == "flag" and getattr(model, p.field) is False and p.default is True
-    ]
-    return ", ".join(said)
-
-
-def _described(node: Node, id: str | None = None) -> str:
-    name, kind = id or node.id, kind_of(node)
-    plain = _NUMBERED.match(name)
-    text = name if plain and plain[1] == kind else f"{name}: {kind}"
-    if node.name is not None:
-        text += f' "{_quoted(node.name)}"'
-    settings = _settings(node)
-    return f"{text} ({settings})" if settings else text
-
-
-def format_rig(rig: Rig) -> str:
-    """Write a rig. `parse_rig` of the text gives an equal document."""
-    lines = [f'rig "{_quoted(rig.title)}"']
-    board = [
-        f"{label} {_number(value)} {unit}"
-        for label, value, unit in (
-            ("supply", rig.board.supply_ma, "mA"),
-            ("volts", rig.board.supply_v if rig.board.supply_v != 9 else None, "V"),
-            ("width", rig.board.width_mm, "mm"),
-            ("depth", rig.board.depth_mm, "mm"),
-        )
-        if value is not None
-    ]
-    if board:
-        lines.append("board (" + ", ".join(board) + ")")
-    told: set[str] = set()
-
-    def item(name: str) -> str:
-        if name in told:
-            return name
-        told.add(name)
-        return _described(rig.nodes[name])
-
-    used: set[str] = set()
-
-    def run(start: str, port: str) -> None:
-        number = int(port.rpartition(".")[2])
-        free = _next_port(rig, start, used)
-        head = item(start) if start not in told else start
-        if start in told and number != free and "(" not in head:
-            head = f"{start}.{number + 1}" if head == start else head
-        elif number != free:
-            lines.append(head)
-            head = f"{start}.{number + 1}"
-        parts = [head]
-        while True:
-            used.add(port)
-            rail = rig.rails[port]
-            strip = _settings(rail.strip)
-            known = rail.target in told
-            text = item(rail.target)
-            parts.append(f"{text} [{strip}]" if strip else text)
-            port = f"{rail.target}.0"
-            if known or port in used or port not in rig.rails:
-                break
-        lines.append(" > ".join(parts))
-
-    for name in _reading_order(rig):
-        for port in rig.outputs_of(name):
-            if port not in used:
-                run(name, port)
-        if name not in told:
-            lines.append(item(name))
-    lines += _further(rig)
-    return "\n".join(lines) + "\n"
-
-
-def _further(rig: Rig) -> Iterator[str]:
-    for name in sorted(rig.nodes):
-        node = rig.nodes[name]
-        if isinstance(node, Frame):
-            for slot in node.slots:
-                yield f"slot {name} {slot.label} > {_described(slot.stage, _slot_id(slot.stage))}"
-            for section in node.sections:
-                yield (
-                    f"beside {name} {section.follows} {section.at} (mix "
-                    f"{_number(section.mix_percent)} %, level {_number(section.level_db)} dB)"
-                )
-    for keyed in sorted(rig.keys):
-        key = rig.keys[keyed]
-        yield f"key {key.tap}{'.in' if key.at == 'in' else ''} > {keyed}"
-    for scene in rig.scenes:
-        program = f" program {scene.program}" if scene.program is not None else ""
-        said = [f"off {n}" for n in scene.off] + [f"on {n}" for n in scene.on]
-        for name, values in scene.values.items():
-            fields = {p.field: p for p in parameters_of(type(rig.nodes[name]))}
-            told = ", ".join(
-                f"not {fields[f].label}" if v is False else _value(fields[f], v)
-                for f, v in values.items()
-            )
-            said.append(f"{name} ({told})")
-        yield f'scene "{_quoted(scene.name)}"{program}: ' + "; ".join(said)
-    for mark in rig.intended:
-        reason = f' "{_quoted(mark.reason)}"' if mark.reason else ""
-        at = f" at {mark.at}" if mark.at else ""
-        yield f"keep {mark.check}{at}{reason}"
-
-
-def _slot_id(stage: Node) -> str:
-    return stage.id
-
-
-def _reading_order(rig: Rig) -> list[str]:
-    """Sources first, then along the rails, as a person would follow them."""
-    order: list[str] = []
-    seen: set[str] = set()
-    # The source with the longest course first, as the drawing has it.
-    sources = sorted(
-        (n.id for n in rig.of_kind("source")), key=lambda n: (-len(rig.downstream(n)), n)
-    )
-    starts = sources + sorted(n for n in rig.nodes if not rig.inputs[n])
-    for start in [*starts, *sorted(rig.nodes)]:
-        todo = [start]
-        while todo:
-            name = todo.pop(0)
-            if name in seen:
-                continue
-            seen.add(name)
-            order.append(name)
-            todo = [rig.rails[p].target for p in rig.outputs_of(name)] + todo
-    return order
-
-
-def _next_port(rig: Rig, name: str, used: set[str]) -> int:
-    node = rig.nodes[name]
-    return next((n for n in range(ports_of(node)) if f"{name}.{n}" not in used), 0)
-
-
-# Reading ------------------------------------------------------------------------------------
 
 
 def parse_rig(text: str, previous: Rig | None = None) -> Rig:
@@ -431,7 +258,7 @@ class _Reader:
             return low, None
         if low in self.ahead and (low not in KINDS):
             return low, self._kind(self.ahead[low])
-        numbered = _NUMBERED.match(low)
+        numbered = NUMBERED.match(low)
         if numbered and _ALIASES.get(numbered[1], numbered[1]) in KINDS:
             kind = _ALIASES.get(numbered[1], numbered[1])
             low = f"{kind}{numbered[2]}"
@@ -648,3 +475,6 @@ def _bracket(text: str, opened: str, closed: str, reader: _Reader) -> tuple[str,
         if letter == closed and not quoted:
             return text[1:place], text[place + 1 :].strip()
     raise reader.fail(f"“{opened}” is opened and not closed.", opened)
+
+
+__all__ = ["NotationError", "format_rig", "parse_rig"]

@@ -327,7 +327,7 @@ class _Builder:
         elif isinstance(node, k.Split):
             self.split(node, here)
         elif isinstance(node, (k.Merge, k.Bus)):
-            level = 0.0 if getattr(node, "muted", False) else gain(node.level_db)
+            level = 0.0 if k.field_of(node, "muted", False) else gain(node.level_db)
             out = here
             if level != 1.0:
                 out = self.point(plan.channels[here])
@@ -430,7 +430,7 @@ class _Builder:
 
     def simple(self, node: k.Stage, here: int) -> tuple[Matrix, float, rs.Shaped | None]:
         """Gain matrix, delay (s) and filters of the processed signal of a plain stage."""
-        level = 0.0 if getattr(node, "muted", False) else 1.0
+        level = 0.0 if k.field_of(node, "muted", False) else 1.0
         if isinstance(node, (k.Level, k.Fader, k.Return)):
             return scaled(UNIT, level * gain(node.level_db)), 0.0, None
         if isinstance(node, (k.Preamp, k.EffectsLoop, k.PowerAmp, k.Generic)):

@@ -111,7 +111,7 @@ def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
                 kind=k.kind_of(rig.nodes[n]),
                 shown=rig.nodes[n].shown,
                 caption=words[n],
-                off=bool(k.is_bypassed(rig.nodes[n]) or getattr(rig.nodes[n], "muted", False)),
+                off=bool(k.is_bypassed(rig.nodes[n]) or k.field_of(rig.nodes[n], "muted", False)),
                 wet=_carries(plan, f"{n}.0")[1],
             )
             for n in sorted(rig.nodes)

@@ -11,7 +11,7 @@ from core.routing.compile import Context, split_responses
 from core.routing.controls import controls_at, pedal_travel, send_matrix
 from core.routing.document import Rig
 from core.routing.edits import difference_in_words, with_scene
-from core.routing.kinds import Split
+from core.routing.kinds import Split, field_of
 from core.routing.layout import RigLayout, lay_out_rig
 from core.routing.notation import format_rig
 from core.routing.patch import PatchSheet, as_csv, patch_sheet
@@ -96,7 +96,7 @@ def _matrix(e: Evaluation) -> SendMatrix:
                 source=source,
                 bus=bus,
                 sends=sends,
-                levels_db=[float(getattr(e.rig.nodes[s], "level_db", 0)) for s in sends],
+                levels_db=[float(field_of(e.rig.nodes[s], "level_db", 0)) for s in sends],
             )
             for (source, bus), sends in sorted(cells.items())
         ],
@@ -111,7 +111,7 @@ def _branch_sign(rig: Rig, port: str) -> int:
         node = rig.nodes[rail.target]
         if node.many_inputs or isinstance(node, Split):
             return -sign if rail.strip.inverted else sign
-        if getattr(node, "inverted", False):
+        if field_of(node, "inverted", False):
             sign = -sign
         port = f"{rail.target}.0"
     return sign
@@ -161,7 +161,7 @@ def _scenes(e: Evaluation) -> list[SceneStep]:
             {
                 loop
                 for name in (*scene.off, *scene.on)
-                if (loop := getattr(e.rig.nodes[name], "loop", None)) is not None
+                if (loop := field_of(e.rig.nodes[name], "loop", None)) is not None
             }
         )
         steps.append(

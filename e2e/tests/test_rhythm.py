@@ -145,6 +145,24 @@ class Rhythm(BrowserCase):
         b.sees("Section 1 has no end, but another one follows it")
         self.assertEqual(self.sections()[0]["bars"], 17)
 
+    def test_the_tempo_map_is_dragged(self):
+        self.open_lanterns()
+        b = self.browser
+
+        def drag(css: str, across: int, down: int) -> None:
+            mark = b.driver.find_element("css selector", css)
+            b.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", mark)
+            ActionChains(b.driver).move_to_element(mark).click_and_hold().move_by_offset(
+                across // 2, down // 2
+            ).move_by_offset(across - across // 2, down - down // 2).release().perform()
+
+        drag("[data-section='0'] path[stroke='transparent']", 0, -24)
+        self.wait_for(lambda: self.sections()[0]["tempo_bpm"] > 114, "tempo not dragged")
+        self.assertEqual(self.sections()[1]["tempo_bpm"], 112)
+        drag("[data-end='0']", -70, 0)
+        self.wait_for(lambda: self.sections()[0]["bars"] < 16, "end not dragged")
+        self.no_faults()
+
     def test_a_tempo_map_goes_out_and_comes_in_as_a_midi_file(self):
         self.open_lanterns()
         b = self.browser

@@ -27,7 +27,7 @@ def carried_kinds(e: Evaluation) -> dict[str, str]:
     for id in e.plan.order:
         node = e.rig.nodes[id]
         came = [found.get(p.rpartition(".")[0], "line") for p in e.rig.inputs[id]]
-        own = getattr(node, "gives", None)
+        own = k.field_of(node, "gives", None)
         if isinstance(node, k.Stage):
             own = own or node.gives_by_kind
         found[id] = own or (came[0] if came else "line")
@@ -43,7 +43,7 @@ def level_kind(e: Evaluation) -> Iterator[Found]:
     gives = carried_kinds(e)
     for port, rail in e.rig.rails.items():
         source, target = port.rpartition(".")[0], e.rig.nodes[rail.target]
-        wanted = getattr(target, "takes", None)
+        wanted = k.field_of(target, "takes", None)
         if isinstance(target, k.Stage):
             wanted = wanted or target.takes_by_kind
         here = gives[source]
@@ -203,7 +203,7 @@ def unit_twice(e: Evaluation) -> Iterator[Found]:
     held: dict[str, k.Node] = {}
     for id in sorted(e.rig.nodes):
         node = e.rig.nodes[id]
-        unit = getattr(node, "unit", None)
+        unit = k.field_of(node, "unit", None)
         if unit and unit in held:
             yield Found(
                 id,

@@ -245,7 +245,7 @@ def _inverter(
                     SetStrip(rail=part, values={"inverted": False}),
                 )
             node = e.rig.nodes.get(part)
-            if node is not None and getattr(node, "inverted", False):
+            if node is not None and k.field_of(node, "inverted", False):
                 return part, (
                     f"Turn {node.shown} upright",
                     Set(node=part, values={"inverted": False}),
@@ -359,7 +359,7 @@ def _unprocessed(e: Evaluation, through: list[str]) -> bool:
 )  # fmt: skip
 def silent_path(e: Evaluation) -> Iterator[Found]:
     for node in e.rig.nodes.values():
-        if getattr(node, "muted", False):
+        if k.field_of(node, "muted", False):
             yield Found(
                 node.id,
                 f"{node.shown} is muted: nothing passes.",
@@ -367,7 +367,7 @@ def silent_path(e: Evaluation) -> Iterator[Found]:
                 "dB",
                 ("Unmute", Set(node=node.id, values={"muted": False})),
             )
-        elif getattr(node, "level_db", 0) <= SILENT_DB and not isinstance(node, k.Source):
+        elif k.field_of(node, "level_db", 0) <= SILENT_DB and not isinstance(node, k.Source):
             yield Found(
                 node.id,
                 f"{node.shown} stands at minus infinity.",
@@ -594,5 +594,5 @@ def _flips(e: Evaluation, port: str) -> int:
     node = e.rig.nodes[port.rpartition(".")[0]]
     strip = e.rig.rails[port].strip.inverted if port in e.rig.rails else False
     return int(strip) + int(
-        bool(getattr(node, "inverted", False)) and not isinstance(node, k.Split)
+        bool(k.field_of(node, "inverted", False)) and not isinstance(node, k.Split)
     )

@@ -194,23 +194,27 @@ export function TempoStrip(props: Props) {
                   {tempo}
                 </text>
               )}
-              <line
-                x1={x2}
-                x2={x2}
-                y1={TOP}
-                y2={FOOT}
-                stroke="transparent"
-                strokeWidth="12"
-                style={{ cursor: "ew-resize" }}
-                onPointerDown={(event) => {
-                  onSelect(i);
-                  drag.current = { kind: "bars", index: i };
-                  event.preventDefault();
-                }}
-              />
             </g>
           );
         })}
+        {map.sections.map((s, i) => (
+          <line
+            key={i}
+            data-end={i}
+            x1={x(s.start_s + s.length_s)}
+            x2={x(s.start_s + s.length_s)}
+            y1={TOP}
+            y2={FOOT}
+            stroke="transparent"
+            strokeWidth="12"
+            style={{ cursor: "ew-resize" }}
+            onPointerDown={(event) => {
+              onSelect(i);
+              drag.current = { kind: "bars", index: i };
+              event.preventDefault();
+            }}
+          />
+        ))}
         {at !== null && at <= map.length_s && (
           <line x1={x(at)} x2={x(at)} y1={TOP} y2={FOOT} stroke={ink("diff")} strokeWidth="1.75" />
         )}

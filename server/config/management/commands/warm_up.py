@@ -8,6 +8,8 @@ import soundfile
 from django.core.management.base import BaseCommand
 
 from core.measure import null_test
+from core.render import render_clip
+from core.routing import compile_rig, parse_rig
 
 
 class Command(BaseCommand):
@@ -20,3 +22,5 @@ class Command(BaseCommand):
                 path = Path(folder) / f"{subtype}.wav"
                 soundfile.write(path, rng.standard_normal((9_600, 2)) * 0.1, 48_000, subtype)
                 null_test(path, path)
+        plan = compile_rig(parse_rig("g: source > compressor > reverb > o: output (stereo)"))
+        render_clip(plan, 48_000, {"g": rng.standard_normal((1, 4_800)) * 0.1}, tail_s=0)

@@ -7,7 +7,7 @@ from typing import Protocol
 
 import numba
 import numpy as np
-from scipy.signal import upfirdn
+from scipy.signal import lfilter, upfirdn
 
 from core.errors import FonodromeError
 from core.render.reverb import ReverbWork
@@ -15,7 +15,7 @@ from core.routing import kinds as k
 
 
 class Processor(Protocol):
-    """Takes and gives blocks of (2, n).
+    """Takes and gives blocks of (2, n); `key` is what it listens to, None for its own input.
 
     `latency` in samples is made up for elsewhere; `own` is the part of the arc's delay (samples)
     that the processor makes itself.
@@ -24,7 +24,7 @@ class Processor(Protocol):
     latency: int
     own: float
 
-    def __call__(self, block: np.ndarray) -> np.ndarray: ...
+    def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray: ...
 
 
 @numba.njit("float64(float64[:], float64[:], float64, float64, float64)", cache=True, nogil=True)
@@ -65,12 +65,43 @@ class CompressorWork:
         soft = slope * (over + self.knee / 2) ** 2 / (2 * self.knee)
         return np.where(np.abs(2 * over) <= self.knee, soft, hard)
 
-    def __call__(self, block: np.ndarray) -> np.ndarray:
-        level = 20 * np.log10(np.maximum(np.abs(block).max(axis=0), 1e-9))
+    def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
+        heard = block if key is None else key
+        level = 20 * np.log10(np.maximum(np.abs(heard).max(axis=0), 1e-9))
         wanted = self.reduction_db(level)
         taken = np.empty_like(wanted)
         self.state = _follow(wanted, taken, self.attack, self.release, self.state)
         return block * 10 ** ((self.makeup - taken) / 20)
+
+
+class DuckerWork:
+    """Turns down by its depth while the key sounds: louder than 20 dB below its nominal level.
+
+    The key's power is smoothed over 10 ms; the gain in dB follows with one pole each for attack and
+    release, time constants to 63 %, as a compressor's does.
+    """
+
+    latency = 0
+    own = 0.0
+    _BELOW_DB, _SMOOTH_S = 20.0, 0.01
+
+    def __init__(self, stage: k.Ducker, rate_hz: int, nominal_dbfs: float) -> None:
+        self.depth = stage.depth_db
+        self.threshold = 10 ** ((nominal_dbfs - self._BELOW_DB) / 10)
+        self.attack = math.exp(-1 / (stage.attack_ms / 1e3 * rate_hz))
+        self.release = math.exp(-1 / (stage.release_ms / 1e3 * rate_hz))
+        self.keep = math.exp(-1 / (self._SMOOTH_S * rate_hz))
+        self.power, self.state = np.zeros(1), 0.0
+
+    def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
+        heard = (block if key is None else key) ** 2
+        power, self.power = lfilter(
+            [1 - self.keep], [1, -self.keep], heard.max(axis=0), zi=self.power
+        )
+        wanted = np.where(power > self.threshold, self.depth, 0.0)
+        taken = np.empty_like(wanted)
+        self.state = _follow(wanted, taken, self.attack, self.release, self.state)
+        return block * 10 ** (-taken / 20)
 
 
 class TremoloWork:
@@ -83,7 +114,7 @@ class TremoloWork:
         self.depth, self.step = stage.depth_percent / 100, stage.rate_hz / rate_hz
         self.done, self.phase = 0, _phase(stage.id, stage.locked)
 
-    def __call__(self, block: np.ndarray) -> np.ndarray:
+    def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         n = self.done + np.arange(block.shape[1])
         self.done += block.shape[1]
         turn = 2 * np.pi * (self.step * n + self.phase)
@@ -125,7 +156,7 @@ class DriveWork:
         self.before = np.zeros((2, self.TAPS // self.FACTOR))
         self.within = np.zeros((2, self.TAPS - 1))
 
-    def __call__(self, block: np.ndarray) -> np.ndarray:
+    def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         reach = self.before.shape[1]
         whole = np.concatenate([self.before, block * self.gain], axis=1)
         self.before = whole[:, -reach:]
@@ -157,7 +188,7 @@ class ChorusWork:
         self.done = 0
         self.held = np.zeros((2, math.ceil(self.centre + self.depth) + self._SPARE))
 
-    def __call__(self, block: np.ndarray) -> np.ndarray:
+    def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         count, reach = block.shape[1], self.held.shape[1]
         whole = np.concatenate([self.held, block], axis=1)
         self.held = whole[:, -reach:]
@@ -182,10 +213,14 @@ class ChorusWork:
         return out
 
 
-def processor_for(stage: k.Stage, rate_hz: int, channels: int = 2) -> Processor:
-    """The processor of a stage whose output has so many channels. Raises FonodromeError for one that cannot be rendered yet."""
+def processor_for(
+    stage: k.Stage, rate_hz: int, channels: int = 2, nominal_dbfs: float = -20.0
+) -> Processor:
+    """The processor of a stage; `nominal_dbfs` is the nominal level of what it listens to. Raises FonodromeError for one that cannot be rendered yet."""
     if isinstance(stage, k.Compressor):
         return CompressorWork(stage, rate_hz)
+    if isinstance(stage, k.Ducker):
+        return DuckerWork(stage, rate_hz, nominal_dbfs)
     if isinstance(stage, k.Tremolo):
         return TremoloWork(stage, rate_hz)
     if isinstance(stage, k.Drive):

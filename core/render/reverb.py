@@ -139,7 +139,7 @@ class ReverbWork:
         )  # fmt: skip
         return out
 
-    def __call__(self, block: np.ndarray) -> np.ndarray:
+    def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         out = self.scale * self._through(block)
         if self.channels == 1:
             out[1] = 0.0

@@ -49,18 +49,24 @@ class _Way:
     line: DelayLine | None = None
     filter: Filter | None = None
     work: Processor | None = None
+    key: int | None = None
+    """The point that its processor listens to, and the delay that brings both to one time."""
+    key_line: DelayLine | None = None
     late: bool = False
     """Longer than a block inside a cycle: read before its source is known."""
 
     def matrix(self) -> Matrix:
         return self.arc.bare if self.work is not None else self.arc.matrix
 
-    def after(self, block: np.ndarray) -> np.ndarray:
+    def after(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         """What comes after the delay."""
         if self.filter is not None:
             block = self.filter(block)
         if self.work is not None:
-            block = self.work(block)
+            if key is not None and self.key_line is not None:
+                self.key_line.push(key)
+                key = self.key_line.read(key.shape[1])
+            block = self.work(block, key)
         return _mix(self.matrix(), block)
 
 
@@ -89,11 +95,7 @@ class Renderer:
         plan = self.plan
         arcs = [*plan.arcs, *plan.back]
         self.parts = self._strong_parts(arcs)
-        works = {
-            id(a): processor_for(a.stage, self.rate_hz, plan.channels[a.target])
-            for a in arcs
-            if a.stage is not None
-        }
+        works = {id(a): self._work(a) for a in arcs if a.stage is not None}
         offsets = self._offsets(arcs, works)
         self.ways = [self._way(arc, offsets, works.get(id(arc))) for arc in arcs]
         self.block = self._block_size()
@@ -141,6 +143,9 @@ class Renderer:
                 need = 0 if is_whole(samples) else max(0, math.ceil(REACH - samples))
                 need += work.latency if work is not None else 0
                 at = offsets[arc.source] + need
+                key = self._key_of(arc)
+                if key is not None and work is not None:
+                    at = max(at, offsets[key] + work.latency)
                 if at > offsets[arc.target]:
                     part = self.parts[arc.target]
                     for p in np.flatnonzero(self.parts == part):
@@ -156,7 +161,23 @@ class Renderer:
         way = _Way(arc, self._samples(arc, own) + held, work=work)
         if arc.shape is not None:
             way.filter = Filter(arc.shape, self.rate_hz)
+        key = self._key_of(arc)
+        if key is not None and work is not None:
+            way.key = key
+            way.key_line = DelayLine(offsets[arc.target] - work.latency - offsets[key])
         return way
+
+    def _key_of(self, arc: Arc) -> int | None:
+        return None if arc.stage is None else self.plan.keys.get(arc.stage.id)
+
+    def _work(self, arc: Arc) -> Processor:
+        assert arc.stage is not None
+        key = self._key_of(arc)
+        heard = self.plan.carried[arc.source if key is None else key].level_dbfs
+        return processor_for(
+            arc.stage, self.rate_hz, self.plan.channels[arc.target],
+            -20.0 if heard is None else heard,
+        )  # fmt: skip
 
     def _block_size(self) -> int:
         shortest = float(LONGEST_BLOCK)
@@ -189,20 +210,30 @@ class Renderer:
         """Ways in an order in which a source is whole before it is read; late ones stand free."""
         entering = [0] * self.plan.points
         leaving: dict[int, list[_Way]] = {}
+        waits: dict[int, int] = {}
         for way in self.ways:
             if not way.late:
                 entering[way.arc.target] += 1
-                leaving.setdefault(way.arc.source, []).append(way)
+                needed = {way.arc.source} if way.key is None else {way.arc.source, way.key}
+                waits[id(way)] = len(needed)
+                for point in needed:
+                    leaving.setdefault(point, []).append(way)
         ready = [p for p in range(self.plan.points) if entering[p] == 0]
         order: list[_Way] = []
         while ready:
             for way in leaving.get(ready.pop(), ()):
+                waits[id(way)] -= 1
+                if waits[id(way)]:
+                    continue
                 order.append(way)
                 entering[way.arc.target] -= 1
                 if entering[way.arc.target] == 0:
                     ready.append(way.arc.target)
         if len(order) != sum(not way.late for way in self.ways):
-            raise RenderError("This rig closes a loop without a delay in it; it is not rendered.")
+            raise RenderError(
+                "This rig closes a loop without a delay in it, or taps a key behind what it keys; "
+                "it is not rendered."
+            )
         return order
 
     # Running -----------------------------------------------------------------------------------
@@ -250,7 +281,8 @@ class Renderer:
             if way.line is not None:
                 way.line.push(block)
                 block = way.line.read(count)
-            add(way.arc.target, way.after(block))
+            key = None if way.key is None else value(way.key)
+            add(way.arc.target, way.after(block, key))
         for way in late:
             assert way.line is not None
             way.line.push(value(way.arc.source))

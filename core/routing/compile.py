@@ -242,6 +242,13 @@ class _Builder:
             self.expand(node)
         for port in sorted(plan.back_rails):
             self.close(port)
+        for keyed, key in rig.keys.items():
+            out = f"{key.tap}.0"
+            plan.keys[keyed] = (
+                plan.inlet[key.tap]
+                if key.at == "in" or out not in plan.outlet
+                else plan.outlet[out]
+            )
         return plan
 
     def channels_from(self, node: k.Node) -> int:

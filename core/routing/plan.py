@@ -130,3 +130,5 @@ class Plan:
     nominal_db: dict[str, float] = field(default_factory=dict)
     narrowed: dict[str, str] = field(default_factory=dict)
     times_s: dict[str, float] = field(default_factory=dict)
+    keys: dict[str, int] = field(default_factory=dict)
+    """Keyed stage to the point that it listens to."""

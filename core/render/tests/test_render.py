@@ -247,6 +247,40 @@ class Compressing(unittest.TestCase):
         self.assertAlmostEqual(taken[down] / full, np.exp(-1), delta=0.002)
 
 
+class Keyed(unittest.TestCase):
+    def both(self, stage: str, key: str, on: slice) -> np.ndarray:
+        """A steady source through a keyed stage, while another source sounds for a while."""
+        text = f"a: source > {stage} > o: output\nb: source > f: fader > p: output\nkey {key}"
+        steady = np.full((1, 2 * RATE), 0.5)
+        other = np.zeros((1, 2 * RATE))
+        other[0, on] = 0.5 * np.sin(2 * np.pi * 200 * np.arange(2 * RATE) / RATE)[on]
+        plan = compile_rig(parse_rig(text), SONG)
+        out = render_clip(plan, RATE, {"a": steady, "b": other}, tail_s=0)
+        return 20 * np.log10(out["o"][0] / 0.5)
+
+    def test_a_compressor_obeys_its_key_and_nothing_else(self):
+        on = slice(RATE // 2, RATE)
+        stage = "c: compressor (threshold -30 dB, ratio 10, knee 0 dB, attack 1 ms, release 20 ms)"
+        taken = self.both(stage, "b > c", on)
+        self.assertAlmostEqual(taken[RATE // 2 - 10], 0, places=3)
+        self.assertLess(taken[RATE - 200 : RATE].mean(), -15)
+        self.assertAlmostEqual(taken[-1], 0, delta=0.1)
+
+    def test_a_ducker_goes_to_its_depth_while_the_key_sounds(self):
+        on = slice(RATE // 2, RATE)
+        stage = "d: ducker (depth 9 dB, attack 10 ms, release 100 ms)"
+        for key in ("b > d", "f.in > d", "f > d"):
+            taken = self.both(stage, key, on)
+            self.assertAlmostEqual(taken[RATE // 2 - 10], 0, places=3)
+            self.assertAlmostEqual(taken[RATE - 10], -9, delta=0.05)
+            self.assertAlmostEqual(taken[-1], 0, delta=0.05)
+
+    def test_a_key_behind_what_it_keys_is_refused(self):
+        text = "a: source > d: ducker > f: fader > o: output\nkey f > d"
+        with self.assertRaisesRegex(RenderError, "taps a key behind"):
+            rendered(text, impulse())
+
+
 class Driving(unittest.TestCase):
     def tone(self, hz: float, level: float = 1.0) -> np.ndarray:
         return level * np.sin(2 * np.pi * hz * np.arange(RATE) / RATE)[None, :]

@@ -66,10 +66,10 @@ class Renders(ApiCase):
         self.assertEqual(len(self.call("get", f"/rigs/{self.rig_id}/renders")[1]), 1)
 
     def test_what_cannot_be_rendered_says_why_and_leaves_no_file(self):
-        self.variant = self.rig("g: source > ducker > o: output")
+        self.variant = self.rig("g: source > d: ducker > f: fader > o: output\nkey f > d")
         render = self.done()
         self.assertEqual(render["status"], "failed")
-        self.assertIn("cannot be rendered yet", render["problem"])
+        self.assertIn("taps a key behind what it keys", render["problem"])
         self.assertIsNone(Render.objects.get(pk=render["id"]).blob)
         self.refused("get", f"/renders/{render['id']}/audio", None, 409, "not done yet")
         self.assertEqual(self.ask(source="nowhere")[0], 422)

@@ -1,4 +1,4 @@
-"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig lattice drag page]`.
+"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig lattice drag render page]`.
 
 Ratios compare CPU time (wall time for requests) in one run on the same samples, interleaved, as
 the median of several rounds. Goals stand beside the figures.
@@ -27,7 +27,8 @@ from benchmarks.pair import write_pair
 from benchmarks.rigs import exploding, studio
 from core.delay import DelayLine, Pattern, PlayedNote, SearchRequest, search
 from core.measure import null_test
-from core.routing import Evaluation, run_checks
+from core.render.processors import processor_for
+from core.routing import Evaluation, kinds, run_checks
 from core.units import TempoFrame
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -222,6 +223,27 @@ def bench_drag() -> None:
     _line("slider to both pictures, p95", high, "-", " ms")
 
 
+def bench_render() -> None:
+    """Processors against SciPy's one-pole lfilter on the same stereo minute at 48 kHz."""
+    rate = 48_000
+    sound = 0.1 * np.random.default_rng(1).standard_normal((2, 60 * rate))
+    blocks = [sound[:, i : i + 4096] for i in range(0, sound.shape[1], 4096)]
+    works = (
+        ("compressor", kinds.Compressor(id="c"), "at most 1.0"),
+        ("chorus", kinds.Chorus(id="h"), "at most 1.1"),
+        ("reverb, even decay", kinds.Reverb(id="r", locked=True), "at most 1.0"),
+        ("drive, 4x", kinds.Drive(id="d"), "-"),
+    )
+    for name, stage, goal in works:
+        work = processor_for(stage, rate)
+        work(blocks[0])
+        ratios = []
+        for _ in range(3):
+            plain = _cpu(lambda: scipy.signal.lfilter([0.1], [1, -0.9], sound, axis=1))
+            ratios.append(_cpu(lambda w=work: [w(b) for b in blocks]) / plain)
+        _line(f"{name} / one-pole lfilter", statistics.median(ratios), goal)
+
+
 def bench_page() -> None:
     """Gzipped script that the first page loads: the entry and what it imports at once."""
     dist = ROOT / "web" / "dist"
@@ -237,7 +259,7 @@ def bench_page() -> None:
 
 
 def main(names: list[str]) -> None:
-    wanted = names or ["null", "memory", "compute", "rig", "lattice", "drag", "page"]
+    wanted = names or ["null", "memory", "compute", "rig", "lattice", "drag", "render", "page"]
     print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
     with tempfile.TemporaryDirectory() as held:
         if "null" in wanted:
@@ -252,6 +274,8 @@ def main(names: list[str]) -> None:
         bench_lattice()
     if "drag" in wanted:
         bench_drag()
+    if "render" in wanted:
+        bench_render()
     if "page" in wanted:
         bench_page()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

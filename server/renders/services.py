@@ -5,7 +5,10 @@ from uuid import UUID
 
 from django.db import transaction
 
+from core.errors import FonodromeError
+from core.render import RENDERER
 from core.routing import compile_rig, load_rig
+from core.routing.plan import Plan
 from server.accounts.models import User
 from server.clips.queries import ready_clip_of
 from server.config.problems import Problem
@@ -15,13 +18,9 @@ from server.rigs.models import Variant
 from server.rigs.queries import context_of
 
 
-def digest_of(variant: Variant, clip_digest: str, source: str, output: str) -> str:
-    """What a render is made of: the compiled plan, the clip's bytes, and the way through.
-
-    Raises RigError where the rig cannot be computed.
-    """
-    plan = compile_rig(load_rig(variant.document), context_of(variant.rig.song))
-    text = "|".join((plan.digest, clip_digest, source, output))
+def digest_of(plan: Plan, clip_digest: str, source: str, output: str) -> str:
+    """What a render is made of: the plan, the clip's bytes, the way through, and the renderer."""
+    text = "|".join((str(RENDERER), plan.digest, clip_digest, source, output))
     return hashlib.sha256(text.encode()).hexdigest()
 
 
@@ -32,12 +31,11 @@ def start_render(user: User, variant: Variant, clip_id: UUID, source: str, outpu
     clip = ready_clip_of(user, clip_id)
     if clip.song_id != variant.rig.song_id:
         raise Problem(422, "The clip must belong to this song.", "other-song")
-    rig = load_rig(variant.document)
-    plan = compile_rig(rig, context_of(variant.rig.song))
+    plan = compile_rig(load_rig(variant.document), context_of(variant.rig.song))
     if source not in plan.sources or output not in plan.outputs:
         raise Problem(422, "The rig has no such source or output.", "no-way")
     assert clip.blob
-    digest = digest_of(variant, clip.blob.digest, source, output)
+    digest = digest_of(plan, clip.blob.digest, source, output)
     open_ones = (Status.QUEUED, Status.RUNNING, Status.DONE)
     with transaction.atomic():
         mine = Render.objects.filter(variant=variant, digest=digest, status__in=open_ones).first()
@@ -62,7 +60,8 @@ def is_older(render: Render) -> bool:
     if render.clip.blob is None:
         return True
     try:
-        now = digest_of(render.variant, render.clip.blob.digest, render.source, render.output)
-    except ValueError:
+        plan = compile_rig(load_rig(render.variant.document), context_of(render.variant.rig.song))
+    except FonodromeError:
         return True
+    now = digest_of(plan, render.clip.blob.digest, render.source, render.output)
     return now != render.digest

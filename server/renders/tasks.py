@@ -12,6 +12,7 @@ from core.routing import compile_rig, load_rig
 from server.clips.store import adopt, path_of, scratch_folder
 from server.jobs.runner import Attempt, run_attempt
 from server.renders.models import Render
+from server.renders.services import digest_of
 from server.rigs.queries import context_of
 
 
@@ -30,4 +31,8 @@ def _render(pk: UUID, attempt: Attempt) -> dict[str, Any]:
             plan, render.source, render.output, path_of(render.clip.blob), render.clip.name,
             target, attempt.report,
         )  # fmt: skip
-        return {"blob": adopt(target), "report": report.model_dump(mode="json")}
+        # The tempo or the delays may have changed since it was asked for: say what was rendered.
+        digest = digest_of(plan, render.clip.blob.digest, render.source, render.output)
+        return {
+            "blob": adopt(target), "report": report.model_dump(mode="json"), "digest": digest,
+        }  # fmt: skip

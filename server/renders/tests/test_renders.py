@@ -65,6 +65,18 @@ class Renders(ApiCase):
         self.assertNotEqual(self.ask()[1]["id"], first["id"])
         self.assertEqual(len(self.call("get", f"/rigs/{self.rig_id}/renders")[1]), 1)
 
+    def test_a_render_says_what_was_rendered_not_what_was_asked_for(self):
+        self.variant = self.rig("g: source > d: delay (time 1/4) > o: output")
+        asked = self.ask()[1]
+        before = Render.objects.get(pk=asked["id"]).digest
+        # The tempo changes while it waits.
+        self.song.tempo_map = [{**self.song.tempo_map[0], "tempo_bpm": 61.0}]
+        self.song.save()
+        run_render(render_id=asked["id"])
+        after = self.call("get", f"/renders/{asked['id']}")[1]
+        self.assertEqual((after["status"], after["older"]), ("done", False))
+        self.assertNotEqual(Render.objects.get(pk=asked["id"]).digest, before)
+
     def test_what_cannot_be_rendered_says_why_and_leaves_no_file(self):
         self.variant = self.rig("g: source > d: ducker > f: fader > o: output\nkey f > d")
         render = self.done()

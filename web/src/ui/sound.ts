@@ -78,9 +78,14 @@ export class SideBySide {
   private voices = new Map<string, { source: AudioBufferSourceNode; gain: GainNode }>();
   private buffers = new Map<string, AudioBuffer>();
   private master: GainNode | null = null;
-  private heard = "";
+  private sounding = "";
 
   constructor(private readonly onEnd: () => void) {}
+
+  /** Whether these very sounds are playing, so that one of them can be switched to. */
+  holds(urls: Record<string, string>): boolean {
+    return this.voices.size > 0 && this.sounding === JSON.stringify(urls);
+  }
 
   async load(urls: Record<string, string>): Promise<void> {
     this.context ??= new AudioContext();
@@ -99,21 +104,19 @@ export class SideBySide {
     const context = this.context!;
     const now = context.currentTime;
     let peak = 0;
-    for (const [name, url] of Object.entries(urls)) {
+    // The loudest peak of all at unity: whatever gain is switched to later stays below full scale.
+    for (const url of Object.values(urls)) {
       const buffer = this.buffers.get(url)!;
       for (let c = 0; c < buffer.numberOfChannels; c++) {
-        for (const s of buffer.getChannelData(c)) {
-          const level = Math.abs(s) * Math.min(1, gains[name] ?? 1);
-          if (level > peak) peak = level;
-        }
+        for (const s of buffer.getChannelData(c)) peak = Math.max(peak, Math.abs(s));
       }
     }
+    this.sounding = JSON.stringify(urls);
     const master = context.createGain();
     master.gain.setValueAtTime(0, now);
     master.gain.linearRampToValueAtTime(Math.min(1, CEILING / Math.max(peak, 1e-9)), now + 0.4);
     master.connect(context.destination);
     this.master = master;
-    this.heard = heard;
     let longest: AudioBufferSourceNode | null = null;
     for (const [name, url] of Object.entries(urls)) {
       const source = context.createBufferSource();
@@ -141,11 +144,6 @@ export class SideBySide {
       gain.gain.setValueAtTime(gain.gain.value, now);
       gain.gain.linearRampToValueAtTime(to, now + SWITCH_S);
     }
-    this.heard = name;
-  }
-
-  get playing(): string {
-    return this.voices.size ? this.heard : "";
   }
 
   stop(): void {

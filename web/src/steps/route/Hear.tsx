@@ -13,6 +13,7 @@ import {
 } from "../../api/client";
 import { useKey } from "../../app/keys";
 import { useSongContext } from "../../app/Shell";
+import { ClipChoice, useReadyClips } from "../../ui/clips";
 import { announce, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
@@ -33,11 +34,6 @@ export function Hear({ rig, variant }: { rig: RigSummary; variant: Variant }) {
   const [heard, setHeard] = useState("");
   const [player] = useState(() => new SideBySide(() => setHeard("")));
   useEffect(() => () => player.close(), [player]);
-  const clips = useQuery({
-    queryKey: ["clips", song.id],
-    queryFn: () =>
-      ask(api.GET("/api/v1/songs/{song_id}/clips", { params: { path: { song_id: song.id } } })),
-  });
   const renders = useQuery({
     queryKey: ["renders", rig.id, variant.revision, song.revision],
     placeholderData: keepPreviousData,
@@ -65,7 +61,7 @@ export function Hear({ rig, variant }: { rig: RigSummary; variant: Variant }) {
     void ask(
       api.POST("/api/v1/renders/{render_id}/cancel", { params: { path: { render_id: id } } }),
     ).then(() => client.invalidateQueries({ queryKey: ["renders", rig.id] }));
-  const ready = (clips.data ?? []).filter((c) => c.status === "done");
+  const ready = useReadyClips(song.id);
   const mine = rig.variants.map((v) =>
     (renders.data ?? []).find(
       (r) =>
@@ -86,7 +82,7 @@ export function Hear({ rig, variant }: { rig: RigSummary; variant: Variant }) {
   const gains = Object.fromEntries(done.map((r) => [r.letter, 10 ** (matchOf(r) / 20)]));
   const hear = async (letter: string) => {
     if (heard === letter) return player.stop();
-    if (heard) {
+    if (heard && player.holds(urls)) {
       player.switchTo(letter, gains);
       return setHeard(letter);
     }
@@ -116,16 +112,7 @@ export function Hear({ rig, variant }: { rig: RigSummary; variant: Variant }) {
         <Box color="ink2">Bring a clip in under Verify first.</Box>
       ) : (
         <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
-          <Labelled label="Clip">
-            <Choice value={clip} maxWidth="240px" onChange={(event) => setClip(event.target.value)}>
-              <option value="">choose a clip …</option>
-              {ready.map((c) => (
-                <option key={c.id} value={c.id}>
-                  {c.name}
-                </option>
-              ))}
-            </Choice>
-          </Labelled>
+          <ClipChoice label="Clip" clips={ready} value={clip} onChoose={setClip} />
           {boards.length > 1 && (
             <Labelled label="played into, heard at">
               <Choice value={at} onChange={(event) => setAt(Number(event.target.value))}>

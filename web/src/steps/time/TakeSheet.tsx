@@ -8,17 +8,17 @@ import { api, ask, type Pattern, type Schemas, sentenceOf } from "../../api/clie
 import { useSongContext } from "../../app/Shell";
 import { ink } from "../../app/theme";
 import { AxisLeft, Gridlines } from "../../charts/axes";
+import { ClipChoice, useReadyClips } from "../../ui/clips";
 import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
-import { useClips } from "./TempoMapSheet";
 
 type Take = Schemas["TakeOut"];
 
 export function TakeSheet() {
   const { song, frame } = useSongContext();
-  const ready = useClips(song.id).filter((c) => c.status === "done");
+  const ready = useReadyClips(song.id);
   const [clip, setClip] = useState("");
   const [starts, setStarts] = useState("");
   const [slots, setSlots] = useState(song.figure?.pattern?.slots_per_beat ?? 4);
@@ -51,16 +51,7 @@ export function TakeSheet() {
         <Box color="ink2">Bring a clip in under Verify first.</Box>
       ) : (
         <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
-          <Labelled label="Clip">
-            <Choice value={clip} maxWidth="240px" onChange={(event) => setClip(event.target.value)}>
-              <option value="">choose a clip …</option>
-              {ready.map((c) => (
-                <option key={c.id} value={c.id}>
-                  {c.name}
-                </option>
-              ))}
-            </Choice>
-          </Labelled>
+          <ClipChoice label="Clip" clips={ready} value={clip} onChoose={setClip} />
           <Labelled label="Bar 1 begins at, s">
             <TextInput
               width="110px"

@@ -1,15 +1,16 @@
 /** The song's tempo map: sections over time, from and to MIDI files, suggested by a clip. */
-import { Box, chakra } from "@chakra-ui/react";
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { Box } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 
-import { api, ask, type Schemas, type Section, sentenceOf } from "../../api/client";
+import { api, ask, type Section, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../app/Shell";
 import { TempoStrip } from "../../charts/TempoStrip";
 import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { clockFine, msShort, num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
+import { FromClip, FromMidi } from "./TempoSources";
 import type { DelayHandle } from "./useDelay";
 
 const UNITS = [2, 4, 8, 16] as const;
@@ -299,7 +300,7 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
                 {data.position && `${num(data.position.bpm, 2)} BPM there`}
               </Box>
             </Box>
-            <Midi
+            <FromMidi
               onTake={(next) => {
                 const before = sections;
                 store(next);
@@ -350,143 +351,4 @@ function Plain({
       }}
     />
   );
-}
-
-function Midi({ onTake }: { onTake: (sections: Section[]) => void }) {
-  const { song } = useSongContext();
-  const input = useRef<HTMLInputElement>(null);
-  const read = useMutation({
-    mutationFn: async (file: File) => {
-      const bytes = new Uint8Array(await file.slice(0, 2_500_000).arrayBuffer());
-      let binary = "";
-      for (let i = 0; i < bytes.length; i += 8192)
-        binary += String.fromCharCode(...bytes.subarray(i, i + 8192));
-      return ask(api.POST("/api/v1/compute/read-midi", { body: { data_base64: btoa(binary) } }));
-    },
-  });
-  return (
-    <Box marginTop="10px">
-      <SheetTitle sub about="tempo and metre of a Standard MIDI File">
-        From and to a file
-      </SheetTitle>
-      <Box display="flex" flexWrap="wrap" gap="6px 14px" alignItems="center" marginTop="4px">
-        <Press onClick={() => input.current?.click()}>Read a MIDI file</Press>
-        <input
-          ref={input}
-          type="file"
-          hidden
-          aria-label="MIDI file"
-          accept=".mid,.midi,audio/midi"
-          onChange={(event) => {
-            const file = event.target.files?.[0];
-            if (file) read.mutate(file);
-            event.target.value = "";
-          }}
-        />
-        <chakra.a
-          color="ink"
-          fontWeight="600"
-          textUnderlineOffset="3px"
-          href={`/api/v1/songs/${song.id}/tempo-map.mid`}
-          download
-        >
-          Save as MIDI file
-        </chakra.a>
-      </Box>
-      {read.isError && (
-        <Notice kind="fault" word="Not read.">
-          {sentenceOf(read.error)}
-        </Notice>
-      )}
-      {read.data && (
-        <Notice
-          kind="note"
-          word={read.data.sentence}
-          actions={
-            <>
-              <Press
-                look="primary"
-                onClick={() => {
-                  onTake(read.data.sections);
-                  read.reset();
-                }}
-              >
-                Take this tempo map
-              </Press>
-              <Press onClick={() => read.reset()}>Leave it</Press>
-            </>
-          }
-        >
-          {read.data.notes.join(" ")}
-        </Notice>
-      )}
-    </Box>
-  );
-}
-
-function FromClip({ onTake }: { onTake: (bpm: number) => void }) {
-  const { song } = useSongContext();
-  const clips = useClips(song.id);
-  const [clip, setClip] = useState("");
-  const found = useMutation({
-    mutationFn: (id: string) =>
-      ask(api.GET("/api/v1/clips/{clip_id}/tempo", { params: { path: { clip_id: id } } })),
-  });
-  const ready = clips.filter((c) => c.status === "done");
-  return (
-    <Box marginTop="10px">
-      <SheetTitle sub about="a suggestion from the notes of a clip, its half and double beside it">
-        Tempo in a clip
-      </SheetTitle>
-      {ready.length === 0 ? (
-        <Box color="ink2">Bring a clip in under Verify first.</Box>
-      ) : (
-        <Box display="flex" flexWrap="wrap" gap="6px 12px" alignItems="center" marginTop="4px">
-          <Choice
-            aria-label="Clip to find the tempo in"
-            width="auto"
-            maxWidth="220px"
-            value={clip}
-            onChange={(event) => setClip(event.target.value)}
-          >
-            <option value="">choose a clip …</option>
-            {ready.map((c) => (
-              <option key={c.id} value={c.id}>
-                {c.name}
-              </option>
-            ))}
-          </Choice>
-          <Press disabled={!clip || found.isPending} onClick={() => found.mutate(clip)}>
-            {found.isPending ? "Listening …" : "Suggest a tempo"}
-          </Press>
-        </Box>
-      )}
-      {found.isError && (
-        <Notice kind="caution" word="No suggestion.">
-          {sentenceOf(found.error)}
-        </Notice>
-      )}
-      {found.data && (
-        <Box marginTop="4px">
-          <Box fontSize="14px">{found.data.sentence}</Box>
-          <Box display="flex" flexWrap="wrap" gap="6px 10px" marginTop="4px">
-            {found.data.candidates.map((c) => (
-              <Press key={c.relation} onClick={() => onTake(c.bpm)}>
-                {num(c.bpm, 1)} BPM, {c.relation}, {num(c.confidence * 100, 0)} %
-              </Press>
-            ))}
-          </Box>
-        </Box>
-      )}
-    </Box>
-  );
-}
-
-export function useClips(songId: string): Schemas["ClipOut"][] {
-  const clips = useQuery({
-    queryKey: ["clips", songId],
-    queryFn: () =>
-      ask(api.GET("/api/v1/songs/{song_id}/clips", { params: { path: { song_id: songId } } })),
-  });
-  return clips.data ?? [];
 }

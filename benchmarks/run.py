@@ -25,10 +25,11 @@ import soundfile
 from benchmarks.drag import measure as measure_drag
 from benchmarks.pair import write_pair
 from benchmarks.rigs import exploding, studio
+from benchmarks.sound import bench_memory as bench_memory_of_renders
+from benchmarks.sound import bench_processors, bench_rigs
 from core.delay import DelayLine, Pattern, PlayedNote, SearchRequest, search
 from core.measure import null_test
-from core.render.processors import processor_for
-from core.routing import Evaluation, kinds, run_checks
+from core.routing import Evaluation, run_checks
 from core.units import TempoFrame
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -223,25 +224,8 @@ def bench_drag() -> None:
     _line("slider to both pictures, p95", high, "-", " ms")
 
 
-def bench_render() -> None:
-    """Processors against SciPy's one-pole lfilter on the same stereo minute at 48 kHz."""
-    rate = 48_000
-    sound = 0.1 * np.random.default_rng(1).standard_normal((2, 60 * rate))
-    blocks = [sound[:, i : i + 4096] for i in range(0, sound.shape[1], 4096)]
-    works = (
-        ("compressor", kinds.Compressor(id="c"), "at most 1.0"),
-        ("chorus", kinds.Chorus(id="h"), "at most 1.1"),
-        ("reverb, even decay", kinds.Reverb(id="r", locked=True), "at most 1.0"),
-        ("drive, 4x", kinds.Drive(id="d"), "-"),
-    )
-    for name, stage, goal in works:
-        work = processor_for(stage, rate)
-        work(blocks[0])
-        ratios = []
-        for _ in range(3):
-            plain = _cpu(lambda: scipy.signal.lfilter([0.1], [1, -0.9], sound, axis=1))
-            ratios.append(_cpu(lambda w=work: [w(b) for b in blocks]) / plain)
-        _line(f"{name} / one-pole lfilter", statistics.median(ratios), goal)
+def _line_of_sound(name: str, value: float, goal: str, unit: str) -> None:
+    _line(name, value, goal, unit)
 
 
 def bench_page() -> None:
@@ -275,7 +259,8 @@ def main(names: list[str]) -> None:
     if "drag" in wanted:
         bench_drag()
     if "render" in wanted:
-        bench_render()
+        for bench in (bench_processors, bench_rigs, bench_memory_of_renders):
+            bench(_line_of_sound)
     if "page" in wanted:
         bench_page()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

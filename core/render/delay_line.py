@@ -5,6 +5,8 @@ import math
 import numpy as np
 from scipy.signal import oaconvolve
 
+from core.audio.past import Past
+
 # Samples on each side of a point between samples; a Kaiser window of beta 12 keeps the response
 # within 0.001 dB and the time within 0.0001 sample up to 20 kHz at 48 kHz.
 REACH = 64
@@ -28,7 +30,8 @@ def between(fraction: float) -> np.ndarray:
 class DelayLine:
     """Reads `samples` late. Between samples it reaches 64 samples ahead, so it must be longer.
 
-    `push` then `read` for the same block, or `read` first where the delay is at least a block.
+    `push` then `read` for the same block, or `read` first where the delay is at least a block. What
+    `read` gives may be a part of the line itself: it is good until the next `push`.
     """
 
     def __init__(self, samples: float) -> None:
@@ -38,26 +41,24 @@ class DelayLine:
         ahead = 0 if self.taps is None else REACH
         if self.taps is not None and self.whole < REACH:
             raise ValueError("A delay between samples needs at least 64 samples.")
-        self.held = np.zeros((2, self.whole + ahead + 1))
-        self.pushed = 0
-        self.taken = 0
+        self.reach = self.whole + ahead + 1
+        self.past = Past(2, self.reach)
+        self.behind = 0
+        """Samples pushed and not read yet."""
 
     def push(self, block: np.ndarray) -> None:
-        self.held = np.concatenate([self.held, block], axis=1)
-        self.pushed += block.shape[1]
+        if self.behind:
+            # What was not read yet must stay too.
+            self.past.reach = max(self.past.reach, self.reach + self.behind)
+        self.past.add(block)
+        self.behind += block.shape[1]
 
     def read(self, count: int) -> np.ndarray:
-        """The next `count` delayed samples."""
-        # held[:, end] is the newest sample; sample index taken is at position `start`.
-        newest = self.held.shape[1]
-        start = newest - (self.pushed - self.taken) - self.whole
+        """The next `count` delayed samples (2, count)."""
+        start = self.past.end - self.behind - self.whole
+        self.behind -= count
+        held = self.past.held
         if self.taps is None:
-            out = self.held[:, start : start + count].copy()
-        else:
-            stretch = self.held[:, start - REACH : start + count + REACH - 1]
-            out = oaconvolve(stretch, self.taps[None, :], mode="valid", axes=1)
-        self.taken += count
-        keep = self.whole + (0 if self.taps is None else REACH) + (self.pushed - self.taken) + 1
-        if newest > 2 * keep + 65_536:
-            self.held = self.held[:, newest - keep :].copy()
-        return out
+            return held[:, start : start + count]
+        stretch = held[:, start - REACH : start + count + REACH - 1]
+        return np.asarray(oaconvolve(stretch, self.taps[None, :], mode="valid", axes=1))

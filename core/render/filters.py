@@ -10,7 +10,8 @@ from functools import lru_cache
 import numpy as np
 import scipy.signal
 
-from core.routing.responses import Section, Shaped
+from core.audio.biquads import Biquads
+from core.routing.responses import RESONANT, Section, Shaped
 
 
 def _bilinear(b: list[float], a: list[float], hz: float, rate_hz: float) -> np.ndarray:
@@ -40,6 +41,10 @@ def section_sos(section: Section, rate_hz: float) -> np.ndarray:
         kind = "lowpass" if section.kind == "low_pass" else "highpass"
         sos: np.ndarray = scipy.signal.butter(section.order, hz, kind, fs=rate_hz, output="sos")
         return sos
+    if section.kind in RESONANT:
+        terms = (1.0, 1 / section.q, 1.0)
+        kept = [t if on else 0.0 for t, on in zip(terms, RESONANT[section.kind], strict=True)]
+        return _bilinear(kept, list(terms), hz, rate_hz)
     a = 10 ** (section.gain_db / 40)
     if section.kind == "bell":
         return _bilinear([1, a / section.q, 1], [1, 1 / (a * section.q), 1], hz, rate_hz)
@@ -58,13 +63,12 @@ class Filter:
     """A shape running over blocks of (2, n); with `rest`, what the sections leave of the signal."""
 
     def __init__(self, shape: Shaped, rate_hz: float) -> None:
-        self.sos = shape_sos(shape.sections, rate_hz)
+        self.sections = Biquads(shape_sos(shape.sections, rate_hz))
         self.rest = shape.rest
-        self.state = np.zeros((len(self.sos), 2, 2))
 
     def __call__(self, block: np.ndarray) -> np.ndarray:
-        out, self.state = scipy.signal.sosfilt(self.sos, block, axis=-1, zi=self.state)
-        return block - out if self.rest else np.asarray(out)
+        out = self.sections(block)
+        return block - out if self.rest else out
 
 
 def response(shape: Shaped, hz: np.ndarray, rate_hz: float) -> np.ndarray:

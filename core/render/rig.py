@@ -7,8 +7,9 @@ A block is no longer than the shortest loop, so that what goes round is known wh
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -17,8 +18,11 @@ from scipy.sparse.csgraph import connected_components
 from core.errors import FonodromeError
 from core.render.delay_line import REACH, DelayLine, is_whole
 from core.render.filters import Filter
-from core.render.processors import Processor, processor_for
-from core.routing.plan import Arc, Matrix, Plan, SelfLoop
+from core.render.moves import Moved, Moves
+from core.render.processors import Processor, Setting, processor_for
+from core.render.ring import Ring
+from core.routing import kinds as k
+from core.routing.plan import Arc, Matrix, Plan
 
 LONGEST_BLOCK = 4096
 SILENT_DB = -80.0
@@ -54,6 +58,8 @@ class _Way:
     key_line: DelayLine | None = None
     late: bool = False
     """Longer than a block inside a cycle: read before its source is known."""
+    moved: Moved | None = None
+    done: int = 0
 
     def matrix(self) -> Matrix:
         return self.arc.bare if self.work is not None else self.arc.matrix
@@ -67,16 +73,10 @@ class _Way:
                 self.key_line.push(key)
                 key = self.key_line.read(key.shape[1])
             block = self.work(block, key)
+        if self.moved is not None:
+            self.done += block.shape[1]
+            return self.moved.over(block, self.done - block.shape[1])
         return _mix(self.matrix(), block)
-
-
-@dataclass
-class _Ring:
-    """A point that feeds itself."""
-
-    loop: SelfLoop
-    line: DelayLine
-    filter: Filter | None = None
 
 
 @dataclass
@@ -88,6 +88,9 @@ class Renderer:
 
     plan: Plan
     rate_hz: int
+    impulses: Mapping[str, np.ndarray] = field(default_factory=dict)
+    moves: Moves = field(default_factory=Moves)
+    seed: int = 0
     block: int = 0
     latency: dict[str, int] = field(default_factory=dict)
 
@@ -99,7 +102,7 @@ class Renderer:
         offsets = self._offsets(arcs, works)
         self.ways = [self._way(arc, offsets, works.get(id(arc))) for arc in arcs]
         self.block = self._block_size()
-        self.rings = {p: self._ring(loop) for p, loop in plan.loops.items()}
+        self.rings = {p: Ring(loop, self.rate_hz) for p, loop in plan.loops.items()}
         for way in self.ways:
             inside = self._inside(way.arc)
             way.late = (
@@ -159,12 +162,17 @@ class Renderer:
         held = offsets[arc.target] - offsets[arc.source] - (work.latency if work else 0)
         own = work.own if work is not None else 0.0
         way = _Way(arc, self._samples(arc, own) + held, work=work)
-        if arc.shape is not None:
+        # A swept filter's shape is what it rests at: its processor is the filter itself.
+        if arc.shape is not None and not isinstance(arc.stage, k.Swept):
             way.filter = Filter(arc.shape, self.rate_hz)
         key = self._key_of(arc)
         if key is not None and work is not None:
             way.key = key
             way.key_line = DelayLine(offsets[arc.target] - work.latency - offsets[key])
+        moved = self.moves.of(arc)
+        if moved is not None:
+            # What is heard at a bar has been held back by the offsets until then.
+            way.moved = moved.later(offsets[arc.target])
         return way
 
     def _key_of(self, arc: Arc) -> int | None:
@@ -174,10 +182,11 @@ class Renderer:
         assert arc.stage is not None
         key = self._key_of(arc)
         heard = self.plan.carried[arc.source if key is None else key].level_dbfs
-        return processor_for(
-            arc.stage, self.rate_hz, self.plan.channels[arc.target],
-            -20.0 if heard is None else heard,
+        setting = Setting(
+            self.rate_hz, self.plan.channels[arc.target], -20.0 if heard is None else heard,
+            self.plan.times_s, self.impulses, self.moves.fields.get(arc.stage.id, {}), self.seed,
         )  # fmt: skip
+        return processor_for(arc.stage, setting)
 
     def _block_size(self) -> int:
         shortest = float(LONGEST_BLOCK)
@@ -198,13 +207,6 @@ class Renderer:
                 )
             shortest = min(shortest, math.floor(room))
         return max(1, int(shortest))
-
-    def _ring(self, loop: SelfLoop) -> _Ring:
-        samples = loop.delay_s * self.rate_hz
-        if not is_whole(samples) and samples < 2 * REACH:
-            samples = float(max(1, round(samples)))
-        shape = None if loop.shape is None else Filter(loop.shape, self.rate_hz)
-        return _Ring(loop, DelayLine(samples), shape)
 
     def _ordered(self) -> list[_Way]:
         """Ways in an order in which a source is whole before it is read; late ones stand free."""
@@ -262,11 +264,7 @@ class Renderer:
                 points[point] = np.zeros((2, count))
             ring = self.rings.get(point)
             if ring is not None and point not in whole:
-                back = ring.line.read(count)
-                if ring.filter is not None:
-                    back = ring.filter(back)
-                points[point] = points[point] + _mix(ring.loop.matrix, back)
-                ring.line.push(points[point])
+                points[point] = ring(points[point])
             whole.add(point)
             return points[point]
 
@@ -289,6 +287,88 @@ class Renderer:
         return {name: value(p).copy() for name, p in plan.outputs.items()}
 
 
+Reader = Callable[[int, int], dict[str, np.ndarray]]
+"""Start and count to one (channels, count) per source; silence beyond the end."""
+Writer = Callable[[dict[str, np.ndarray]], None]
+
+
+def _prepared(
+    renderer: Renderer, given: Mapping[str, np.ndarray], count: int
+) -> dict[str, np.ndarray]:
+    """What sources give, as (2, count) each: a mono source from a stereo clip is its mean."""
+    plan, out = renderer.plan, {}
+    for name, point in plan.sources.items():
+        two = np.zeros((2, count))
+        sound = given.get(name)
+        if sound is not None:
+            if not np.isfinite(sound).all():
+                raise RenderError("A clip holds samples that are no numbers; it is not rendered.")
+            wide = plan.channels[point] == 2
+            two[0] = sound[0] if wide or len(sound) == 1 else sound.mean(axis=0)
+            if wide:
+                two[1] = sound[-1]
+        out[name] = two
+    return out
+
+
+def run(
+    renderer: Renderer, read: Reader, frames: int, write: Writer, *, tail_s: float | None = None,
+    progress: Progress | None = None,
+) -> int:  # fmt: skip
+    """Stream `frames` samples through a renderer, and the tail after them; returns what was written.
+
+    `write` gets each output as (2, n), latencies taken off. Without `tail_s` the tail goes on until
+    it is 80 dB below the loudest, or 30 s. Memory does not grow with the length. Raises RenderError
+    for samples that are no numbers and for a loop that grows.
+    """
+    late = renderer.latency
+    most_late, rate = max(late.values(), default=0), renderer.rate_hz
+    end = frames + most_late
+    longest = end + round((LONGEST_TAIL_S if tail_s is None else tail_s) * rate)
+    step = max(renderer.block, 16_384)
+    # Outputs that are less late than the slowest wait for it, so that all are written alike.
+    waiting = {name: np.zeros((2, 0)) for name in late}
+    skip = dict(late)
+    loudest, done, written = 0.0, 0, 0
+    while done < longest:
+        size = min(step, longest - done)
+        inside = max(0, min(size, frames - done))
+        given = read(done, inside) if inside else {}
+        padded = {n: _stretch(s, size) for n, s in given.items()}
+        out = renderer.process(_prepared(renderer, padded, size))
+        done += size
+        peak = max((float(np.abs(b).max()) for b in out.values()), default=0.0)
+        loudest = max(loudest, peak)
+        if not peak <= 10 ** (RUNAWAY_DB / 20):
+            raise RenderError(
+                "This rig grows without limit: a loop in it is at or above unity. "
+                "Turn it down, then render again."
+            )
+        for name, block in out.items():
+            drop = min(skip[name], block.shape[1])
+            skip[name] -= drop
+            waiting[name] = np.concatenate([waiting[name], block[:, drop:]], axis=1)
+        ready = min((w.shape[1] for w in waiting.values()), default=0)
+        over = tail_s is None and done >= end and peak <= loudest * 10 ** (SILENT_DB / 20)
+        if ready:
+            write({name: w[:, :ready] for name, w in waiting.items()})
+            waiting = {name: w[:, ready:] for name, w in waiting.items()}
+            written += ready
+        if progress is not None:
+            progress(min(1.0, done / longest))
+        if over:
+            break
+    return written
+
+
+def _stretch(sound: np.ndarray, size: int) -> np.ndarray:
+    if sound.shape[1] == size:
+        return sound
+    out = np.zeros((len(sound), size))
+    out[:, : sound.shape[1]] = sound
+    return out
+
+
 def render_clip(
     plan: Plan,
     rate_hz: int,
@@ -296,63 +376,27 @@ def render_clip(
     *,
     tail_s: float | None = None,
     progress: Progress | None = None,
+    **more: Any,
 ) -> dict[str, np.ndarray]:
     """Whole sources of (channels, n) in; each output as (2, n + tail), latencies taken off.
 
-    A mono signal travels in the left channel; a mono output has it there. Without `tail_s` the
-    tail goes on until it is 80 dB below the loudest, or 30 s. Raises RenderError, also for
-    samples that are no numbers and for sources of unlike lengths.
+    A mono signal travels in the left channel; a mono output has it there. `more` goes to the
+    Renderer. Raises RenderError, also for samples that are no numbers and for unlike lengths.
     """
     if set(sources) - set(plan.sources):
         raise RenderError("A clip was given for a source that the rig does not have.")
     lengths = {s.shape[1] for s in sources.values()}
     if len(lengths) != 1 or 0 in lengths:
         raise RenderError("The clips for the sources need to be equally long, and not empty.")
-    whole = {}
-    for name in plan.sources:
-        given = sources.get(name, np.zeros((1, next(iter(lengths)))))
-        if not np.isfinite(given).all():
-            raise RenderError("A clip holds samples that are no numbers; it is not rendered.")
-        wide = plan.channels[plan.sources[name]] == 2
-        two = np.zeros((2, given.shape[1]))
-        two[0] = given[0] if wide or len(given) == 1 else given.mean(axis=0)
-        if wide:
-            two[1] = given[-1]
-        whole[name] = two
-    renderer = Renderer(plan, rate_hz)
-    count = next(iter(lengths))
-    most_late = max(renderer.latency.values(), default=0)
     parts: dict[str, list[np.ndarray]] = {name: [] for name in plan.outputs}
-    loudest, done, end = 0.0, 0, count + most_late
-    longest = end + round((LONGEST_TAIL_S if tail_s is None else tail_s) * rate_hz)
-    step = max(renderer.block, 16_384)
-    while done < longest:
-        size = min(step, longest - done)
-        some = {n: _stretch(s, done, size) for n, s in whole.items()}
-        out = renderer.process(some)
-        for name, block in out.items():
+
+    def write(blocks: dict[str, np.ndarray]) -> None:
+        for name, block in blocks.items():
             parts[name].append(block)
-        peak = max((float(np.abs(b).max()) for b in out.values()), default=0.0)
-        loudest = max(loudest, peak)
-        done += size
-        if not peak <= 10 ** (RUNAWAY_DB / 20):
-            raise RenderError(
-                "This rig grows without limit: a loop in it is at or above unity. "
-                "Turn it down, then render again."
-            )
-        if progress is not None:
-            progress(min(1.0, done / longest))
-        if tail_s is None and done >= end and peak <= loudest * 10 ** (SILENT_DB / 20):
-            break
-    return {
-        name: np.concatenate(p, axis=1)[:, renderer.latency[name] :] for name, p in parts.items()
-    }
 
-
-def _stretch(sound: np.ndarray, start: int, size: int) -> np.ndarray:
-    part = sound[:, start : start + size]
-    if part.shape[1] == size:
-        return part
-    out = np.zeros((2, size))
-    out[:, : part.shape[1]] = part
-    return out
+    run(
+        Renderer(plan, rate_hz, **more),
+        lambda start, count: {n: s[:, start : start + count] for n, s in sources.items()},
+        next(iter(lengths)), write, tail_s=tail_s, progress=progress,
+    )  # fmt: skip
+    return {name: np.concatenate(p, axis=1) for name, p in parts.items()}

@@ -26,7 +26,10 @@ _DOWN: dict[str, Matrix] = {
     "right": (0.0, 1.0, 0.0, 0.0),
 }
 # What a matrix, a delay and filters do not say all of: a renderer has a processor for each.
-_RENDERED = (k.Compressor, k.Ducker, k.Drive, k.Reverb, k.Chorus, k.Tremolo)
+_RENDERED = (
+    k.Compressor, k.ThreeBand, k.Ducker, k.Drive, k.Reverb, k.Convolution, k.Chorus, k.Tremolo,
+    k.Swept, k.StandIn,
+)  # fmt: skip
 _MS_SCALE = {"half": 0.5, "one": 1.0, "root-half": HALF_POWER}
 
 
@@ -383,7 +386,8 @@ class _Builder:
         out = self.point(goes)
         after = gain(node.output_db) * (-1 if node.inverted else 1)
         if node.bypassed:
-            self.arc(here, out, before, node.id)
+            if node.bypass_is == "thru":
+                self.arc(here, out, before, node.id)
         else:
             self.process(node, here, out, scaled(before, after), came)
         level_in, level_out = self.level(here), self.level(out)
@@ -420,9 +424,18 @@ class _Builder:
     ) -> None:  # fmt: skip
         """A dry and a wet arc, by the device's own mix."""
         dry, wet = law_gains(node.mix_law, node.mix_percent / 100)
-        by_kind = isinstance(node, (k.Reverb, k.Chorus))
+        by_kind = isinstance(node, (k.Reverb, k.Convolution, k.Chorus)) or (
+            isinstance(node, k.StandIn) and node.device in ("delay", "reverb")
+        )
         is_wet = node.counts_as == "wet" or (by_kind and node.counts_as == "auto")
-        moving = isinstance(node, (k.Modulated, k.Reverb)) and not node.locked
+        moving = (
+            isinstance(node, (k.Modulated, k.Reverb, k.Swept))
+            and not node.locked
+            and (not isinstance(node, k.Swept) or node.moved_by != "nothing")
+        )
+        diffuse = isinstance(node, (k.Reverb, k.Convolution)) or (
+            isinstance(node, k.StandIn) and node.device == "reverb"
+        )
         meant = delay if node.delay_is != "latency" else 0.0
         self.arc(
             here, out, scaled(dry_shape, dry), node.id, delay_s=late, wanted_s=wanted,
@@ -430,7 +443,7 @@ class _Builder:
         )  # fmt: skip
         self.arc(
             here, out, scaled(wet_shape, wet), node.id, delay_s=late + delay,
-            wanted_s=wanted + meant, wet=is_wet, diffuse=isinstance(node, k.Reverb),
+            wanted_s=wanted + meant, wet=is_wet, diffuse=diffuse,
             modulated=moving, shape=filters, stage=node if isinstance(node, _RENDERED) else None,
             bare=scaled(dry_shape, wet),
         )  # fmt: skip
@@ -478,9 +491,34 @@ class _Builder:
             wanted = self.seconds(node.pre_delay, node)
             self.plan.times_s[node.id] = wanted
             return UNIT, wanted, rs.cuts(node.low_cut_hz, None, 2)
+        if isinstance(node, k.Convolution):
+            wanted = self.seconds(node.pre_delay, node)
+            self.plan.times_s[node.id] = wanted
+            return UNIT, wanted, rs.cuts(node.low_cut_hz, None, 2)
         if isinstance(node, k.Chorus):
             return UNIT, node.centre_ms / 1e3, None
+        if isinstance(node, k.Swept) and node.mode != "comb":
+            return UNIT, 0.0, rs.shaped((rs.Section(node.mode, node.frequency_hz, q=node.q),))
+        if isinstance(node, k.StandIn):
+            return self.stand_in(node)
+        if isinstance(node, k.Ducker) and node.way == "shape":
+            dip = self.seconds(node.dip_time, node)
+            if dip <= 0:
+                raise RigError(
+                    f"{node.shown}: a dip must last longer than 0 ms.", part=node.dip_time
+                )
+            self.plan.times_s[node.id] = dip
         return UNIT, 0.0, None
+
+    def stand_in(self, node: k.StandIn) -> tuple[Matrix, float, rs.Shaped | None]:
+        """A stand-in by its label, as the plan has to take it: what it truly does is heard."""
+        if node.device == "delay":
+            wanted = self.seconds(node.time, node)
+            if wanted <= 0:
+                raise RigError(f"{node.shown}: a delay time must be above 0 ms.", part=node.time)
+            self.plan.times_s[node.id] = wanted
+            return UNIT, wanted, None
+        return UNIT, k.LOOP_LABEL_S if node.device == "loop" else 0.0, None
 
     def delay(
         self, node: k.Delay, here: int, out: int, shape: Matrix, late: float, wanted: float

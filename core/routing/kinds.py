@@ -24,6 +24,8 @@ from core.routing.fields import (
 LevelKind = Literal["instrument", "line", "mic", "speaker"]
 Role = Literal["auto", "dry", "wet"]
 MixLaw = Literal["linear", "equal-power", "compromise", "full"]
+LOOP_LABEL_S = 0.002
+"""Round trip that the outboard stand-in's label claims."""
 ID = r"^[a-z][a-z0-9_]{0,39}$"
 
 
@@ -58,6 +60,9 @@ class Stage(Node):
     takes_by_kind: ClassVar[str | None] = None
     gives_by_kind: ClassVar[str | None] = None
     bypassed: bool = flag("bypassed")
+    bypass_is: Literal["thru", "mute"] = choice(
+        "thru", "bypass is", "What passes when it is switched off: its input, or nothing"
+    )
     output_db: float = db(0, "output", about="Gain after the stage")
     latency_ms: float = quantity(0, "latency", "ms", 0, 2000, "Unwanted delay of the stage")
     inverted: bool = flag("inverted", "Polarity turned over")
@@ -99,15 +104,44 @@ class Compressor(Mixed):
     makeup_db: float = db(0, "make-up", -24, 48)
     attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)
     release_ms: float = quantity(120, "release", "ms", 1, 5000)
+    detector: Literal["peak", "rms"] = choice("peak", "detector", "Peak, or RMS over 10 ms")
+
+
+class ThreeBand(Mixed):
+    title: ClassVar[str] = "Three-band compressor"
+    linear: ClassVar[bool] = False
+    kind: Literal["three_band"] = "three_band"
+    low_hz: float = hertz(200, "low to", "Where the low band ends")
+    high_hz: float = hertz(2500, "high from", "Where the high band begins")
+    threshold_db: float = db(-18, "threshold", -80, 12, "Turns down what is louder")
+    ratio: float = quantity(2, "ratio", "ratio", 1, 100)
+    up_threshold_db: float = db(-36, "lift below", -80, 12, "Turns up what is quieter")
+    up_ratio: float = quantity(1.5, "lift ratio", "ratio", 1, 20)
+    up_most_db: float = db(12, "lift at most", 0, 30)
+    attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)
+    release_ms: float = quantity(150, "release", "ms", 1, 5000)
+    low_db: float = db(0, "low", -24, 24)
+    mid_db: float = db(0, "mid", -24, 24)
+    high_db: float = db(0, "high", -24, 24)
 
 
 class Ducker(Stage):
     title: ClassVar[str] = "Ducker"
     linear: ClassVar[bool] = False
     kind: Literal["ducker"] = "ducker"
+    way: Literal["key", "envelope", "shape"] = choice(
+        "key", "way", "By a key's level, by its envelope, or a dip in every note value"
+    )
     depth_db: float = db(9, "depth", 0, 60, "How far it turns down while the key sounds")
     attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)
     release_ms: float = quantity(250, "release", "ms", 1, 5000)
+    duck_percent: float = percent(
+        60, "duck", 0, 200, "Envelope: what a full envelope takes off the level"
+    )
+    pre_gain_db: float = db(6, "pre-gain", -24, 60, "Envelope: gain before it is taken as full")
+    below_zero: bool = flag("below zero", "Envelope: a level below 0 turns the polarity over")
+    dip_time: str = duration("1/4", "dip every", "Shape: one dip in this note value")
+    dip_shape: Literal["ramp", "exponential", "half-sine"] = choice("ramp", "dip shape")
 
 
 class Drive(Stage):
@@ -125,6 +159,22 @@ class Filter(Stage):
     low_cut_hz: float | None = hertz(None, "low cut")
     high_cut_hz: float | None = hertz(None, "high cut")
     order: Literal[1, 2, 4] = choice(2, "order", "6, 12 or 24 dB per octave")  # type: ignore[arg-type]
+
+
+class Swept(Mixed):
+    title: ClassVar[str] = "Swept filter"
+    kind: Literal["swept"] = "swept"
+    mode: Literal["low", "high", "band", "notch", "comb"] = choice(
+        "low", "mode", "What passes: below, above or about the frequency; notch and comb take out"
+    )
+    frequency_hz: float = hertz(800, "frequency")
+    q: float = quantity(1.2, "Q", "", 0.3, 30)
+    moved_by: Literal["nothing", "level", "lfo"] = choice("nothing", "moved by")
+    range_oct: float = quantity(2, "range", "", 0, 6, "Octaves that it is moved by")
+    rate_hz: float = quantity(0.5, "rate", "Hz", 0.01, 50)
+    attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)
+    release_ms: float = quantity(120, "release", "ms", 1, 5000)
+    locked: bool = flag("locked", "Modulation locked in phase, or off")
 
 
 class Equaliser(Stage):
@@ -161,6 +211,43 @@ class Reverb(Mixed):
     low_cut_hz: float | None = hertz(None, "low cut")
     locked: bool = flag("locked", "Its tail is not modulated")
     trails: bool = flag("trails", "The tail rings on when it is switched off")
+    high_decay_percent: float = percent(
+        100, "high decay", 5, 100, "RT60 at the very top, as a share of RT60"
+    )
+    size_percent: float = percent(100, "size", 20, 300, "Length of its lines and early part")
+    density_percent: float = percent(80, "density", 0, 100)
+    early_db: float = db(0, "early", -60, 12, "Early part against the tail")
+    mod_rate_hz: float = quantity(0.8, "modulation rate", "Hz", 0.01, 10)
+    mod_depth_ms: float = quantity(0.25, "modulation depth", "ms", 0, 5)
+    mod_sides_deg: float = quantity(0, "sides apart", "", 0, 180, "Phase of right to left, degrees")
+    rt60_125_s: float | None = quantity(None, "decay at 125", "s", 0.05, 60, "RT60 about 125 Hz")
+    rt60_250_s: float | None = quantity(None, "decay at 250", "s", 0.05, 60, "RT60 about 250 Hz")
+    rt60_500_s: float | None = quantity(None, "decay at 500", "s", 0.05, 60, "RT60 about 500 Hz")
+    rt60_1000_s: float | None = quantity(None, "decay at 1k", "s", 0.05, 60, "RT60 about 1 kHz")
+    rt60_2000_s: float | None = quantity(None, "decay at 2k", "s", 0.05, 60, "RT60 about 2 kHz")
+    rt60_4000_s: float | None = quantity(None, "decay at 4k", "s", 0.05, 60, "RT60 about 4 kHz")
+
+
+class Convolution(Mixed):
+    title: ClassVar[str] = "Impulse response"
+    kind: Literal["convolution"] = "convolution"
+    impulse: str | None = text("impulse", "Name of the song's clip that holds the response")
+    pre_delay: str = duration("0 ms", "pre-delay")
+    low_cut_hz: float | None = hertz(None, "low cut")
+
+
+class StandIn(Mixed):
+    """A small simulated device: counted by its label, heard as it truly is."""
+
+    title: ClassVar[str] = "Stand-in"
+    linear: ClassVar[bool] = False
+    kind: Literal["stand_in"] = "stand_in"
+    device: Literal["loop", "delay", "reverb", "cable"] = choice(
+        "loop", "device", "Outboard compressor loop, delay, reverb or cable"
+    )
+    time: str = duration("1/8.", "time", "What the delay's label says")
+    rt60_s: float = quantity(1.6, "RT60", "s", 0.05, 60, "What the reverb's label says")
+    threshold_db: float = db(-18, "threshold", -80, 12, "Where the loop's meter starts to show")
 
 
 class Chorus(Modulated):
@@ -377,11 +464,14 @@ class Output(Node):
 
 InFrame = Annotated[
     Compressor
+    | ThreeBand
     | Drive
     | Filter
+    | Swept
     | Equaliser
     | Delay
     | Reverb
+    | Convolution
     | Chorus
     | Tremolo
     | Level
@@ -429,12 +519,16 @@ class Frame(Stage):
 AnyNode = Annotated[
     Source
     | Compressor
+    | ThreeBand
     | Ducker
     | Drive
     | Filter
+    | Swept
     | Equaliser
     | Delay
     | Reverb
+    | Convolution
+    | StandIn
     | Chorus
     | Tremolo
     | VolumePedal
@@ -465,8 +559,8 @@ AnyNode = Annotated[
 ]
 
 _ALL: tuple[type[Node], ...] = (
-    Source, Compressor, Ducker, Drive, Filter, Equaliser, Delay, Reverb, Chorus, Tremolo,
-    VolumePedal, Level, Fader, MidSideEncoder, MidSideDecoder, Preamp, EffectsLoop, PowerAmp,
+    Source, Compressor, ThreeBand, Ducker, Drive, Filter, Swept, Equaliser, Delay, Reverb,
+    Convolution, StandIn, Chorus, Tremolo, VolumePedal, Level, Fader, MidSideEncoder, MidSideDecoder, Preamp, EffectsLoop, PowerAmp,
     Cabinet, LoadBox, DI, ReampBox, Outboard, Generic, Microphone, Air, Return, Send, Split,
     Merge, Bus, PassiveMixer, Frame, Output,
 )  # fmt: skip

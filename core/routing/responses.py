@@ -75,11 +75,30 @@ def high_shelf(gain_db: float, corner_hz: float, hz: np.ndarray = GRID_HZ) -> np
     return (a * s + 1) / (s / a + 1)
 
 
+RESONANT: dict[str, tuple[bool, bool, bool]] = {
+    "low": (False, False, True),
+    "high": (True, False, False),
+    "band": (False, True, False),
+    "notch": (True, False, True),
+}
+"""Which terms of `s^2 + s / Q + 1` a resonant filter keeps above the line."""
+
+
+def resonant(kind: str, hertz: float, q: float, hz: np.ndarray = GRID_HZ) -> np.ndarray:
+    """Second-order filter of a kind of RESONANT about `hertz`; a band is 0 dB at its centre."""
+    s = 1j * hz / hertz
+    terms = (s * s, s / q, np.ones_like(s))
+    over = sum((t for t, kept in zip(terms, RESONANT[kind], strict=True) if kept), np.zeros_like(s))
+    return np.asarray(over / (terms[0] + terms[1] + terms[2]))
+
+
 @dataclass(frozen=True, slots=True)
 class Section:
     """One filter: what a renderer needs to build it, and its analogue response."""
 
-    kind: Literal["low_pass", "high_pass", "bell", "low_shelf", "high_shelf"]
+    kind: Literal[
+        "low_pass", "high_pass", "bell", "low_shelf", "high_shelf", "low", "high", "band", "notch"
+    ]
     hz: float
     order: int = 2
     gain_db: float = 0.0
@@ -92,6 +111,8 @@ class Section:
             return high_pass(self.order, self.hz, hz)
         if self.kind == "bell":
             return bell(self.gain_db, self.hz, self.q, hz)
+        if self.kind in RESONANT:
+            return resonant(self.kind, self.hz, self.q, hz)
         shelf = low_shelf if self.kind == "low_shelf" else high_shelf
         return shelf(self.gain_db, self.hz, hz)
 

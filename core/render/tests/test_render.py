@@ -217,7 +217,7 @@ class Lines(unittest.TestCase):
         for start in range(0, 5000, block):
             part = tone[:, start : start + block]
             line.push(part)
-            out.append(line.read(part.shape[1]))
+            out.append(line.read(part.shape[1]).copy())
         heard = np.concatenate(out, axis=1)[0]
         at = np.arange(5000) - samples
         shape = 0.5 - 0.5 * np.cos(2 * np.pi * np.clip(at, 0, 4999) / 4999)
@@ -435,4 +435,4 @@ class DemoVariants(unittest.TestCase):
         self.assertGreater(float(np.abs(apart).max()), 0.001)
         # A pedal in front of linear stages or behind them: the same sound.
         same = heard["Two sends"] - heard["Volume pedal last"]
-        self.assertLess(float(np.abs(same).max()), 1e-9)
+        self.assertLess(float(np.abs(same).max()), 1e-7)  # reverbs run in single precision

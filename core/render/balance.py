@@ -1,0 +1,147 @@
+"""Gains for stems, and how loud a mix of them is, without mixing them."""
+
+import math
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from core.audio.loudness import gated_lufs, mixed_tenths
+from core.blend import law_gains
+from core.blend.laws import mix_of_ratio
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.render.clip import RenderDetail, RenderReport
+from core.routing import kinds as k
+from core.routing.document import Rig
+
+LOWEST_DB, HIGHEST_DB, STEP_DB = -30.0, 12.0, 0.5
+Law = Literal["fader", "linear", "equal-power", "compromise", "full"]
+
+
+class KnobPoint(Edge):
+    """A position of the balance: wet against dry (dB), the mix that it is, and the stems' gains."""
+
+    wet_db: float | None = Field(description="Null at the ends: dry only, wet only")
+    mix_percent: float
+    gains: list[float] = Field(description="Linear, one a stem, on what was rendered")
+
+
+class BalanceOut(Edge):
+    """The whole travel of a balance, from dry only to wet only."""
+
+    law: str
+    route_db: float | None = Field(description="Wet against dry as the rig has it (K-weighted)")
+    points: list[KnobPoint]
+    sentence: str
+
+
+class MixLevel(Edge):
+    """How loud the stems are together with given gains."""
+
+    loudness_lufs: float | None
+    momentary_lufs: list[float]
+
+
+def matrix_of(detail: RenderDetail, stems: int) -> np.ndarray:
+    """Energies (steps, stems, stems) from the rows that are kept."""
+    rows = np.array(detail.energies, dtype=float).reshape(-1, stems * (stems + 1) // 2)
+    full = np.zeros((len(rows), stems, stems))
+    i, j = np.triu_indices(stems)
+    full[:, i, j] = rows
+    full[:, j, i] = rows
+    return full
+
+
+def mix_level(report: RenderReport, detail: RenderDetail, gains: list[float]) -> MixLevel:
+    """Integrated loudness of the stems with `gains` (linear). Raises FonodromeError for misfits."""
+    if len(gains) != len(report.stems) or not all(math.isfinite(g) for g in gains):
+        raise FonodromeError(f"This render has {len(report.stems)} stems; one gain each is needed.")
+    tenths = mixed_tenths(matrix_of(detail, len(gains)), np.array(gains))
+    return MixLevel(loudness_lufs=gated_lufs(np.maximum(tenths, 0)), momentary_lufs=[])
+
+
+def route_ratio_db(report: RenderReport, detail: RenderDetail) -> float | None:
+    """Power of the wet stems against the dry ones (dB, K-weighted); None where one is silent."""
+    wet = np.array([s.wet for s in report.stems], dtype=float)
+    total = matrix_of(detail, len(report.stems)).sum(axis=0)
+    loud, dry = float(wet @ total @ wet), float((1 - wet) @ total @ (1 - wet))
+    if loud <= 0 or dry <= 0:
+        return None
+    return 10 * math.log10(loud / dry)
+
+
+def balance(report: RenderReport, detail: RenderDetail, law: Law = "fader") -> BalanceOut:
+    """The gains over the travel of a balance.
+
+    *fader*: the dry stems stay, the wet ones move. A mix law moves both: its two gains, so scaled
+    that the rig's own balance is where the law has that ratio. Raises FonodromeError where the
+    stems are all wet or all dry.
+    """
+    route = route_ratio_db(report, detail)
+    if route is None:
+        raise FonodromeError("There is nothing to balance here: dry or wet is silent.")
+    wet = [s.wet for s in report.stems]
+    here = law_gains(law, mix_of_ratio(law, 10 ** (route / 20))) if law != "fader" else (1.0, 1.0)
+
+    def point(db: float | None, ratio: float) -> KnobPoint:
+        if law == "fader":
+            dry, moist = (0.0, 1.0) if math.isinf(ratio) else (1.0, ratio / 10 ** (route / 20))
+        else:
+            d, w = law_gains(law, mix_of_ratio(law, ratio))
+            dry, moist = d / here[0], w / here[1]
+        share = 1.0 if math.isinf(ratio) else ratio / (1 + ratio)
+        gains = [min(moist if one else dry, 64.0) for one in wet]
+        return KnobPoint(wet_db=db, mix_percent=100 * share, gains=gains)
+
+    steps = np.arange(LOWEST_DB, HIGHEST_DB + STEP_DB / 2, STEP_DB)
+    points = [point(None, 0.0), *(point(float(x), 10 ** (x / 20)) for x in steps)]
+    points.append(point(None, math.inf))
+    return BalanceOut(
+        law=law, route_db=route, points=points,
+        sentence=f"Wet is {route:+.1f} dB against dry as the rig has it, measured on this clip.".replace("-", "\u2212"),
+    )  # fmt: skip
+
+
+class BalancedSetting(Edge):
+    """A setting that a balance comes to."""
+
+    part: str
+    field: str
+    value: float
+
+
+def settings_for(
+    rig: Rig, report: RenderReport, wet_db: float, route_db: float
+) -> list[BalancedSetting]:
+    """What the rig has to be set to for a balance: the wet inputs' levels, or a device's mix.
+
+    A mix knob turns the dry down as it turns the wet up: the output makes up for it. Raises
+    FonodromeError where the place is gone or a setting would leave its range.
+    """
+    name, move = report.place or "", wet_db - route_db
+    node = rig.nodes.get(name)
+    if node is None:
+        raise FonodromeError("The place that was balanced is not in the rig any more.")
+    if isinstance(node, k.Mixed) and not node.many_inputs:
+        dry, wet = law_gains(node.mix_law, node.mix_percent / 100)
+        mix = mix_of_ratio(node.mix_law, wet / dry * 10 ** (move / 20))
+        after = law_gains(node.mix_law, mix)[0]
+        trim = node.output_db + 20 * math.log10(dry / max(after, 1e-6))
+        if trim > 60:
+            raise FonodromeError(f"{node.shown} would have to make up {trim:.0f} dB: too much.")
+        return [
+            BalancedSetting(part=name, field="mix_percent", value=round(100 * mix, 2)),
+            BalancedSetting(part=name, field="output_db", value=round(trim, 2)),
+        ]
+    out = []
+    for stem in report.stems:
+        if not stem.wet or stem.level_db is None:
+            continue
+        if stem.id not in rig.rails:
+            raise FonodromeError("An input that was balanced is not in the rig any more.")
+        level = rig.rails[stem.id].strip.level_db + move
+        if not -120 <= level <= 60:
+            raise FonodromeError(f"{stem.name} would be set to {level:.0f} dB: out of its range.")
+        out.append(BalancedSetting(part=stem.id, field="level_db", value=round(level, 2)))
+    return out

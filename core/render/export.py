@@ -1,0 +1,47 @@
+"""Save a sound for other programs: WAV or FLAC, 16 or 24 bits with dither, or 32-bit float."""
+
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import soundfile
+
+from core.audio import open_audio
+from core.errors import FonodromeError
+
+Form = Literal["wav", "flac"]
+Word = Literal["16", "24", "float"]
+_BLOCK = 1 << 16
+
+
+def export_file(source: Path, target: Path, form: Form, word: Word, gain: float = 1.0) -> float:
+    """Write `source` again; returns by how much it was turned down so as not to clip (dB, 0 or less).
+
+    Whole-number samples get triangular dither of one step each way, from a fixed seed: the same file
+    comes to the same bytes. A peak above full scale turns the whole file down; floats are left.
+    Raises FonodromeError for FLAC in floats.
+    """
+    if form == "flac" and word == "float":
+        raise FonodromeError("FLAC holds whole numbers only: choose 24 bits, or WAV for floats.")
+    subtype = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}[word]
+    with open_audio(source) as sound:
+        peak = max((float(np.abs(b).max(initial=0)) for b in sound.blocks()), default=0.0) * gain
+        step = 2.0 ** (1 - int(word)) if word != "float" else 0.0
+        most = 1 - 2 * step
+        down = min(1.0, most / peak) if word != "float" and peak > 0 else 1.0
+        rng = np.random.default_rng(20_211)
+        with soundfile.SoundFile(
+            str(target), "w", sound.rate_hz, sound.channels, subtype, format=form.upper()
+        ) as out:
+            for block in sound.blocks(_BLOCK):
+                samples = np.asarray(block, np.float64).T * (gain * down)
+                if step:
+                    noise = rng.random(samples.shape) - rng.random(samples.shape)
+                    whole = np.round(samples / step + noise)
+                    limit = 2 ** (int(word) - 1)
+                    whole = np.clip(whole, -limit, limit - 1)
+                    shift = 32 - int(word)
+                    out.write((whole.astype(np.int64) << shift).astype(np.int32))
+                else:
+                    out.write(samples.astype(np.float32))
+    return float(20 * np.log10(down))

@@ -1,0 +1,233 @@
+"""Written moves: a setting that follows steps and ramps against bars; its resting value stays.
+
+Moved are the settings that come down to gains (levels, mix, pan, polarity of a fader, position of a
+pedal), mute, and the frequency of a swept filter. What a gain becomes is asked of the compiler,
+so that a move says what the same setting at rest would.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from pydantic import Field
+
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.render.processors.base import Curve
+from core.routing import Context, compile_rig
+from core.routing import kinds as k
+from core.routing.document import Rig
+from core.routing.plan import Arc, Matrix, Plan
+from core.tempo import TempoMap
+
+_RAMP_POINTS = 12
+_SOFT_S = 0.004
+"""A step takes this long, so that it does not click."""
+_BY_PROCESSOR = {("swept", "frequency_hz")}
+MOST_MOVES, MOST_POINTS = 40, 400
+
+
+class MoveError(FonodromeError):
+    """A written move cannot be used."""
+
+    code = "move"
+
+
+class MovePoint(Edge):
+    """A breakpoint: from here on this value, or reached in a straight line from the one before."""
+
+    bar: int = Field(ge=1, le=10_000)
+    beat: float = Field(1, ge=1, lt=65, description="Beats of the metre from 1, with fractions")
+    value: float | bool
+    ramp: bool = Field(False, description="Reached in a straight line since the point before")
+
+
+class WrittenMove(Edge):
+    """The moves of one setting. `part` is a node, or the port of a rail that ends in a merge."""
+
+    part: str = Field(max_length=45)
+    field: str = Field(max_length=40)
+    points: tuple[MovePoint, ...] = Field(min_length=1, max_length=MOST_POINTS)
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A 2 x 2 matrix over time."""
+
+    at: np.ndarray
+    """Samples (m,), rising."""
+    matrices: np.ndarray
+    """(m, 4)."""
+
+    def later(self, samples: int) -> "Moved":
+        return Moved(self.at + samples, self.matrices)
+
+    def over(self, block: np.ndarray, start: int) -> np.ndarray:
+        """A block (2, n) that begins at sample `start`, through the matrix as it moves."""
+        n = np.arange(start, start + block.shape[1])
+        a, b, c, d = (np.interp(n, self.at, column) for column in self.matrices.T)
+        return np.stack([a * block[0] + b * block[1], c * block[0] + d * block[1]])
+
+
+ArcKey = tuple[int, int, str, bool, bool, int]
+
+
+def _keys(plan: Plan) -> dict[ArcKey, Arc]:
+    """Arcs under names that stay while gains change."""
+    found: dict[ArcKey, Arc] = {}
+    for arc in (*plan.arcs, *plan.back):
+        place = 0
+        while (key := (arc.source, arc.target, arc.owner, arc.wet, arc.leak, place)) in found:
+            place += 1
+        found[key] = arc
+    return found
+
+
+@dataclass
+class Moves:
+    """What moves, ready for a renderer: matrices by arc, and fields of stages by name."""
+
+    arcs: dict[int, Moved] = field(default_factory=dict)
+    fields: dict[str, dict[str, Curve]] = field(default_factory=dict)
+
+    def of(self, arc: Arc) -> Moved | None:
+        return self.arcs.get(id(arc))
+
+
+def _with(rig: Rig, part: str, name: str, value: float | bool) -> Rig:
+    """The rig with one setting at another value. Raises MoveError where it cannot be."""
+    try:
+        if part in rig.nodes:
+            old = rig.nodes[part]
+            node = type(old).model_validate(old.model_dump() | {name: value})
+            return rig.model_copy(update={"nodes": {**rig.nodes, part: node}})
+        rail = rig.rails[part]
+        strip = type(rail.strip).model_validate(rail.strip.model_dump() | {name: value})
+        rails = {**rig.rails, part: rail.model_copy(update={"strip": strip})}
+        return rig.model_copy(update={"rails": rails})
+    except ValueError:
+        raise MoveError(f"{_shown(rig, part)}: {value} is no value for its {name}.") from None
+
+
+def _shown(rig: Rig, part: str) -> str:
+    if part in rig.nodes:
+        return rig.nodes[part].shown
+    return f"The input from {rig.nodes[part.rpartition('.')[0]].shown}"
+
+
+def resolve_moves(
+    rig: Rig, context: Context, moves: Sequence[WrittenMove], tempo: TempoMap, rate_hz: int,
+    start_s: float = 0.0,
+) -> tuple[Plan, Moves]:  # fmt: skip
+    """The plan and its moves for a render that begins `start_s` into the song.
+
+    The plan has every arc that any value opens. Raises MoveError for what cannot be moved.
+    """
+    plan = compile_rig(rig, context)
+    if not moves:
+        return plan, Moves()
+    if len(moves) > MOST_MOVES:
+        raise MoveError(f"Up to {MOST_MOVES} settings can be moved; there are {len(moves)}.")
+    known, curves = _keys(plan), Moves()
+    wanted: dict[ArcKey, tuple[np.ndarray, np.ndarray]] = {}
+    for move in moves:
+        if move.part not in rig.nodes and move.part not in rig.rails:
+            raise MoveError(f"A move names “{move.part}”, which is not in this rig any more.")
+        times, values, resting = _timeline(rig, move, tempo, rate_hz, start_s)
+        node = rig.nodes.get(move.part)
+        if node is not None and (k.kind_of(node), move.field) in _BY_PROCESSOR:
+            fields = curves.fields.setdefault(move.part, {})
+            fields[move.field] = Curve(tuple(times), tuple(float(v) for v in values))
+            continue
+        compiled: dict[float | bool, dict[ArcKey, Arc]] = {}
+        for value in dict.fromkeys((resting, *values)):
+            other = compile_rig(_with(rig, move.part, move.field, value), context)
+            there = _keys(other)
+            _same_but_for_gains(rig, move, known, there, other.points == plan.points)
+            compiled[value] = there
+        owned = {
+            key for there in compiled.values() for key, arc in there.items()
+            if arc.owner == move.part
+        }  # fmt: skip
+        for key in owned:
+            rows = np.array([_matrix(compiled[v].get(key)) for v in values])
+            if not np.allclose(rows, rows[0]) or not np.allclose(rows[0], _matrix(known.get(key))):
+                if key in wanted:
+                    raise MoveError(
+                        f"{_shown(rig, move.part)}: two of its settings move; one at a time can."
+                    )
+                wanted[key] = (np.array(times, dtype=float), rows)
+            if key not in known:
+                known[key] = next(c[key] for c in compiled.values() if key in c)
+                plan.arcs.append(known[key])
+    curves.arcs = {id(known[key]): Moved(at, rows) for key, (at, rows) in wanted.items()}
+    return plan, curves
+
+
+def _matrix(arc: Arc | None) -> Matrix:
+    if arc is None:
+        return (0.0, 0.0, 0.0, 0.0)
+    return arc.bare if arc.stage is not None else arc.matrix
+
+
+def _same_but_for_gains(
+    rig: Rig,
+    move: WrittenMove,
+    known: Mapping[ArcKey, Arc],
+    there: Mapping[ArcKey, Arc],
+    alike: bool,
+) -> None:
+    for key, arc in there.items():
+        before = known.get(key)
+        if before is None and alike:
+            continue
+        if before is None:
+            before = arc
+        same = (before.delay_s, before.stage is None) == (arc.delay_s, arc.stage is None)
+        settings = before.stage is None or arc.stage is None or (
+            before.stage.model_dump(exclude=_GAINS) == arc.stage.model_dump(exclude=_GAINS)
+        )  # fmt: skip
+        if not alike or not same or not settings or before.shape is not arc.shape:
+            raise MoveError(
+                f"{_shown(rig, move.part)}: its {move.field.replace('_', ' ')} cannot be moved. "
+                "Levels, mix, pan, mute and bypass, and the frequency of a swept filter can."
+            )
+
+
+_GAINS = {"mix_percent", "mix_law", "output_db", "inverted", "bypassed", "muted", "level_db"}
+
+
+def _timeline(
+    rig: Rig, move: WrittenMove, tempo: TempoMap, rate_hz: int, start_s: float
+) -> tuple[list[float], list[float | bool], float | bool]:
+    """Breakpoints in samples with values: ramps in many small pieces, steps softened."""
+    node = rig.nodes.get(move.part)
+    owner = node if node is not None else rig.rails[move.part].strip
+    resting = getattr(owner, move.field, None)
+    if resting is None or isinstance(resting, str):
+        raise MoveError(f"{_shown(rig, move.part)} has no {move.field} that could be moved.")
+    placed = []
+    for point in move.points:
+        seconds = tempo.time_s(tempo.quarters_of(point.bar, point.beat)) - start_s
+        placed.append((seconds * rate_hz, point))
+    placed.sort(key=lambda pair: pair[0])
+    soft = _SOFT_S * rate_hz
+    times: list[float] = [min(-1.0, placed[0][0] - 1)]
+    values: list[float | bool] = [resting]
+    for at, point in placed:
+        before = values[-1]
+        numbers = not isinstance(before, bool) and not isinstance(point.value, bool)
+        if point.ramp and numbers and at > times[-1] + 1:
+            began = max(times[-1], -1e12)
+            for step in range(1, _RAMP_POINTS):
+                share = step / _RAMP_POINTS
+                times.append(began + share * (at - began))
+                values.append(before + share * (point.value - before))
+            times.append(at)
+        else:
+            held = max(at, times[-1] + 1)
+            times.append(held)
+            values.append(before)
+            times.append(held + soft)
+        values.append(point.value)
+    return times, values, resting

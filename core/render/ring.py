@@ -1,0 +1,117 @@
+"""A point that feeds itself: a feedback delay's loop."""
+
+import numba
+import numpy as np
+
+from core.audio.past import Past
+from core.render.delay_line import REACH, DelayLine, is_whole
+from core.render.filters import Filter, section_sos
+from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
+
+
+@numba.njit(
+    numba.void(
+        numba.float64[:, ::1], numba.float64[:, ::1], numba.float64[:, ::1], numba.int64,
+        numba.int64, numba.float64, numba.int64, numba.float64[:, ::1], numba.float64[:, ::1],
+    ),
+    cache=True, nogil=True, fastmath={"contract"},
+)  # fmt: skip
+def _go_round(block, out, held, past, delay, gain, swapped, sections, state):  # type: ignore[no-untyped-def]
+    """out becomes what the point carries; held (2, m) gets the same from index `past` on.
+
+    sections (m, 3): b0, b1, a1 of first-order filters in the loop, both sides at once; state (m, 4).
+    """
+    n = block.shape[1]
+    left = held[1 if swapped else 0, past - delay : past - delay + n]
+    right = held[0 if swapped else 1, past - delay : past - delay + n]
+    x, y = block[0], block[1]
+    x_out, y_out = out[0], out[1]
+    x_in, y_in = held[0, past : past + n], held[1, past : past + n]
+    if sections.shape[0] == 0:
+        for i in range(n):
+            x_out[i] = x_in[i] = x[i] + gain * left[i]
+        for i in range(n):
+            y_out[i] = y_in[i] = y[i] + gain * right[i]
+        return
+    b0, b1, a1 = gain * sections[0, 0], gain * sections[0, 1], sections[0, 2]
+    u, v = state[0, 0], state[0, 1]
+    if sections.shape[0] == 1:
+        # Direct form: only one multiplication waits for the sample before. u, v hold what went in
+        # last, w, z what came out.
+        w, z = state[0, 2], state[0, 3]
+        for i in range(n):
+            p, q = left[i], right[i]
+            w = (b0 * p + b1 * u) - a1 * w
+            z = (b0 * q + b1 * v) - a1 * z
+            u, v = p, q
+            x_out[i] = x_in[i] = x[i] + w
+            y_out[i] = y_in[i] = y[i] + z
+        state[0, 2], state[0, 3] = w, z
+    else:
+        c0, c1, d1 = sections[1, 0], sections[1, 1], sections[1, 2]
+        w, z = state[1, 0], state[1, 1]
+        for i in range(n):
+            p, q = left[i], right[i]
+            s, t = b0 * p + u, b0 * q + v
+            u, v = b1 * p - a1 * s, b1 * q - a1 * t
+            f, g = c0 * s + w, c0 * t + z
+            w, z = c1 * s - d1 * f, c1 * t - d1 * g
+            x_out[i] = x_in[i] = x[i] + f
+            y_out[i] = y_in[i] = y[i] + g
+        state[1, 0], state[1, 1] = w, z
+    state[0, 0], state[0, 1] = u, v
+
+
+class Ring:
+    """Adds to each block (2, n) what comes back round; n must not be longer than the delay.
+
+    Whole samples, one gain for both sides (straight or swapped) and filters of first order go
+    through one compiled loop; all else through a delay line and filters one after another.
+    """
+
+    def __init__(self, loop: SelfLoop, rate_hz: int) -> None:
+        self.loop = loop
+        samples = loop.delay_s * rate_hz
+        if not is_whole(samples) and samples < 2 * REACH:
+            samples = float(max(1, round(samples)))
+        gain = max(loop.matrix, key=abs)
+        sections = () if loop.shape is None else loop.shape.sections
+        plain = loop.matrix in (scaled(UNIT, gain), scaled(SWAP, gain))
+        first = all(s.order == 1 and s.kind.endswith("_pass") for s in sections)
+        rest = loop.shape is not None and loop.shape.rest
+        self.quick = is_whole(samples) and plain and first and len(sections) <= 2 and not rest
+        self.gain, self.swapped = gain, loop.matrix[1] != 0
+        self.line, self.filter = DelayLine(samples), None
+        if self.quick:
+            self.delay = round(samples)
+            self.past = Past(2, self.delay)
+            self.state = np.zeros((len(sections), 4))
+            self.sections = np.array(
+                [
+                    [sos[0, 0], sos[0, 1], sos[0, 4]]
+                    for sos in (section_sos(s, rate_hz) for s in sections)
+                ]
+            ).reshape(-1, 3)
+        elif loop.shape is not None:
+            self.filter = Filter(loop.shape, rate_hz)
+
+    def __call__(self, block: np.ndarray) -> np.ndarray:
+        if self.quick:
+            count = block.shape[1]
+            if count > self.delay:
+                raise ValueError("A block is longer than the loop it goes round.")
+            out = np.empty_like(block)
+            start = self.past.room(count)
+            _go_round(
+                np.ascontiguousarray(block), out, self.past.held, start, self.delay, self.gain,
+                self.swapped, self.sections, self.state,
+            )  # fmt: skip
+            return out
+        out = np.array(block)
+        back = self.line.read(block.shape[1])
+        if self.filter is not None:
+            back = self.filter(back)
+        a, b, c, d = self.loop.matrix
+        out += np.array([[a, b], [c, d]]) @ back
+        self.line.push(out)
+        return out

@@ -1,0 +1,215 @@
+"""What is summed at one place of a rig, as stems that can be balanced after rendering.
+
+A place is a point where several inputs are added: a merge, a bus, an output, or the end of a device
+that mixes its own dry and wet. Each input becomes a stem: what it alone brings to the output, with
+all that lies before it. Their sum is the whole, so their gains can be moved live, where everything
+behind the place is linear and no loop leads round it.
+"""
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from pydantic import Field
+
+from core.edge import Edge
+from core.routing import kinds as k
+from core.routing.document import Rig
+from core.routing.plan import Arc, Plan
+
+REST = "rest"
+MOST_STEMS = 12
+
+
+class StemOut(Edge):
+    """One input of a place."""
+
+    id: str = Field(description="The port it comes from; 'dry' or 'wet' inside a device")
+    name: str
+    wet: bool = Field(description="What it brings is wet: a balance moves it against the dry ones")
+    level_db: float | None = Field(
+        description="What it is set to at the place (dB); null inside a device"
+    )
+
+
+class PlaceOut(Edge):
+    """A place whose inputs can be balanced."""
+
+    id: str
+    name: str
+    stems: list[StemOut]
+    live: bool = Field(description="Everything behind it is linear: it can be balanced live")
+    reason: str = Field(description="Why it needs a render instead; empty where it is live")
+    inside: bool = Field(description="A device's own mix, not a merge")
+    mix_law: str | None = Field(description="The law of a device's own mix")
+
+
+def _reached(arcs: Iterable[Arc], starts: Iterable[int], *, backwards: bool = False) -> set[int]:
+    ways: dict[int, list[int]] = {}
+    for arc in arcs:
+        a, b = (arc.target, arc.source) if backwards else (arc.source, arc.target)
+        ways.setdefault(a, []).append(b)
+    seen, todo = set(starts), list(starts)
+    while todo:
+        for other in ways.get(todo.pop(), ()):
+            if other not in seen:
+                seen.add(other)
+                todo.append(other)
+    return seen
+
+
+def _point_of(rig: Rig, plan: Plan, place: str) -> int:
+    node = rig.nodes[place]
+    return plan.inlet[place] if node.many_inputs else plan.outlet[f"{place}.0"]
+
+
+def _groups(rig: Rig, plan: Plan, place: str) -> dict[str, list[Arc]]:
+    """Arcs into a place by stem."""
+    point = _point_of(rig, plan, place)
+    into = [a for a in (*plan.arcs, *plan.back) if a.target == point]
+    if rig.nodes[place].many_inputs:
+        found: dict[str, list[Arc]] = {}
+        for arc in into:
+            found.setdefault(arc.owner, []).append(arc)
+        return found
+    return {
+        name: arcs
+        for name, arcs in (
+            ("dry", [a for a in into if a.leak or not _processed(a)]),
+            ("wet", [a for a in into if not a.leak and _processed(a)]),
+        )
+        if arcs
+    }
+
+
+def _processed(arc: Arc) -> bool:
+    return arc.wet or arc.stage is not None or arc.shape is not None or arc.delay_s > 0
+
+
+def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
+    """Places on the way to an output where two or more inputs meet, the last ones first."""
+    arcs = [*plan.arcs, *plan.back]
+    towards = _reached(arcs, [plan.outputs[output]], backwards=True)
+    found = []
+    for name in reversed(plan.order):
+        node = rig.nodes[name]
+        inside = isinstance(node, k.Mixed) and not node.bypassed and 0 < node.mix_percent < 100
+        if not (node.many_inputs or inside) or (name in plan.outputs and name != output):
+            continue
+        point = _point_of(rig, plan, name)
+        if point not in towards:
+            continue
+        groups = _groups(rig, plan, name)
+        if not 2 <= len(groups) <= MOST_STEMS:
+            continue
+        reason = _why_not(rig, plan, arcs, point, output)
+        stems = [_stem(rig, plan, node, key, into) for key, into in groups.items()]
+        stems.sort(key=lambda stem: stem.wet)
+        found.append(
+            PlaceOut(
+                id=name, name=node.shown, stems=stems, live=not reason, reason=reason, inside=inside,
+                mix_law=node.mix_law if isinstance(node, k.Mixed) else None,
+            )
+        )  # fmt: skip
+    return found
+
+
+def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> StemOut:
+    if not node.many_inputs:
+        return StemOut(id=key, name=key, wet=key == "wet", level_db=None)
+    feeder = rig.nodes[key.rpartition(".")[0]]
+    carried = plan.carried[arcs[0].source]
+    wet = sum(carried.wet) > sum(carried.dry)
+    return StemOut(
+        id=key, name=_name(rig, feeder), wet=wet, level_db=rig.rails[key].strip.level_db
+    )  # fmt: skip
+
+
+def _name(rig: Rig, node: k.Node) -> str:
+    """What a person would call an input: the last thing on it that has a name or makes a sound."""
+    plain = (k.Split, k.Send, k.Level, k.Fader, k.Merge, k.Bus, k.Return)
+    at: k.Node = node
+    while at.name is None and isinstance(at, plain):
+        came = rig.inputs[at.id]
+        if len(came) != 1:
+            break
+        at = rig.nodes[came[0].rpartition(".")[0]]
+        if isinstance(at, (k.Split, k.Source)):
+            return "dry" if isinstance(at, k.Split) else at.shown
+    return at.shown
+
+
+def _why_not(rig: Rig, plan: Plan, arcs: list[Arc], point: int, output: str) -> str:
+    """Why the inputs of a point cannot be balanced after rendering; empty where they can."""
+    behind = _reached(arcs, [point])
+    towards = _reached(arcs, [plan.outputs[output]], backwards=True)
+    if any(a.target == point for a in arcs if a.source in behind):
+        return "A loop leads from here back to here."
+    for arc in arcs:
+        if arc.stage is not None and arc.source in behind and arc.target in towards:
+            if isinstance(arc.stage, k.StandIn) and arc.stage.device in ("cable", "delay"):
+                continue
+            if not arc.stage.linear or (
+                isinstance(arc.stage, k.Swept) and arc.stage.moved_by == "level"
+            ):
+                return f"{arc.stage.shown} behind it does not treat loud and quiet alike."
+    for keyed, tap in plan.keys.items():
+        if tap in behind and keyed in rig.nodes:
+            return f"{rig.nodes[keyed].shown} is keyed from behind it."
+    return ""
+
+
+def only(rig: Rig, plan: Plan, place: str, stem: str | None) -> Plan:
+    """The plan with one input of a place alone, or, for None, with none of them.
+
+    What leads nowhere any more is left out, so that nothing is computed that is not heard.
+    """
+    groups = _groups(rig, plan, place)
+    shut = {id(a) for name, arcs in groups.items() if name != stem for a in arcs}
+    arcs = [a for a in plan.arcs if id(a) not in shut]
+    back = [a for a in plan.back if id(a) not in shut]
+    if stem is not None:
+        # Only what goes through the input: ways past the place belong to the rest.
+        kept = groups[stem]
+        point = kept[0].target
+        before = _reached([*arcs, *back], [a.source for a in kept], backwards=True)
+        after = _reached([*arcs, *back], [point])
+        ids = {id(a) for a in kept}
+        heard = [
+            a for a in (*arcs, *back)
+            if id(a) in ids or (a.source in after and a.target in after)
+            or (a.target in before and a.source not in after)
+        ]  # fmt: skip
+        inside = {id(a) for a in heard}
+        # A key is listened to though it is not heard.
+        taps = [plan.keys[a.stage.id] for a in heard if a.stage and a.stage.id in plan.keys]
+        listened = _reached([*arcs, *back], taps, backwards=True)
+        inside |= {id(a) for a in (*arcs, *back) if a.target in listened}
+        arcs = [a for a in arcs if id(a) in inside]
+        back = [a for a in back if id(a) in inside]
+    return pruned(replace(plan, arcs=arcs, back=back))
+
+
+def pruned(plan: Plan) -> Plan:
+    """The plan without arcs that no source reaches or that reach no output and no key."""
+    arcs = [*plan.arcs, *plan.back]
+    from_sources = _reached(arcs, plan.sources.values())
+    wanted = [*plan.outputs.values()]
+    to_output = _reached(arcs, wanted, backwards=True)
+    taps = [
+        tap for keyed, tap in plan.keys.items()
+        if any(a.stage is not None and a.stage.id == keyed and a.target in to_output for a in arcs)
+    ]  # fmt: skip
+    to_output |= _reached(arcs, taps, backwards=True)
+
+    def used(arc: Arc) -> bool:
+        return arc.source in from_sources and arc.target in to_output
+
+    return replace(
+        plan, arcs=[a for a in plan.arcs if used(a)], back=[a for a in plan.back if used(a)],
+        loops={p: loop for p, loop in plan.loops.items() if p in from_sources and p in to_output},
+    )  # fmt: skip
+
+
+def to_output(plan: Plan, output: str) -> Plan:
+    """The plan with one output alone."""
+    return pruned(replace(plan, outputs={output: plan.outputs[output]}))

@@ -1,0 +1,229 @@
+"""Stems, balances, moves and files: what is heard live is what a fresh render would be."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from core.audio.loudness import integrated_lufs
+from core.errors import Cancelled, FonodromeError
+from core.render import RenderError, render_clip
+from core.render.balance import balance, mix_level, route_ratio_db, settings_for
+from core.render.clip import RenderJob, render_file
+from core.render.export import export_file
+from core.render.moves import MoveError, MovePoint, WrittenMove, resolve_moves
+from core.render.stems import find_places
+from core.routing import Context, compile_rig, parse_rig, perform
+from core.routing.actions import Set, SetStrip
+from core.tempo import TempoMap, TempoSection
+from core.units import TempoFrame
+
+RATE = 48_000
+SONG = Context(TempoFrame(tempo_bpm=120))
+SENDS = (
+    "g: source > s: split > m: merge > o: output (stereo)\n"
+    "s > delay (time 210 ms, feedback 40 %) > m [level -6 dB, pan -30 %]\n"
+    "s > reverb (RT60 0.8 s, pre-delay 12.3 ms, locked) > m [level -9 dB]"
+)
+
+
+class Files(unittest.TestCase):
+    def setUp(self):
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        rng = np.random.default_rng(5)
+        fade = np.exp(-(np.arange(2 * RATE) % (RATE // 2)) / 4000)
+        self.sound = 0.2 * fade * rng.standard_normal(2 * RATE)
+        self.clip = self.folder / "clip.wav"
+        soundfile.write(self.clip, self.sound, RATE, subtype="FLOAT")
+
+    def render(self, text: str, **job):
+        rig = parse_rig(text)
+        out = Path(tempfile.mkdtemp(dir=self.folder))
+        job = RenderJob(source="g", output="o", **job)
+        report, detail = render_file(
+            rig, compile_rig(rig, SONG), job, self.clip, "clip", out, lambda *_: None
+        )
+        return report, detail, out
+
+    def read(self, out: Path, name: str) -> np.ndarray:
+        return soundfile.read(out / name, always_2d=True)[0].T
+
+
+class Stems(Files):
+    def test_stems_add_up_to_the_render_of_the_whole(self):
+        report, _, out = self.render(SENDS, place="m")
+        stems, mix = self.read(out, "stems.wav"), self.read(out, "mix.wav")
+        self.assertEqual([s.wet for s in report.stems], [False, True, True])
+        self.assertLess(np.abs(stems.reshape(3, 2, -1).sum(axis=0) - mix).max(), 1e-6)
+        whole = render_clip(compile_rig(parse_rig(SENDS), SONG), RATE, {"g": self.sound[None]})["o"]
+        length = min(whole.shape[1], mix.shape[1])
+        self.assertLess(np.abs(whole[:, :length] - mix[:, :length]).max(), 1e-5)
+
+    def test_what_goes_past_the_place_is_a_stem_of_its_own(self):
+        text = SENDS + "\ns > delay (time 90 ms) > o"
+        report, _, out = self.render(text, place="m")
+        self.assertEqual(report.stems[-1].id, "rest")
+        stems, mix = self.read(out, "stems.wav"), self.read(out, "mix.wav")
+        self.assertLess(np.abs(stems.reshape(4, 2, -1).sum(axis=0) - mix).max(), 1e-6)
+
+    def test_a_balance_is_as_loud_as_a_fresh_render_of_its_settings(self):
+        report, detail, _ = self.render(SENDS, place="m")
+        rig, route = parse_rig(SENDS), route_ratio_db(report, detail)
+        for wanted in (route - 9.0, route + 5.0):
+            gains = [10 ** ((wanted - route) / 20) if s.wet else 1.0 for s in report.stems]
+            said = mix_level(report, detail, gains).loudness_lufs
+            for setting in settings_for(rig, report, wanted, route):
+                moved = perform(
+                    rig, SetStrip(rail=setting.part, values={setting.field: setting.value})
+                ).rig
+                rig = moved
+            fresh = render_clip(compile_rig(rig, SONG), RATE, {"g": self.sound[None]})["o"]
+            self.assertAlmostEqual(integrated_lufs(fresh, RATE), said, delta=0.1)
+            rig = parse_rig(SENDS)
+
+    def test_a_mix_knob_is_balanced_as_its_own_law_would(self):
+        text = "g: source > d: delay (time 150 ms, mix 30 %, mix law equal-power) > o: output"
+        report, detail, _ = self.render(text, place="d")
+        route = route_ratio_db(report, detail)
+        travel = balance(report, detail, "equal-power")
+        here = min(travel.points[1:-1], key=lambda p: abs(p.wet_db - route))
+        self.assertAlmostEqual(here.gains[0], 1, delta=0.05)
+        mix, trim = settings_for(parse_rig(text), report, route + 6, route)
+        louder = perform(
+            parse_rig(text),
+            Set(node="d", values={"mix_percent": mix.value, "output_db": trim.value}),
+        ).rig
+        again = render_clip(compile_rig(louder, SONG), RATE, {"g": self.sound[None]})["o"]
+        said = mix_level(report, detail, [1.0, 10 ** (6 / 20)]).loudness_lufs
+        self.assertAlmostEqual(integrated_lufs(again[:1], RATE), said, delta=0.1)
+
+    def test_places_behind_which_something_bends_need_a_render(self):
+        for more, words in (("drive", "does not treat"), ("level", "")):
+            text = f"g: source > s: split > m: merge > {more} > o: output\ns > delay > m"
+            rig = parse_rig(text)
+            place = find_places(rig, compile_rig(rig, SONG), "o")[0]
+            self.assertEqual(place.live, not words)
+            self.assertIn(words, place.reason)
+            report, _, out = self.render(text, place="m")
+            self.assertEqual((out / "stems.wav").exists(), not words)
+        looped = "g: source > b: bus > delay (time 80 ms) > s: split > o: output\ns > level (level -9 dB) > b"
+        rig = parse_rig(looped)
+        self.assertIn("loop", find_places(rig, compile_rig(rig, SONG), "o")[-1].reason)
+
+    def test_a_stretch_alone_is_rendered_and_nothing_is_a_sentence(self):
+        report, _, out = self.render(
+            "g: source > o: output", start_s=0.5, length_s=0.25, tail=False
+        )
+        heard = self.read(out, "mix.wav")[0]
+        np.testing.assert_allclose(heard, self.sound[RATE // 2 : RATE // 2 + RATE // 4], atol=1e-7)
+        with self.assertRaisesRegex(RenderError, "nothing of it lies"):
+            self.render("g: source > o: output", start_s=9)
+
+    def test_a_cancelled_render_stops_its_threads_and_says_so(self):
+        rig = parse_rig(SENDS)
+
+        def stop(share, stage):
+            raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            render_file(
+                rig, compile_rig(rig, SONG), RenderJob(source="g", output="o", place="m"), self.clip,
+                "clip", self.folder, stop,
+            )  # fmt: skip
+
+
+class Exports(Files):
+    def test_whole_numbers_are_dithered_and_always_to_the_same_bytes(self):
+        for form, word, bits in (("wav", "16", 16), ("flac", "24", 24)):
+            targets = [self.folder / f"{n}.{form}" for n in "ab"]
+            for target in targets:
+                self.assertEqual(export_file(self.clip, target, form, word), 0.0)
+            self.assertEqual(targets[0].read_bytes(), targets[1].read_bytes())
+            back, rate = soundfile.read(targets[0])
+            error = back - self.sound
+            step = 2.0 ** (1 - bits)
+            # Rounding and triangular dither: three times the power of rounding alone.
+            self.assertAlmostEqual(error.std() / step, 0.5, delta=0.02)
+            self.assertLess(abs(np.corrcoef(error, self.sound)[0, 1]), 0.02)
+
+    def test_a_peak_above_full_scale_turns_the_file_down_and_floats_stay(self):
+        hot = self.folder / "hot.wav"
+        soundfile.write(hot, self.sound / np.abs(self.sound).max() * 2, RATE, subtype="FLOAT")
+        down = export_file(hot, self.folder / "out.wav", "wav", "16")
+        self.assertAlmostEqual(down, -6.02, delta=0.01)
+        self.assertLess(np.abs(soundfile.read(self.folder / "out.wav")[0]).max(), 1)
+        self.assertEqual(export_file(hot, self.folder / "f.wav", "wav", "float"), 0.0)
+        with self.assertRaisesRegex(FonodromeError, "whole numbers"):
+            export_file(hot, self.folder / "no.flac", "flac", "float")
+
+
+class Moving(unittest.TestCase):
+    def heard(self, text: str, moves: list[WrittenMove], seconds: float = 4) -> np.ndarray:
+        rig = parse_rig(text)
+        tempo = TempoMap([TempoSection(tempo_bpm=120)])
+        plan, curves = resolve_moves(rig, SONG, moves, tempo, RATE)
+        steady = np.full((1, round(seconds * RATE)), 0.5)
+        return render_clip(plan, RATE, {"g": steady}, tail_s=0, moves=curves)["o"][0] / 0.5
+
+    def at(self, bar: int, beat: float, value: float | bool, ramp: bool = False) -> MovePoint:
+        return MovePoint(bar=bar, beat=beat, value=value, ramp=ramp)
+
+    def test_steps_and_ramps_come_at_their_bar_and_the_rest_is_as_it_stood(self):
+        # Bars of two seconds: -6 dB at bar 1 beat 3, up to 0 dB in a line until bar 2.
+        move = WrittenMove(
+            part="f", field="level_db",
+            points=(self.at(1, 3, -20), self.at(2, 1, 0, True)),
+        )  # fmt: skip
+        out = 20 * np.log10(self.heard("g: source > f: fader (level -3 dB) > o: output", [move]))
+        self.assertAlmostEqual(out[RATE // 2], -3, places=6)
+        self.assertAlmostEqual(out[RATE + 400], -20, delta=0.3)
+        self.assertAlmostEqual(out[RATE + RATE // 2], -10, delta=0.1)
+        self.assertAlmostEqual(out[-1], 0, places=6)
+
+    def test_a_muted_send_is_opened_for_a_throw_and_a_rail_can_be_cut(self):
+        text = "g: source > s: send (muted) > m: merge > o: output\ns > delay (time 100 ms) > m"
+        throw = WrittenMove(
+            part="s", field="muted", points=(self.at(1, 3, False), self.at(1, 4, True))
+        )
+        out = self.heard(text, [throw])
+        for second, level in ((0.9, 1.0), (1.3, 2.0), (1.8, 1.0)):
+            self.assertAlmostEqual(out[round(second * RATE)], level, places=6)
+        cut = WrittenMove(part="g.0", field="level_db", points=(self.at(2, 1, -120),))
+        out = self.heard("g: source > m: merge > o: output", [cut])
+        self.assertAlmostEqual(out[2 * RATE - 10], 1, places=6)
+        self.assertEqual(out[2 * RATE + 300], 0)
+
+    def test_a_swept_filter_is_opened_over_bars(self):
+        move = WrittenMove(
+            part="w", field="frequency_hz", points=(self.at(1, 1, 100), self.at(3, 1, 8000, True))
+        )
+        rig = parse_rig("g: source > w: swept (mode low, frequency 500 Hz) > o: output")
+        plan, curves = resolve_moves(
+            rig, SONG, [move], TempoMap([TempoSection(tempo_bpm=120)]), RATE
+        )
+        tone = np.sin(2 * np.pi * 2000 * np.arange(4 * RATE) / RATE)[None, :]
+        out = render_clip(plan, RATE, {"g": tone}, tail_s=0, moves=curves)["o"][0]
+        early, late = (
+            np.abs(out[a : a + RATE // 10]).max() for a in (RATE // 10, 4 * RATE - RATE // 10)
+        )
+        self.assertLess(early, 0.1)
+        self.assertGreater(late, 0.9)
+
+    def test_what_cannot_be_moved_says_so(self):
+        for text, part, field, words in (
+            ("g: source > d: delay > o: output", "d", "time", "no time that could"),
+            (
+                "g: source > d: delay (feedback 30 %) > o: output",
+                "d",
+                "latency_ms",
+                "cannot be moved",
+            ),
+            ("g: source > o: output", "x", "level_db", "not in this rig"),
+        ):
+            move = WrittenMove(part=part, field=field, points=(self.at(1, 2, 5),))
+            with self.subTest(words), self.assertRaisesRegex(MoveError, words):
+                self.heard(text, [move])

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+import soxr
 from pydantic import Field
 
 from core.audio import open_audio
@@ -20,6 +21,7 @@ from core.edge import Edge
 from core.errors import Cancelled
 from core.render.meters import SoundCurves, SoundMeter, SoundReport, to_dbfs
 from core.render.moves import Moves
+from core.render.processors.convolution import LONGEST_S
 from core.render.rig import Renderer, RenderError, run
 from core.render.stems import REST, PlaceOut, StemOut, find_places, only, to_output
 from core.routing.document import Rig
@@ -70,6 +72,7 @@ class RenderDetail(SoundCurves):
     """
 
     energies: list[list[float]]
+    before_dbfs: list[float] = Field(description="The clip itself in the same bands")
 
 
 @dataclass
@@ -167,6 +170,7 @@ def render_file(
         frames = max(w.result() for w in waiting)
     wide = plan.channels[plan.outputs[job.output]] == 2
     report, detail = _gather(files, frames, 2 if wide else 1, folder, live, progress)
+    detail = detail.model_copy(update={"before_dbfs": _bands_before(job, clip, name)})
     for file in files:
         file.unlink()
     stems = [
@@ -181,6 +185,28 @@ def render_file(
         **report.sound.model_dump(), start_s=job.start_s, place=job.place, stems=stems,
         needs_render=place.reason if place is not None else "", sentence=said + ".",
     ), detail  # fmt: skip
+
+
+def _bands_before(job: RenderJob, clip: Path, name: str) -> list[float]:
+    """Third-octave levels of the stretch of the clip that was rendered."""
+    with open_audio(clip, name) as sound:
+        first, frames = _region(job, sound.frames, sound.rate_hz, name)
+        channels = min(2, sound.channels)
+        meter = SoundMeter(channels, sound.rate_hz, frames)
+        for start in range(0, frames, _BLOCK):
+            block = sound.read(first + start, min(_BLOCK, frames - start))[:channels]
+            meter.push(np.asarray(block, np.float64))
+    return meter.curves().band_dbfs
+
+
+def load_impulse(path: Path, name: str, rate_hz: int) -> np.ndarray:
+    """An impulse response (channels, n) at a rate, at most stereo. Raises AudioError."""
+    with open_audio(path, name) as sound:
+        count = min(sound.frames, round((LONGEST_S + 1) * sound.rate_hz))
+        samples = np.asarray(sound.read(0, count), np.float64)[:2]
+        if sound.rate_hz == rate_hz:
+            return samples
+        return np.asarray(soxr.resample(samples.T, sound.rate_hz, rate_hz, "HQ").T)
 
 
 def _place(rig: Rig, plan: Plan, job: RenderJob) -> PlaceOut | None:
@@ -240,5 +266,5 @@ def _gather(
         upper = np.triu_indices(count)
         rows = [[float(f"{v:.6g}") for v in step[upper]] for step in tenths]
         levels = [(gated_lufs(tenths[:, i, i]), to_dbfs(float(peaks[i]))) for i in range(count)]
-    detail = RenderDetail(**meter.curves().model_dump(), energies=rows)
+    detail = RenderDetail(**meter.curves().model_dump(), energies=rows, before_dbfs=[])
     return _Gathered(meter.report(), levels), detail

@@ -8,9 +8,11 @@ from server.compute.api import router as compute
 from server.config import problems
 from server.config.auth import signed_in
 from server.devices.api import router as devices
+from server.log.api import router as log
 from server.renders.api import router as renders
 from server.rigs.api import router as rigs
 from server.songs.api import router as songs
+from server.trials.api import router as trials
 from server.verify.api import router as verify
 
 api = NinjaAPI(
@@ -29,4 +31,6 @@ api.add_router("", devices)
 api.add_router("", clips)
 api.add_router("", verify)
 api.add_router("", renders)
+api.add_router("", trials)
+api.add_router("", log)
 api.add_router("", rigs)

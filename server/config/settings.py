@@ -37,6 +37,8 @@ INSTALLED_APPS = [
     "server.clips",
     "server.verify",
     "server.renders",
+    "server.trials",
+    "server.log",
     "server.devices",
     "server.rigs",
     "server.jobs",

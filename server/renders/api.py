@@ -1,17 +1,24 @@
-"""Renders: a variant of a rig heard on a clip."""
+"""Renders: a variant of a rig heard on a clip, whole or in stems that can be balanced."""
 
+import tempfile
+from pathlib import Path
 from typing import Any
 from uuid import UUID
 
 from django.db.models import QuerySet
 from django.http import FileResponse, HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router
+from ninja import Query, Router
 from pydantic import Field
 
 from core.edge import Edge
-from core.render.clip import RenderReport
-from server.clips.store import path_of
+from core.render.balance import BalancedSetting, BalanceOut, Law, MixLevel
+from core.render.clip import RenderDetail, RenderJob, RenderReport
+from core.render.export import Form, Word, export_file
+from core.render.moves import MOST_MOVES, WrittenMove
+from core.render.stems import PlaceOut
+from server.clips.models import Blob
+from server.clips.store import path_of, scratch_folder
 from server.config.auth import user_of
 from server.config.problems import Problem
 from server.jobs.models import Status
@@ -23,10 +30,9 @@ from server.rigs.queries import rig_of, rigs_of, variant_of
 router = Router(tags=["renders"])
 
 
-class RenderIn(Edge):
+class RenderIn(RenderJob):
     clip: UUID
-    source: str = Field(max_length=40)
-    output: str = Field(max_length=40)
+    capture: UUID | None = Field(None, description="A recording to be heard in the render's place")
 
 
 class RenderOut(Edge):
@@ -34,70 +40,167 @@ class RenderOut(Edge):
     variant: UUID
     letter: str
     clip: UUID
+    capture: UUID | None
     source: str
     output: str
+    place: str
+    start_s: float
+    length_s: float | None
     status: str
     progress: float
     stage: str
     problem: str
-    older: bool = Field(description="The rig, its tempo or its delays have changed since")
+    older: bool = Field(description="The rig, its moves, tempo or delays have changed since")
     report: RenderReport | None
 
 
+class GainsIn(Edge):
+    gains: list[float] = Field(max_length=20, description="Linear, one a stem")
+
+
+class MovesIn(Edge):
+    moves: list[WrittenMove] = Field(max_length=MOST_MOVES)
+
+
 def _mine(request: HttpRequest) -> QuerySet[Render]:
-    return Render.objects.filter(variant__rig__in=rigs_of(user_of(request))).select_related(
-        "variant__rig__song", "clip__blob"
+    return (
+        Render.objects.filter(variant__rig__in=rigs_of(user_of(request)))
+        .select_related("variant__rig__song", "clip__blob", "blob", "stems", "capture")
+        .defer("detail", "document")
     )
 
 
+def _one(request: HttpRequest, render_id: UUID) -> Render:
+    return get_object_or_404(_mine(request), pk=render_id)
+
+
 def _out(render: Render) -> RenderOut:
-    names = ("id", "source", "output", "status", "progress", "stage", "problem", "report")
+    names = (
+        "id", "source", "output", "place", "start_s", "length_s", "status", "progress", "stage",
+        "problem", "report",
+    )  # fmt: skip
     values: dict[str, Any] = {name: getattr(render, name) for name in names}
     return RenderOut.model_validate(
         values
         | {
             "variant": render.variant_id, "clip": render.clip_id, "letter": render.variant.letter,
-            "older": services.is_older(render),
+            "capture": render.capture_id, "older": services.is_older(render),
         }
     )  # fmt: skip
 
 
 @router.get("/rigs/{uuid:rig_id}/renders", response=list[RenderOut])
 def list_renders(request: HttpRequest, rig_id: UUID) -> list[RenderOut]:
-    """The newest render of each variant, clip and way."""
+    """The newest render of each variant, clip, way and stretch."""
     rig = rig_of(user_of(request), rig_id)
-    newest: dict[tuple[Any, ...], Render] = {}
-    for render in _mine(request).filter(variant__rig=rig):
-        key = (render.variant_id, render.clip_id, render.source, render.output)
-        newest.setdefault(key, render)
-    return [_out(render) for render in newest.values()]
+    return [_out(render) for render in services.newest(_mine(request).filter(variant__rig=rig))]
+
+
+@router.get("/variants/{uuid:variant_id}/places", response=list[PlaceOut])
+def list_places(request: HttpRequest, variant_id: UUID, output: str) -> list[PlaceOut]:
+    """Where several inputs meet on the way to an output, the last place first."""
+    return services.places_of(variant_of(user_of(request), variant_id), output)
+
+
+@router.get("/variants/{uuid:variant_id}/moves", response=list[WrittenMove])
+def get_moves(request: HttpRequest, variant_id: UUID) -> Any:
+    return variant_of(user_of(request), variant_id).moves
+
+
+@router.put("/variants/{uuid:variant_id}/moves", response=list[WrittenMove])
+def put_moves(request: HttpRequest, variant_id: UUID, payload: MovesIn) -> Any:
+    """Keep all written moves of a variant; what was there is replaced."""
+    variant = variant_of(user_of(request), variant_id)
+    return services.set_moves(variant, payload.moves).moves
 
 
 @router.post("/variants/{uuid:variant_id}/renders", response=RenderOut)
 def start_render(request: HttpRequest, variant_id: UUID, payload: RenderIn) -> RenderOut:
     user = user_of(request)
     variant = variant_of(user, variant_id)
-    return _out(services.start_render(user, variant, payload.clip, payload.source, payload.output))
+    job = RenderJob(**payload.model_dump(exclude={"clip", "capture"}))
+    return _out(services.start_render(user, variant, payload.clip, job, payload.capture))
 
 
 @router.get("/renders/{uuid:render_id}", response=RenderOut)
 def get_render(request: HttpRequest, render_id: UUID) -> RenderOut:
-    return _out(get_object_or_404(_mine(request), pk=render_id))
+    return _out(_one(request, render_id))
 
 
 @router.post("/renders/{uuid:render_id}/cancel", response=RenderOut)
 def cancel_render(request: HttpRequest, render_id: UUID) -> RenderOut:
-    render = get_object_or_404(_mine(request), pk=render_id)
-    request_cancel(render)
-    return _out(get_object_or_404(_mine(request), pk=render_id))
+    request_cancel(_one(request, render_id))
+    return _out(_one(request, render_id))
+
+
+@router.get("/renders/{uuid:render_id}/detail", response=RenderDetail)
+def render_detail(request: HttpRequest, render_id: UUID) -> Any:
+    """Waveform, levels over time and spectrum, without the stems' energies."""
+    render = _one(request, render_id)
+    if render.status != Status.DONE or render.detail is None:
+        raise Problem(409, "This render is not done yet.", "no-result")
+    return render.detail | {"energies": []}
+
+
+@router.get("/renders/{uuid:render_id}/balance", response=BalanceOut)
+def render_balance(request: HttpRequest, render_id: UUID, law: Law = "fader") -> BalanceOut:
+    """The gains of the stems from dry only to wet only, under a law."""
+    return services.balance_of(_one(request, render_id), law)
+
+
+@router.post("/renders/{uuid:render_id}/level", response=MixLevel)
+def render_level(request: HttpRequest, render_id: UUID, payload: GainsIn) -> MixLevel:
+    """How loud the stems are together with gains, from their energies."""
+    return services.level_of(_one(request, render_id), payload.gains)
+
+
+@router.get("/renders/{uuid:render_id}/settings", response=list[BalancedSetting])
+def render_settings(request: HttpRequest, render_id: UUID, wet_db: float) -> list[BalancedSetting]:
+    """What the rig has to be set to for a balance."""
+    return services.settings_of(_one(request, render_id), wet_db)
+
+
+def _file(render: Render, blob: Blob | None, name: str) -> FileResponse:
+    if render.status != Status.DONE or blob is None:
+        raise Problem(409, "This render is not done yet, or has no such sound.", "no-result")
+    return FileResponse(path_of(blob).open("rb"), content_type="audio/wav", filename=name)
 
 
 @router.get("/renders/{uuid:render_id}/audio", response={200: None})
 def render_audio(request: HttpRequest, render_id: UUID) -> FileResponse:
     """The render as a 32-bit float WAV, at its own level."""
-    render = get_object_or_404(_mine(request), pk=render_id)
-    if render.status != Status.DONE or render.blob is None:
-        raise Problem(409, "This render is not done yet.", "no-result")
-    return FileResponse(
-        path_of(render.blob).open("rb"), content_type="audio/wav", filename="render.wav"
+    render = _one(request, render_id)
+    return _file(render, render.blob, "render.wav")
+
+
+@router.get("/renders/{uuid:render_id}/stems", response={200: None})
+def render_stems(request: HttpRequest, render_id: UUID) -> FileResponse:
+    """All stems side by side in one 32-bit float WAV, in the report's order."""
+    render = _one(request, render_id)
+    return _file(render, render.stems, "stems.wav")
+
+
+class ExportAs(Edge):
+    form: Form = "wav"
+    word: Word = "24"
+    stems: bool = False
+
+
+@router.get("/renders/{uuid:render_id}/export", response={200: None})
+def export_render(request: HttpRequest, render_id: UUID, to: Query[ExportAs]) -> FileResponse:
+    """WAV or FLAC of 16 or 24 bits with dither, or WAV in floats; turned down where it would clip."""
+    render = _one(request, render_id)
+    blob = render.stems if to.stems else render.blob
+    if render.status != Status.DONE or blob is None:
+        raise Problem(409, "This render is not done yet, or has no such sound.", "no-result")
+    with tempfile.TemporaryDirectory(dir=scratch_folder()) as held:
+        target = Path(held) / f"render.{to.form}"
+        down = export_file(path_of(blob), target, to.form, to.word)
+        # The open file outlives its name: it is streamed, and gone when that is done.
+        stream = target.open("rb")
+    name = (
+        f"{render.variant.rig.name} {render.variant.letter}{' stems' if to.stems else ''}.{to.form}"
     )
+    answer = FileResponse(stream, as_attachment=True, filename=name)
+    answer["X-Turned-Down-dB"] = f"{down:.2f}"
+    return answer

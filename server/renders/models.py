@@ -15,10 +15,23 @@ class Render(JobState):
     clip = models.ForeignKey("clips.Clip", on_delete=models.CASCADE, related_name="+")
     source = models.CharField(max_length=40)
     output = models.CharField(max_length=40)
+    place = models.CharField(max_length=45, blank=True, help_text="What its stems are inputs of")
+    start_s = models.FloatField(default=0.0)
+    length_s = models.FloatField(null=True)
+    capture = models.ForeignKey(
+        "clips.Clip", on_delete=models.CASCADE, related_name="+", null=True,
+        help_text="A recording that is heard in place of the render",
+    )  # fmt: skip
     digest = models.CharField(max_length=64)
     document = models.JSONField()
     blob = models.ForeignKey("clips.Blob", on_delete=models.PROTECT, null=True)
+    stems = models.ForeignKey(
+        "clips.Blob", on_delete=models.PROTECT, null=True, related_name="+",
+        help_text="Two channels a stem, or one",
+    )  # fmt: skip
+    moves = models.JSONField(default=list)
     report = models.JSONField(null=True)
+    detail = models.JSONField(null=True)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -28,6 +28,7 @@ class Variant(models.Model):
     position = models.PositiveSmallIntegerField()
     name = models.CharField(max_length=80, blank=True)
     document = models.JSONField()
+    moves = models.JSONField(default=list, help_text="Written moves of its settings")
     revision = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
 

@@ -214,7 +214,9 @@ def add_variant(user: User, rig_id: UUID, copy_of: UUID | None, name: str) -> Va
         if source is None:
             raise Problem(422, "That variant belongs to another rig.", "other-rig")
         free = next(n for n in range(MOST_VARIANTS) if n not in {v.position for v in held})
-        return Variant.objects.create(rig=rig, position=free, name=name, document=source.document)
+        return Variant.objects.create(
+            rig=rig, position=free, name=name, document=source.document, moves=source.moves
+        )
 
 
 def promote(user: User, variant_id: UUID) -> Variant:
@@ -257,5 +259,9 @@ def copy_rigs(song: Song, to: Song) -> None:
         made = Rig.objects.create(song=to, name=rig.name)
         for variant in rig.variants.all():
             Variant.objects.create(
-                rig=made, position=variant.position, name=variant.name, document=variant.document
+                rig=made,
+                position=variant.position,
+                name=variant.name,
+                document=variant.document,
+                moves=variant.moves,
             )

@@ -11,6 +11,7 @@ from server.devices.models import Device
 from server.renders.models import Render
 from server.rigs.services import create_rig
 from server.testing import QUARTERS, clip_in, noise, person, song_for, wav_bytes
+from server.trials.models import Trial
 from server.verify.models import NullTest
 
 DEVICE = {"name": "x", "min_ms": 1, "max_ms": 100, "step_ms": 1}
@@ -50,6 +51,7 @@ OWN = {
     ("POST", "/devices"): DEVICE,
     ("GET", "/rig-kinds"): None,
     ("GET", "/rig-templates"): None,
+    ("GET", "/practice-trials"): None,
 }
 # About one thing: (which thing, body). A stranger gets 404, as if it were not there.
 THINGS = {
@@ -115,6 +117,26 @@ THINGS = {
     ("GET", "/renders/{render_id}"): ("render", None),
     ("POST", "/renders/{render_id}/cancel"): ("render", None),
     ("GET", "/renders/{render_id}/audio"): ("render", None),
+    ("GET", "/renders/{render_id}/stems"): ("render", None),
+    ("GET", "/renders/{render_id}/detail"): ("render", None),
+    ("GET", "/renders/{render_id}/balance"): ("render", None),
+    ("POST", "/renders/{render_id}/level"): ("render", {"gains": [1.0]}),
+    ("GET", "/renders/{render_id}/settings"): ("render", None),
+    ("GET", "/renders/{render_id}/export"): ("render", None),
+    ("GET", "/variants/{variant_id}/places"): ("variant", None),
+    ("GET", "/variants/{variant_id}/moves"): ("variant", None),
+    ("PUT", "/variants/{variant_id}/moves"): ("variant", {"moves": []}),
+    ("GET", "/songs/{song_id}/trials"): ("song", None),
+    ("POST", "/songs/{song_id}/trials"): (
+        "song",
+        {"a": str(uuid.uuid4()), "b": str(uuid.uuid4())},
+    ),
+    ("POST", "/songs/{song_id}/practice"): ("song", {"kind": "level", "clip": str(uuid.uuid4())}),
+    ("GET", "/songs/{song_id}/log"): ("song", None),
+    ("GET", "/trials/{trial_id}"): ("trial", None),
+    ("GET", "/trials/{trial_id}/audio/{which}"): ("trial", None),
+    ("POST", "/trials/{trial_id}/answers"): ("trial", {"number": 1, "choice": "a"}),
+    ("POST", "/trials/{trial_id}/end"): ("trial", None),
 }
 
 
@@ -145,14 +167,20 @@ class Walls(TestCase):
             variant=rows["variant"], clip=clip, source="guitar", output="main", digest="x",
             document={},
         )  # fmt: skip
+        blob = clip.blob
+        rows["trial"] = Trial.objects.create(
+            song=song, title_a="a", title_b="b", blob_a=blob, blob_b=blob, length_s=1, total=4,
+            order="abab",
+        )  # fmt: skip
         cls.ids = {name: str(row.pk) for name, row in rows.items()}
         cls.rows = rows
 
     def send(self, client: Client, method: str, path: str, thing: str | None, body):
         for name in self.ids:
             path = path.replace(f"{{{name}_id}}", self.ids[name])
-        path = path.replace("{which}", "residual")
+        path = path.replace("{which}", "a" if thing == "trial" else "residual")
         query = "?offset=0" if (method, thing) == ("PUT", "upload") else ""
+        query = {"settings": "?wet_db=0", "places": "?output=main"}.get(path.split("/")[-1], query)
         return client.generic(
             method,
             f"/api/v1{path}{query}",

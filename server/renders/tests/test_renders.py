@@ -13,7 +13,7 @@ from server.testing import RATE, ApiCase, clip_in, noise, wav_bytes
 PLAIN = "g: source > level (level -6 dB) > o: output"
 
 
-class Renders(ApiCase):
+class RenderCase(ApiCase):
     def setUp(self):
         super().setUp()
         self.clip = clip_in(self.song, wav_bytes(noise(1.0, channels=1)))
@@ -35,6 +35,8 @@ class Renders(ApiCase):
             run_render(render_id=render["id"])
         return self.call("get", f"/renders/{render['id']}")[1]
 
+
+class Renders(RenderCase):
     def test_what_is_heard_is_the_clip_through_the_rig(self):
         render = self.done()
         self.assertEqual((render["status"], render["older"]), ("done", False), render)
@@ -93,3 +95,105 @@ class Renders(ApiCase):
         )
         run_render(render_id=render["id"])
         self.assertEqual(Render.objects.get(pk=render["id"]).status, "cancelled")
+
+
+SENDS = (
+    "g: source > s: split > m: merge > o: output\n"
+    "s > delay (time 120 ms, feedback 30 %) > m [level -6 dB]"
+)
+
+
+class Balances(RenderCase):
+    def setUp(self):
+        super().setUp()
+        self.variant = self.rig(SENDS)
+
+    def test_places_stems_balance_and_the_settings_it_comes_to(self):
+        places = self.call("get", f"/variants/{self.variant}/places?output=o")[1]
+        self.assertEqual([(p["id"], p["live"]) for p in places], [("m", True)])
+        render = self.done(place="m")
+        stems = render["report"]["stems"]
+        self.assertEqual([s["wet"] for s in stems], [False, True])
+        answer = self.client.get(f"/api/v1/renders/{render['id']}/stems")
+        sound = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))[0]
+        self.assertEqual(sound.shape[1], 2)
+        travel = self.call("get", f"/renders/{render['id']}/balance")[1]
+        route = travel["route_db"]
+        self.assertEqual(travel["points"][0]["gains"], [1.0, 0.0])
+        level = self.call("post", f"/renders/{render['id']}/level", {"gains": [1.0, 1.0]})[1]
+        self.assertAlmostEqual(
+            level["loudness_lufs"], render["report"]["loudness_lufs"], delta=0.01
+        )
+        settings = self.call("get", f"/renders/{render['id']}/settings?wet_db={route + 4}")[1]
+        self.assertEqual([(s["field"], s["value"]) for s in settings], [("level_db", -2.0)])
+        self.refused(
+            "post", f"/renders/{render['id']}/level", {"gains": [1.0]}, 422, "one gain each"
+        )
+        plain = self.done()
+        self.refused("get", f"/renders/{plain['id']}/balance", None, 409, "choose a place")
+
+    def test_moves_are_kept_heard_and_make_the_old_render_old(self):
+        before = self.done()
+        moves = [
+            {"part": "g.0", "field": "nothing", "points": [{"bar": 1, "value": 1.0}]},
+        ]
+        self.refused(
+            "put", f"/variants/{self.variant}/moves", {"moves": moves}, 422, "has no nothing"
+        )
+        moves = [{"part": "delay1.0", "field": "level_db", "points": [{"bar": 1, "value": -120}]}]
+        kept = self.call("put", f"/variants/{self.variant}/moves", {"moves": moves})[1]
+        self.assertEqual(kept[0]["points"][0]["beat"], 1)
+        self.assertEqual(self.call("get", f"/variants/{self.variant}/moves")[1], kept)
+        self.assertTrue(self.call("get", f"/renders/{before['id']}")[1]["older"])
+        after = self.done()
+        answer = self.client.get(f"/api/v1/renders/{after['id']}/audio")
+        sound = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))[0]
+        dry = noise(1.0, channels=1)[:, 0]
+        np.testing.assert_allclose(sound[1000 : len(dry)], dry[1000:], atol=1e-6)
+
+    def test_a_stretch_is_exported_as_asked(self):
+        render = self.done(start_s=0.25, length_s=0.5)
+        self.assertEqual(render["start_s"], 0.25)
+        url = f"/api/v1/renders/{render['id']}/export?form=flac&word=16"
+        answer = self.client.get(url)
+        data = b"".join(answer.streaming_content)
+        sound = soundfile.info(io.BytesIO(data))
+        self.assertEqual((sound.format, sound.subtype, sound.samplerate), ("FLAC", "PCM_16", RATE))
+        self.assertIn("R A.flac", answer["Content-Disposition"])
+        self.refused(
+            "get",
+            f"/renders/{render['id']}/export?form=flac&word=float",
+            None,
+            422,
+            "whole numbers",
+        )
+
+    def test_an_impulse_response_is_a_clip_of_the_song(self):
+        self.variant = self.rig("g: source > i: convolution (impulse hall, mix 100 %) > o: output")
+        render = self.done()
+        self.assertIn("this song has none", render["problem"])
+        click = np.zeros((4800, 1))
+        click[480] = 1
+        clip = clip_in(self.song, wav_bytes(click))
+        clip.name = "hall"
+        clip.save()
+        render = self.done(length_s=0.9)
+        self.assertEqual(render["status"], "done", render)
+        answer = self.client.get(f"/api/v1/renders/{render['id']}/audio")
+        sound = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))[0]
+        dry = noise(1.0, channels=1)[:, 0]
+        np.testing.assert_allclose(sound[480:30_000], dry[: 30_000 - 480], atol=1e-4)
+
+    def test_a_capture_is_heard_in_the_place_of_the_render_brought_to_its_time(self):
+        self.variant = self.rig(PLAIN)
+        dry = noise(1.0, channels=1)
+        late = np.concatenate([np.zeros((777, 1)), 0.4 * dry])
+        capture = clip_in(self.song, wav_bytes(late))
+        render = self.done(capture=str(capture.pk))
+        self.assertEqual(render["status"], "done", render)
+        self.assertIn("16.188 ms", render["report"]["sentence"])
+        answer = self.client.get(f"/api/v1/renders/{render['id']}/audio")
+        sound = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)))[0]
+        np.testing.assert_allclose(sound[: len(dry)], 0.4 * dry[:, 0], atol=1e-4)
+        other = clip_in(self.song, wav_bytes(noise(1.0, channels=1, seed=99)))
+        self.assertIn("does not match", self.done(capture=str(other.pk))["problem"])

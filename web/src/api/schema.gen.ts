@@ -821,10 +821,51 @@ export interface paths {
         };
         /**
          * List Renders
-         * @description The newest render of each variant, clip and way.
+         * @description The newest render of each variant, clip, way and stretch.
          */
         get: operations["server_renders_api_list_renders"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Places
+         * @description Where several inputs meet on the way to an output, the last place first.
+         */
+        get: operations["server_renders_api_list_places"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Moves */
+        get: operations["server_renders_api_get_moves"];
+        /**
+         * Put Moves
+         * @description Keep all written moves of a variant; what was there is replaced.
+         */
+        put: operations["server_renders_api_put_moves"];
         post?: never;
         delete?: never;
         options?: never;
@@ -883,6 +924,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/renders/{render_id}/detail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Render Detail
+         * @description Waveform, levels over time and spectrum, without the stems' energies.
+         */
+        get: operations["server_renders_api_render_detail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Render Balance
+         * @description The gains of the stems from dry only to wet only, under a law.
+         */
+        get: operations["server_renders_api_render_balance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Render Level
+         * @description How loud the stems are together with gains, from their energies.
+         */
+        post: operations["server_renders_api_render_level"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Render Settings
+         * @description What the rig has to be set to for a balance.
+         */
+        get: operations["server_renders_api_render_settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/renders/{render_id}/audio": {
         parameters: {
             query?: never;
@@ -895,6 +1016,189 @@ export interface paths {
          * @description The render as a 32-bit float WAV, at its own level.
          */
         get: operations["server_renders_api_render_audio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/stems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Render Stems
+         * @description All stems side by side in one 32-bit float WAV, in the report's order.
+         */
+        get: operations["server_renders_api_render_stems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Render
+         * @description WAV or FLAC of 16 or 24 bits with dither, or WAV in floats; turned down where it would clip.
+         */
+        get: operations["server_renders_api_export_render"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Trials */
+        get: operations["server_trials_api_list_trials"];
+        put?: never;
+        /** Begin Trial */
+        post: operations["server_trials_api_begin_trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/practice-trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Practice */
+        get: operations["server_trials_api_list_practice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin Practice */
+        post: operations["server_trials_api_begin_practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Trial */
+        get: operations["server_trials_api_get_trial"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/audio/{which}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trial Audio
+         * @description A, B or X as a 24-bit WAV: as long and never the same bytes twice.
+         */
+        get: operations["server_trials_api_trial_audio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer Trial */
+        post: operations["server_trials_api_answer_trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{trial_id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End Trial */
+        post: operations["server_trials_api_end_trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Log
+         * @description The newest 200 entries, newest first.
+         */
+        get: operations["server_log_api_list_log"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3740,6 +4044,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -3889,6 +4200,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -4007,6 +4325,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4158,6 +4483,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -4297,6 +4629,156 @@ export interface components {
              * @default 120
              */
             release_ms: number;
+            /**
+             * Detector
+             * @description Peak, or RMS over 10 ms
+             * @default peak
+             * @enum {string}
+             */
+            detector: "peak" | "rms";
+        };
+        /** Convolution */
+        Convolution: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "convolution";
+            /**
+             * Impulse
+             * @description Name of the song's clip that holds the response
+             */
+            impulse?: string | null;
+            /**
+             * Pre Delay
+             * @description Pre-delay: a note value or a time
+             * @default 0 ms
+             */
+            pre_delay: string;
+            /**
+             * Low Cut Hz
+             * @description Low cut in Hz
+             */
+            low_cut_hz?: number | null;
         };
         /** DI */
         DI: {
@@ -4313,6 +4795,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4420,6 +4909,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4595,6 +5091,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -4721,6 +5224,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -4812,6 +5322,13 @@ export interface components {
              */
             kind: "ducker";
             /**
+             * Way
+             * @description By a key's level, by its envelope, or a dip in every note value
+             * @default key
+             * @enum {string}
+             */
+            way: "key" | "envelope" | "shape";
+            /**
              * Depth Db
              * @description How far it turns down while the key sounds
              * @default 9
@@ -4829,6 +5346,37 @@ export interface components {
              * @default 250
              */
             release_ms: number;
+            /**
+             * Duck Percent
+             * @description Envelope: what a full envelope takes off the level
+             * @default 60
+             */
+            duck_percent: number;
+            /**
+             * Pre Gain Db
+             * @description Envelope: gain before it is taken as full
+             * @default 6
+             */
+            pre_gain_db: number;
+            /**
+             * Below Zero
+             * @description Envelope: a level below 0 turns the polarity over
+             * @default false
+             */
+            below_zero: boolean;
+            /**
+             * Dip Time
+             * @description Shape: one dip in this note value
+             * @default 1/4
+             */
+            dip_time: string;
+            /**
+             * Dip Shape
+             * @description dip shape
+             * @default ramp
+             * @enum {string}
+             */
+            dip_shape: "ramp" | "exponential" | "half-sine";
         };
         /** EffectsLoop */
         EffectsLoop: {
@@ -4845,6 +5393,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4958,6 +5513,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5108,6 +5670,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -5226,6 +5795,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5353,6 +5929,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5489,6 +6072,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5648,6 +6238,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -5766,6 +6363,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5903,6 +6507,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -6022,6 +6633,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -6136,6 +6754,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -6249,6 +6874,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6436,6 +7068,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -6554,6 +7193,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6688,6 +7334,13 @@ export interface components {
              */
             bypassed: boolean;
             /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
              * Output Db
              * @description Gain after the stage
              * @default 0
@@ -6794,6 +7447,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6919,6 +7579,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -7052,6 +7719,78 @@ export interface components {
              * @default false
              */
             trails: boolean;
+            /**
+             * High Decay Percent
+             * @description RT60 at the very top, as a share of RT60
+             * @default 100
+             */
+            high_decay_percent: number;
+            /**
+             * Size Percent
+             * @description Length of its lines and early part
+             * @default 100
+             */
+            size_percent: number;
+            /**
+             * Density Percent
+             * @description Density in %
+             * @default 80
+             */
+            density_percent: number;
+            /**
+             * Early Db
+             * @description Early part against the tail
+             * @default 0
+             */
+            early_db: number;
+            /**
+             * Mod Rate Hz
+             * @description Modulation rate in Hz
+             * @default 0.8
+             */
+            mod_rate_hz: number;
+            /**
+             * Mod Depth Ms
+             * @description Modulation depth in ms
+             * @default 0.25
+             */
+            mod_depth_ms: number;
+            /**
+             * Mod Sides Deg
+             * @description sides apart
+             * @default 0
+             */
+            mod_sides_deg: number;
+            /**
+             * Rt60 125 S
+             * @description RT60 about 125 Hz
+             */
+            rt60_125_s?: number | null;
+            /**
+             * Rt60 250 S
+             * @description RT60 about 250 Hz
+             */
+            rt60_250_s?: number | null;
+            /**
+             * Rt60 500 S
+             * @description RT60 about 500 Hz
+             */
+            rt60_500_s?: number | null;
+            /**
+             * Rt60 1000 S
+             * @description RT60 about 1 kHz
+             */
+            rt60_1000_s?: number | null;
+            /**
+             * Rt60 2000 S
+             * @description RT60 about 2 kHz
+             */
+            rt60_2000_s?: number | null;
+            /**
+             * Rt60 4000 S
+             * @description RT60 about 4 kHz
+             */
+            rt60_4000_s?: number | null;
         };
         /**
          * Rig
@@ -7071,7 +7810,7 @@ export interface components {
             title: string;
             /** Nodes */
             nodes?: {
-                [key: string]: components["schemas"]["Source"] | components["schemas"]["Compressor"] | components["schemas"]["Ducker"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["VolumePedal"] | components["schemas"]["Level"] | components["schemas"]["Fader"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"] | components["schemas"]["Preamp"] | components["schemas"]["EffectsLoop"] | components["schemas"]["PowerAmp"] | components["schemas"]["Cabinet"] | components["schemas"]["LoadBox"] | components["schemas"]["DI"] | components["schemas"]["ReampBox"] | components["schemas"]["Outboard"] | components["schemas"]["Generic"] | components["schemas"]["Microphone"] | components["schemas"]["Air"] | components["schemas"]["Return"] | components["schemas"]["Send"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Bus"] | components["schemas"]["PassiveMixer"] | components["schemas"]["Frame"] | components["schemas"]["Output"];
+                [key: string]: components["schemas"]["Source"] | components["schemas"]["Compressor"] | components["schemas"]["ThreeBand"] | components["schemas"]["Ducker"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Swept"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Convolution"] | components["schemas"]["StandIn"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["VolumePedal"] | components["schemas"]["Level"] | components["schemas"]["Fader"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"] | components["schemas"]["Preamp"] | components["schemas"]["EffectsLoop"] | components["schemas"]["PowerAmp"] | components["schemas"]["Cabinet"] | components["schemas"]["LoadBox"] | components["schemas"]["DI"] | components["schemas"]["ReampBox"] | components["schemas"]["Outboard"] | components["schemas"]["Generic"] | components["schemas"]["Microphone"] | components["schemas"]["Air"] | components["schemas"]["Return"] | components["schemas"]["Send"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Bus"] | components["schemas"]["PassiveMixer"] | components["schemas"]["Frame"] | components["schemas"]["Output"];
             };
             /** Rails */
             rails?: {
@@ -7164,7 +7903,7 @@ export interface components {
             /** Label */
             label: string;
             /** Stage */
-            stage: components["schemas"]["Compressor"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["Level"] | components["schemas"]["Generic"] | components["schemas"]["Outboard"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"];
+            stage: components["schemas"]["Compressor"] | components["schemas"]["ThreeBand"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Swept"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Convolution"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["Level"] | components["schemas"]["Generic"] | components["schemas"]["Outboard"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"];
         };
         /** Source */
         Source: {
@@ -7268,6 +8007,543 @@ export interface components {
              */
             swapped: boolean;
         };
+        /**
+         * StandIn
+         * @description A small simulated device: counted by its label, heard as it truly is.
+         */
+        StandIn: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stand_in";
+            /**
+             * Device
+             * @description Outboard compressor loop, delay, reverb or cable
+             * @default loop
+             * @enum {string}
+             */
+            device: "loop" | "delay" | "reverb" | "cable";
+            /**
+             * Time
+             * @description What the delay's label says
+             * @default 1/8.
+             */
+            time: string;
+            /**
+             * Rt60 S
+             * @description What the reverb's label says
+             * @default 1.6
+             */
+            rt60_s: number;
+            /**
+             * Threshold Db
+             * @description Where the loop's meter starts to show
+             * @default -18
+             */
+            threshold_db: number;
+        };
+        /** Swept */
+        Swept: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "swept";
+            /**
+             * Mode
+             * @description What passes: below, above or about the frequency; notch and comb take out
+             * @default low
+             * @enum {string}
+             */
+            mode: "low" | "high" | "band" | "notch" | "comb";
+            /**
+             * Frequency Hz
+             * @description Frequency in Hz
+             * @default 800
+             */
+            frequency_hz: number;
+            /**
+             * Q
+             * @description Q
+             * @default 1.2
+             */
+            q: number;
+            /**
+             * Moved By
+             * @description moved by
+             * @default nothing
+             * @enum {string}
+             */
+            moved_by: "nothing" | "level" | "lfo";
+            /**
+             * Range Oct
+             * @description range
+             * @default 2
+             */
+            range_oct: number;
+            /**
+             * Rate Hz
+             * @description Rate in Hz
+             * @default 0.5
+             */
+            rate_hz: number;
+            /**
+             * Attack Ms
+             * @description Attack in ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @description Release in ms
+             * @default 120
+             */
+            release_ms: number;
+            /**
+             * Locked
+             * @description Modulation locked in phase, or off
+             * @default false
+             */
+            locked: boolean;
+        };
+        /** ThreeBand */
+        ThreeBand: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            mix_percent: number;
+            /**
+             * Mix Law
+             * @description mix law
+             * @default linear
+             * @enum {string}
+             */
+            mix_law: "linear" | "equal-power" | "compromise" | "full";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "three_band";
+            /**
+             * Low Hz
+             * @description Where the low band ends
+             * @default 200
+             */
+            low_hz: number;
+            /**
+             * High Hz
+             * @description Where the high band begins
+             * @default 2500
+             */
+            high_hz: number;
+            /**
+             * Threshold Db
+             * @description Turns down what is louder
+             * @default -18
+             */
+            threshold_db: number;
+            /**
+             * Ratio
+             * @description Ratio in ratio
+             * @default 2
+             */
+            ratio: number;
+            /**
+             * Up Threshold Db
+             * @description Turns up what is quieter
+             * @default -36
+             */
+            up_threshold_db: number;
+            /**
+             * Up Ratio
+             * @description Lift ratio in ratio
+             * @default 1.5
+             */
+            up_ratio: number;
+            /**
+             * Up Most Db
+             * @description Lift at most in dB
+             * @default 12
+             */
+            up_most_db: number;
+            /**
+             * Attack Ms
+             * @description Attack in ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @description Release in ms
+             * @default 150
+             */
+            release_ms: number;
+            /**
+             * Low Db
+             * @description Low in dB
+             * @default 0
+             */
+            low_db: number;
+            /**
+             * Mid Db
+             * @description Mid in dB
+             * @default 0
+             */
+            mid_db: number;
+            /**
+             * High Db
+             * @description High in dB
+             * @default 0
+             */
+            high_db: number;
+        };
         /** Tremolo */
         Tremolo: {
             /** Id */
@@ -7283,6 +8559,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -7408,6 +8691,13 @@ export interface components {
              * @default false
              */
             bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, or nothing
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute";
             /**
              * Output Db
              * @description Gain after the stage
@@ -8466,10 +9756,18 @@ export interface components {
              * Format: uuid
              */
             clip: string;
+            /** Capture */
+            capture: string | null;
             /** Source */
             source: string;
             /** Output */
             output: string;
+            /** Place */
+            place: string;
+            /** Start S */
+            start_s: number;
+            /** Length S */
+            length_s: number | null;
             /** Status */
             status: string;
             /** Progress */
@@ -8480,7 +9778,7 @@ export interface components {
             problem: string;
             /**
              * Older
-             * @description The rig, its tempo or its delays have changed since
+             * @description The rig, its moves, tempo or delays have changed since
              */
             older: boolean;
             report: components["schemas"]["RenderReport"] | null;
@@ -8498,33 +9796,469 @@ export interface components {
             channels: number;
             /**
              * Loudness Lufs
-             * @description Integrated; null for silence
+             * @description Integrated, ITU-R BS.1770
              */
             loudness_lufs: number | null;
             /**
              * Peak Dbfs
-             * @description Largest sample; null for silence
+             * @description Largest sample
              */
             peak_dbfs: number | null;
             /**
-             * Shortened
-             * @description Only the clip's first minute was rendered
+             * True Peak Dbtp
+             * @description Largest value between samples, 4 x
              */
-            shortened: boolean;
+            true_peak_dbtp: number | null;
+            /**
+             * Correlation
+             * @description Of left and right over the whole, -1 to 1
+             */
+            correlation: number | null;
+            /** Start S */
+            start_s: number;
+            /** Place */
+            place: string | null;
+            /**
+             * Needs Render
+             * @description Why the place cannot be balanced live; else empty
+             */
+            needs_render: string;
+            /** Stems */
+            stems: components["schemas"]["StemReport"][];
             /** Sentence */
             sentence: string;
         };
+        /**
+         * StemReport
+         * @description A stem as it was rendered, at the gain that the rig gives it.
+         */
+        StemReport: {
+            /**
+             * Id
+             * @description The port it comes from; 'dry' or 'wet' inside a device
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Wet
+             * @description What it brings is wet: a balance moves it against the dry ones
+             */
+            wet: boolean;
+            /**
+             * Level Db
+             * @description What it is set to at the place (dB); null inside a device
+             */
+            level_db: number | null;
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** Peak Dbfs */
+            peak_dbfs: number | null;
+        };
+        /**
+         * PlaceOut
+         * @description A place whose inputs can be balanced.
+         */
+        PlaceOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Stems */
+            stems: components["schemas"]["StemOut"][];
+            /**
+             * Live
+             * @description Everything behind it is linear: it can be balanced live
+             */
+            live: boolean;
+            /**
+             * Reason
+             * @description Why it needs a render instead; empty where it is live
+             */
+            reason: string;
+            /**
+             * Inside
+             * @description A device's own mix, not a merge
+             */
+            inside: boolean;
+            /**
+             * Mix Law
+             * @description The law of a device's own mix
+             */
+            mix_law: string | null;
+        };
+        /**
+         * StemOut
+         * @description One input of a place.
+         */
+        StemOut: {
+            /**
+             * Id
+             * @description The port it comes from; 'dry' or 'wet' inside a device
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Wet
+             * @description What it brings is wet: a balance moves it against the dry ones
+             */
+            wet: boolean;
+            /**
+             * Level Db
+             * @description What it is set to at the place (dB); null inside a device
+             */
+            level_db: number | null;
+        };
+        /**
+         * MovePoint
+         * @description A breakpoint: from here on this value, or reached in a straight line from the one before.
+         */
+        MovePoint: {
+            /** Bar */
+            bar: number;
+            /**
+             * Beat
+             * @description Beats of the metre from 1, with fractions
+             * @default 1
+             */
+            beat: number;
+            /** Value */
+            value: number | boolean;
+            /**
+             * Ramp
+             * @description Reached in a straight line since the point before
+             * @default false
+             */
+            ramp: boolean;
+        };
+        /**
+         * WrittenMove
+         * @description The moves of one setting. `part` is a node, or the port of a rail that ends in a merge.
+         */
+        WrittenMove: {
+            /** Part */
+            part: string;
+            /** Field */
+            field: string;
+            /** Points */
+            points: components["schemas"]["MovePoint"][];
+        };
+        /** MovesIn */
+        MovesIn: {
+            /** Moves */
+            moves: components["schemas"]["WrittenMove"][];
+        };
         /** RenderIn */
         RenderIn: {
+            /** Source */
+            source: string;
+            /** Output */
+            output: string;
+            /**
+             * Place
+             * @description A merge, bus or device whose inputs become stems
+             */
+            place?: string | null;
+            /**
+             * Start S
+             * @default 0
+             */
+            start_s: number;
+            /**
+             * Length S
+             * @description Null: to the clip's end
+             */
+            length_s?: number | null;
+            /**
+             * Tail
+             * @description Goes on until all has died away
+             * @default true
+             */
+            tail: boolean;
             /**
              * Clip
              * Format: uuid
              */
             clip: string;
-            /** Source */
-            source: string;
-            /** Output */
-            output: string;
+            /**
+             * Capture
+             * @description A recording to be heard in the render's place
+             */
+            capture?: string | null;
+        };
+        /**
+         * RenderDetail
+         * @description The curves, and the energies of the stems for balancing.
+         *
+         *     `energies` has a row every 100 ms with the products of stems i <= j in order (0,0), (0,1), ...,
+         *     (1,1), ...: K-weighted means, channels added.
+         */
+        RenderDetail: {
+            /**
+             * Low
+             * @description Lowest sample of each of equal columns
+             */
+            low: number[];
+            /** High */
+            high: number[];
+            /**
+             * Momentary Lufs
+             * @description Of the 400 ms that begin there
+             */
+            momentary_lufs: number[];
+            /** Correlations */
+            correlations: number[];
+            /**
+             * Band Hz
+             * @description Centres of third-octave bands
+             */
+            band_hz: number[];
+            /**
+             * Band Dbfs
+             * @description RMS in each band; -150 for silence
+             */
+            band_dbfs: number[];
+            /** Energies */
+            energies: number[][];
+            /**
+             * Before Dbfs
+             * @description The clip itself in the same bands
+             */
+            before_dbfs: number[];
+        };
+        /**
+         * BalanceOut
+         * @description The whole travel of a balance, from dry only to wet only.
+         */
+        BalanceOut: {
+            /** Law */
+            law: string;
+            /**
+             * Route Db
+             * @description Wet against dry as the rig has it (K-weighted)
+             */
+            route_db: number | null;
+            /** Points */
+            points: components["schemas"]["KnobPoint"][];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * KnobPoint
+         * @description A position of the balance: wet against dry (dB), the mix that it is, and the stems' gains.
+         */
+        KnobPoint: {
+            /**
+             * Wet Db
+             * @description Null at the ends: dry only, wet only
+             */
+            wet_db: number | null;
+            /** Mix Percent */
+            mix_percent: number;
+            /**
+             * Gains
+             * @description Linear, one a stem, on what was rendered
+             */
+            gains: number[];
+        };
+        /**
+         * MixLevel
+         * @description How loud the stems are together with given gains.
+         */
+        MixLevel: {
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** Momentary Lufs */
+            momentary_lufs: number[];
+        };
+        /** GainsIn */
+        GainsIn: {
+            /**
+             * Gains
+             * @description Linear, one a stem
+             */
+            gains: number[];
+        };
+        /**
+         * BalancedSetting
+         * @description A setting that a balance comes to.
+         */
+        BalancedSetting: {
+            /** Part */
+            part: string;
+            /** Field */
+            field: string;
+            /** Value */
+            value: number;
+        };
+        /** ExportAs */
+        ExportAs: {
+            /**
+             * Form
+             * @default wav
+             * @enum {string}
+             */
+            form: "wav" | "flac";
+            /**
+             * Word
+             * @default 24
+             * @enum {string}
+             */
+            word: "16" | "24" | "float";
+            /**
+             * Stems
+             * @default false
+             */
+            stems: boolean;
+        };
+        /**
+         * TrialOut
+         * @description A trial as its listener may see it: hits only when it is over, or while practising.
+         */
+        TrialOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Title A */
+            title_a: string;
+            /** Title B */
+            title_b: string;
+            /** Practice */
+            practice: string;
+            /** About */
+            about: string;
+            /** Matched */
+            matched: boolean;
+            /** Length S */
+            length_s: number;
+            /** Total */
+            total: number;
+            /** Answered */
+            answered: number;
+            /** Needed */
+            needed: number | null;
+            /** Over */
+            over: boolean;
+            /**
+             * Hits
+             * @description Per answer; null while it runs unless practising
+             */
+            hits: boolean[] | null;
+            verdict: components["schemas"]["TrialVerdict"] | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+        };
+        /**
+         * TrialVerdict
+         * @description What the hits of a trial say.
+         */
+        TrialVerdict: {
+            /** Hits */
+            hits: number;
+            /** Trials */
+            trials: number;
+            /** Chance */
+            chance: number;
+            /** Needed */
+            needed: number | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /** TrialIn */
+        TrialIn: {
+            /**
+             * A
+             * Format: uuid
+             * @description A render
+             */
+            a: string;
+            /**
+             * B
+             * Format: uuid
+             */
+            b: string;
+            /**
+             * Start S
+             * @default 0
+             */
+            start_s: number;
+            /**
+             * Length S
+             * @default 10
+             */
+            length_s: number;
+            /**
+             * Total
+             * @default 16
+             */
+            total: number;
+            /**
+             * Matched
+             * @default true
+             */
+            matched: boolean;
+        };
+        /** PracticeOut */
+        PracticeOut: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** About */
+            about: string;
+        };
+        /** PracticeIn */
+        PracticeIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "level" | "repeat" | "compression" | "polarity";
+            /**
+             * Clip
+             * Format: uuid
+             */
+            clip: string;
+            /**
+             * Total
+             * @default 8
+             */
+            total: number;
+        };
+        /** AnswerIn */
+        AnswerIn: {
+            /** Number */
+            number: number;
+            /**
+             * Choice
+             * @enum {string}
+             */
+            choice: "a" | "b";
+        };
+        /** LogEntryOut */
+        LogEntryOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Text */
+            text: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
         };
         /** KindOut */
         KindOut: {
@@ -10164,6 +11898,78 @@ export interface operations {
             };
         };
     };
+    server_renders_api_list_places: {
+        parameters: {
+            query: {
+                output: string;
+            };
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"][];
+                };
+            };
+        };
+    };
+    server_renders_api_get_moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenMove"][];
+                };
+            };
+        };
+    };
+    server_renders_api_put_moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenMove"][];
+                };
+            };
+        };
+    };
     server_renders_api_start_render: {
         parameters: {
             query?: never;
@@ -10234,6 +12040,102 @@ export interface operations {
             };
         };
     };
+    server_renders_api_render_detail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderDetail"];
+                };
+            };
+        };
+    };
+    server_renders_api_render_balance: {
+        parameters: {
+            query?: {
+                law?: "fader" | "linear" | "equal-power" | "compromise" | "full";
+            };
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalanceOut"];
+                };
+            };
+        };
+    };
+    server_renders_api_render_level: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GainsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MixLevel"];
+                };
+            };
+        };
+    };
+    server_renders_api_render_settings: {
+        parameters: {
+            query: {
+                wet_db: number;
+            };
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalancedSetting"][];
+                };
+            };
+        };
+    };
     server_renders_api_render_audio: {
         parameters: {
             query?: never;
@@ -10251,6 +12153,257 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_renders_api_render_stems: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_renders_api_export_render: {
+        parameters: {
+            query?: {
+                form?: "wav" | "flac";
+                word?: "16" | "24" | "float";
+                stems?: boolean;
+            };
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_trials_api_list_trials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"][];
+                };
+            };
+        };
+    };
+    server_trials_api_begin_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+        };
+    };
+    server_trials_api_list_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"][];
+                };
+            };
+        };
+    };
+    server_trials_api_begin_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+        };
+    };
+    server_trials_api_get_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+        };
+    };
+    server_trials_api_trial_audio: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+                which: "a" | "b" | "x";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_trials_api_answer_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+        };
+    };
+    server_trials_api_end_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+        };
+    };
+    server_log_api_list_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogEntryOut"][];
+                };
             };
         };
     };

@@ -22,6 +22,9 @@ FLAGS = (
     "--disable-sync",
     "--autoplay-policy=no-user-gesture-required",
     "--hide-scrollbars",
+    # A tone in place of a microphone, and no question whether it may be used.
+    "--use-fake-device-for-media-stream",
+    "--use-fake-ui-for-media-stream",
 )
 PATIENCE_S = 15
 # Finds by accessible role and name, the way a screen reader would.
@@ -30,7 +33,7 @@ const [role, name] = arguments;
 const tags = {button: 'button,[role=button]', link: 'a[href]', textbox: 'input:not([type=file]),textarea',
   heading: 'h1,h2,h3', combobox: 'select', radio: '[role=radio]', status: '[role=status]',
   alert: '[role=alert]', img: '[role=img]', group: '[role=group]', region: 'section[aria-label]',
-  tab: '[role=tab]', checkbox: 'input[type=checkbox],[role=checkbox]', slider: '[role=slider]', progressbar: '[role=progressbar]', dialog: 'dialog[open]'};
+  tab: '[role=tab]', switch: '[role=switch]', checkbox: 'input[type=checkbox],[role=checkbox]', slider: '[role=slider]', progressbar: '[role=progressbar]', dialog: 'dialog[open]'};
 const nameOf = (e) => {
   const by = e.getAttribute('aria-label');
   if (by) return by;

@@ -49,7 +49,7 @@ def align_capture(
     for start in range(0, frames, _BLOCK):
         meter.push(out[:, start : start + _BLOCK])
         progress(0.6 + 0.4 * start / frames, "Measuring")
-    soundfile.write(target, out.T.astype(np.float32), rate, format="RF64", subtype="FLOAT")
+    soundfile.write(target, out.T.astype(np.float32), rate, format="WAV", subtype="FLOAT")
     report = RenderReport(
         **meter.report().model_dump(), start_s=start_s, place=None, needs_render="", stems=[],
         sentence=f"“{name}”, moved by {-found.offset_ms:+.3f} ms onto the render.".replace("-", "\u2212"),

@@ -40,7 +40,9 @@ class RenderJob(Edge):
     source: str = Field(max_length=40)
     output: str = Field(max_length=40)
     place: str | None = Field(
-        None, max_length=40, description="A merge, bus or device whose inputs become stems"
+        None,
+        max_length=40,
+        description="A merge, bus or device whose inputs become stems; 'auto' for the best one",
     )
     start_s: float = Field(0, ge=0, le=7200)
     length_s: float | None = Field(None, gt=0, le=7200, description="Null: to the clip's end")
@@ -112,7 +114,7 @@ def _stem_file(
         def read(start: int, count: int) -> dict[str, np.ndarray]:
             return {job.source: np.asarray(sound.read(first + start, count), np.float64)[:2]}
 
-        with soundfile.SoundFile(str(target), "w", rate, 2, "FLOAT", format="RF64") as out:
+        with soundfile.SoundFile(str(target), "w", rate, 2, "FLOAT", format="WAV") as out:
             return run(
                 renderer, read, frames, lambda b: out.write(b[job.output].T.astype(np.float32)),
                 tail_s=None if job.tail else 0.0, progress=report,
@@ -233,10 +235,10 @@ def _gather(
     meter = SoundMeter(channels, rate, frames)
     energies = EnergyMeter(rate, count)
     peaks = np.zeros(count)
-    mix = soundfile.SoundFile(str(folder / "mix.wav"), "w", rate, channels, "FLOAT", format="RF64")
+    mix = soundfile.SoundFile(str(folder / "mix.wav"), "w", rate, channels, "FLOAT", format="WAV")
     parts = (
         soundfile.SoundFile(
-            str(folder / "stems.wav"), "w", rate, channels * count, "FLOAT", format="RF64"
+            str(folder / "stems.wav"), "w", rate, channels * count, "FLOAT", format="WAV"
         )
         if stems
         else None

@@ -113,6 +113,15 @@ def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
     return found
 
 
+def best_place(rig: Rig, plan: Plan, output: str) -> PlaceOut | None:
+    """Where a person would balance: the last place where wet meets dry, a live one before others."""
+    both = [
+        place for place in find_places(rig, plan, output)
+        if len({stem.wet for stem in place.stems}) == 2
+    ]  # fmt: skip
+    return next((place for place in both if place.live), both[0] if both else None)
+
+
 def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> StemOut:
     if not node.many_inputs:
         return StemOut(id=key, name=key, wet=key == "wet", level_db=None)

@@ -18,13 +18,13 @@ from core.routing.layout import RigLayout, lay_out_rig
 from core.routing.notation import NotationError, format_rig, parse_rig
 from core.routing.perform import Done, copy_parts, perform
 from core.routing.report import RigReport
-from core.routing.templates import TEMPLATES, Template, build, template_of
+from core.routing.templates import TEMPLATES, Template, build, build_alternative, template_of
 from core.routing.view import RigView, patch_csv, rig_view
 
 __all__ = [
     "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Done", "Edit", "EditConflict",
     "Evaluation", "Fragment", "KindOut", "NotationError", "Rig", "RigError", "RigLayout", "RigReport",
-    "RigView", "Template", "apply_edit", "build", "compile_rig", "convert", "copy_parts",
+    "RigView", "Template", "apply_edit", "build", "build_alternative", "compile_rig", "convert", "copy_parts",
     "describe_kinds", "difference", "difference_in_words", "evaluate", "format_rig", "lay_out_rig", "load_rig",
     "parse_rig", "patch_csv", "perform", "rig_view", "run_checks", "template_of",
 ]  # fmt: skip

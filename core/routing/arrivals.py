@@ -31,7 +31,8 @@ _HZ = [round(float(hz), 3) for hz in GRID_HZ]
 _FLOOR = 1e-6
 # What makes another sound of the dry one without making it wet.
 _WORKING = (
-    k.Compressor, k.Drive, k.Outboard, k.Generic, k.Frame, k.Filter, k.Equaliser, k.Tremolo,
+    k.Compressor, k.ThreeBand, k.Drive, k.Outboard, k.Generic, k.Frame, k.Filter, k.Swept,
+    k.Equaliser, k.Tremolo, k.StandIn,
     k.Delay, k.PowerAmp, k.Cabinet,
 )  # fmt: skip
 
@@ -154,7 +155,10 @@ class Evaluation:
         for link in reversed(path.links):
             if link.leak:
                 node = nodes[link.leak]
-                if isinstance(node, (k.Delay, k.Reverb, k.Chorus)) and not node.bypassed:
+                if (
+                    isinstance(node, (k.Delay, k.Reverb, k.Convolution, k.Chorus))
+                    and not node.bypassed
+                ):
                     return "Dry leak", f"inside {node.shown}"
         if worked:
             return " into ".join(dict.fromkeys(worked[:2])), "processed beside the dry rail"

@@ -87,11 +87,21 @@ def caption(node: k.Node, times_ms: dict[str, float], tap: bool | None = None) -
         said = [node.order]
     elif isinstance(node, k.Ducker):
         said = [f"down {node.depth_db:g} dB"]
+        if node.way == "envelope":
+            said = [f"down by {node.duck_percent:g} %"]
+    elif isinstance(node, k.ThreeBand):
+        said = [wet or f"{node.ratio:g}:1 in 3 bands"]
+    elif isinstance(node, k.Swept):
+        said = [f"{node.mode} {node.frequency_hz:g} Hz", wet]
+    elif isinstance(node, k.Convolution):
+        said = [wet or (node.impulse or "no impulse")]
+    elif isinstance(node, k.StandIn):
+        said = [f"stand-in: {node.device}", wet]
     elif isinstance(node, k.PassiveMixer):
         said = [_db(node.loss_db)]
     if isinstance(node, k.Stage):
         if node.bypassed:
-            return "bypassed"
+            return "bypassed" if node.bypass_is == "thru" else "off, muted"
         if node.inverted:
             said = ["inverted"]
         elif node.latency_ms and not wet and not isinstance(node, (k.Outboard, k.Delay)):

@@ -9,6 +9,7 @@ from core.routing.actions import (
     Arrange,
     Connect,
     Insert,
+    Move,
     Parallel,
     Set,
     SetRig,
@@ -20,12 +21,17 @@ from core.routing.perform import perform
 
 
 class Template(Edge):
-    """A course to start from."""
+    """A course to start from; with `alternative` a comparison of two, A and B."""
 
     id: str
     name: str
     when: str
     actions: tuple[Action, ...]
+    first: str = ""
+    """Name of variant A, where there is a B."""
+    second: str = ""
+    alternative: tuple[Action, ...] = ()
+    """What makes B of A."""
 
 
 def _begin(
@@ -48,6 +54,12 @@ def _template(id: str, name: str, when: str, *actions: Action | list[Action]) ->
     for one in actions:
         flat += one if isinstance(one, list) else [one]
     return Template(id=id, name=name, when=when, actions=tuple(flat))
+
+
+def _compared(template: Template, first: str, second: str, *actions: Action) -> Template:
+    return template.model_copy(
+        update={"first": first, "second": second, "alternative": actions}
+    )  # fmt: skip
 
 
 _AMP = {"gives": "instrument", "passive": True, "level_dbfs": -30}
@@ -160,13 +172,59 @@ TEMPLATES: tuple[Template, ...] = (
         Parallel(start="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 35}),
         Insert(at="split1.1", kind="volume", values={"name": "Wet pedal", "position_percent": 80, "pot_kohm": 25}),
     ),
+    _compared(
+        _template(
+            "compare-order", "Compare: drive before delay, or after",
+            "Before, the repeats are clean copies of a driven note; after, the drive bends them all together.",
+            _begin("Order of drive and delay", stereo=False),
+            Insert(at="guitar.0", kind="drive", values={"gain_db": 18}),
+            Insert(at="drive1.0", kind="delay", values={"time": "1/8.", "feedback_percent": 35, "mix_percent": 35}),
+        ),
+        "Drive before delay", "Delay before drive",
+        Move(node="delay1", by=-1),
+    ),
+    _compared(
+        _template(
+            "compare-two-amps", "Compare: one amp, or dry and wet on two",
+            "On one amp the repeats share its level with the dry note; on two the dry one stays as it was.",
+            _begin("One amp or two"),
+            Insert(at="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 40, "mix_percent": 40, "mix_law": "equal-power"}),
+        ),
+        "One amp", "Dry left, wet right",
+        Set(node="delay1", values={"mix_percent": 100}),
+        Parallel(start="guitar.0", end="delay1.0"),
+        SetStrip(rail="split1.0", values={"pan_percent": -100}),
+        SetStrip(rail="split1.1", values={"pan_percent": 100}),
+    ),
+    _compared(
+        _template(
+            "compare-wide", "Compare: dry and wet, or dry centre and wet sides",
+            "Beside each other, or the dry one in the middle of two wet sides that differ by some milliseconds.",
+            _begin("Wet beside, or round the dry"),
+            Parallel(start="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 35}),
+            SetStrip(rail="split1.0", values={"pan_percent": -100}),
+            SetStrip(rail="delay1.0", values={"pan_percent": 100, "level_db": -3}),
+        ),
+        "Dry left, wet right", "Dry centre, wet sides",
+        SetStrip(rail="split1.0", values={"pan_percent": 0}),
+        SetStrip(rail="delay1.0", values={"pan_percent": 0, "level_db": -3}),
+        Set(node="delay1", values={"mode": "dual", "offset_ms": 14}),
+    ),
 )  # fmt: skip
 
 
 def build(template: Template) -> Rig:
     """The template's rig, action by action."""
-    rig = Rig()
-    for action in template.actions:
+    return _performed(Rig(), template.actions)
+
+
+def build_alternative(template: Template) -> Rig | None:
+    """Variant B of a comparison; None where the template is none."""
+    return _performed(build(template), template.alternative) if template.alternative else None
+
+
+def _performed(rig: Rig, actions: tuple[Action, ...]) -> Rig:
+    for action in actions:
         rig = perform(rig, action).rig
     return rig
 

@@ -21,6 +21,7 @@ from core.units import NoteValue, TempoFrame, parse_time
 from core.units import format as fmt
 
 OPEN_BARS = 8
+MOST_BARS = 4000
 _FLAT = 1e-9
 
 
@@ -157,6 +158,9 @@ class TempoMapRequest(Edge):
     at_bar: int | None = Field(None, ge=1, le=100_000, description="A position to read")
     at_beat: float = Field(1, ge=1, le=64)
     at_s: float | None = Field(None, ge=0, le=86_400, description="A time to read")
+    bars_until_s: float | None = Field(
+        None, ge=0, le=7200, description="Also give where the bars begin, up to this time"
+    )
 
 
 class SectionOut(Edge):
@@ -193,6 +197,8 @@ class TempoMapOut(Edge):
     worst_section: int = Field(description="Index from 0 of where that is")
     follows: bool = Field(description="Whether the delay is a note value, which follows the tempo")
     position: PositionOut | None
+    bar_starts_s: list[float] = Field(description="From bar 1; empty unless they were asked for")
+    bar_beats: list[int] = Field(description="Beats of the metre in each of those bars")
     computed_how: str
 
 
@@ -202,6 +208,19 @@ def _position(tempo: TempoMap, quarters: float) -> PositionOut:
     return PositionOut(
         bar=bar, beat=beat, seconds=tempo.time_s(quarters), section=index, bpm=frame.tempo_bpm
     )
+
+
+def _bars(tempo: TempoMap, until_s: float | None) -> tuple[list[float], list[int]]:
+    starts: list[float] = []
+    beats: list[int] = []
+    while until_s is not None and len(starts) < MOST_BARS:
+        bar = len(starts) + 1
+        quarters = tempo.quarters_of(bar)
+        starts.append(tempo.time_s(quarters))
+        beats.append(tempo.stretches[tempo.bar_at(quarters)[2]].section.metre_count)
+        if starts[-1] > until_s:
+            break
+    return starts, beats
 
 
 def read_tempo_map(request: TempoMapRequest) -> TempoMapOut:
@@ -263,7 +282,10 @@ def read_tempo_map(request: TempoMapRequest) -> TempoMapOut:
         position = _position(tempo, tempo.quarters_of(request.at_bar, request.at_beat))
     elif request.at_s is not None:
         position = _position(tempo, tempo.quarters_at(request.at_s))
+    starts, beats = _bars(tempo, request.bars_until_s)
     return TempoMapOut(
+        bar_starts_s=starts,
+        bar_beats=beats,
         sections=sections,
         length_s=tempo.seconds,
         bars=sum(s.bars for s in tempo.stretches),

@@ -288,28 +288,3 @@ class Route(BrowserCase):
         return Variant.objects.get(
             rig__song__is_demo_original=False, rig__name=rig, position=0
         ).document
-
-    def test_a_variant_is_heard_on_a_clip_and_marked_when_the_rig_moves_on(self):
-        b = self.open_demo(step="Route")
-        b.press("tab", "Hear it")
-        b.choose("Clip", "Hand drum.wav")
-        b.choose("played into, heard at", "Guitar at Main")
-        b.press("button", "Render all variants")
-        for letter in "ABC":
-            b.until(
-                lambda x=letter: (
-                    (one := b.look("button", f"Hear {x}")) is not None and one.is_enabled()
-                ),
-                f"{letter} not rendered",
-                60,
-            )
-        b.press("button", "Hear A")
-        b.press("button", "Switch to B")
-        b.find("button", "Stop B")
-        self.keys(" ")
-        b.find("button", "Hear B")
-        # The rig moves on: the render says that it is older.
-        b.find("radio", "Reverb").click()
-        self.keys("b")
-        b.sees("older than the rig: render it again")
-        self.no_faults()

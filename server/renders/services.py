@@ -22,7 +22,7 @@ from core.render.balance import (
 from core.render.balance import mix_level as mixed
 from core.render.clip import Material, RenderDetail, RenderJob, RenderReport, load_impulse
 from core.render.moves import WrittenMove, resolve_moves
-from core.render.stems import PlaceOut, find_places
+from core.render.stems import PlaceOut, best_place, find_places
 from core.routing import compile_rig, load_rig
 from core.routing.document import Rig as Document
 from core.routing.plan import Plan
@@ -38,7 +38,7 @@ from server.rigs.models import Variant
 from server.rigs.queries import context_of
 from server.songs.models import Song
 
-LONGEST_S = 900.0
+LONGEST_S = 600.0
 _BYTES_A_SECOND = 8 * 192_000
 
 
@@ -116,6 +116,9 @@ def start_render(
     plan = compile_rig(rig, context_of(song))
     if job.source not in plan.sources or job.output not in plan.outputs:
         raise Problem(422, "The rig has no such source or output.", "no-way")
+    if job.place == "auto":
+        best = best_place(rig, plan, job.output)
+        job = job.model_copy(update={"place": best.id if best else None})
     _check_size(clip, job)
     assert clip.blob
     heard = capture.blob_id if capture is not None and capture.blob_id else ""

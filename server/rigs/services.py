@@ -18,6 +18,7 @@ from core.routing import (
     RigError,
     apply_edit,
     build,
+    build_alternative,
     compile_rig,
     convert,
     difference,
@@ -48,18 +49,21 @@ class Changed:
 
 def create_rig(song: Song, name: str, template: str | None, notation: str | None) -> Rig:
     """A rig with one variant: empty, from a template, or from notation."""
-    document = Document(title=name)
+    document, other, names = Document(title=name), None, ("", "")
     if template is not None:
         found = template_of(template)
         if found is None:
             raise Problem(422, f"There is no template “{template}”.", "no-template")
-        document = build(found)
+        document, other = build(found), build_alternative(found)
+        names = (found.first, found.second)
     elif notation is not None:
         document = parse_rig(notation)
     compile_rig(document, context_of(song))
     with transaction.atomic():
         rig = Rig.objects.create(song=song, name=name)
-        Variant.objects.create(rig=rig, position=0, document=_stored(document))
+        Variant.objects.create(rig=rig, position=0, name=names[0], document=_stored(document))
+        if other is not None:
+            Variant.objects.create(rig=rig, position=1, name=names[1], document=_stored(other))
     return rig
 
 

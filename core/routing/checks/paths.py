@@ -18,7 +18,7 @@ from core.routing.compile import SILENT_DB
 from core.routing.report import ArrivalOut
 from core.units import format as fmt
 
-_WET = (k.Delay, k.Reverb, k.Chorus)
+_WET = (k.Delay, k.Reverb, k.Convolution, k.Chorus)
 
 
 def _leaks(e: Evaluation, on_a_return: bool) -> Iterator[Found]:
@@ -67,6 +67,18 @@ _LEAK = (
 @rule("return-not-wet", "returns fully wet", "caution", _LEAK)
 def return_not_wet(e: Evaluation) -> Iterator[Found]:
     yield from _leaks(e, True)
+    for node in e.rig.of_type(_WET):
+        # Switched off, a device that lets its input through makes the return a second dry path.
+        if not node.bypassed or node.bypass_is != "thru" or not on_return(e.rig, node.id):
+            continue
+        if has_dry_beside(e, node.id):
+            yield Found(
+                node.id,
+                f"{node.shown} is bypassed and lets its input through: the return carries the dry "
+                "signal a second time.",
+                0, "",
+                ("Let nothing pass when it is off", Set(node=node.id, values={"bypass_is": "mute"})),
+            )  # fmt: skip
 
 
 @rule("parallel-not-wet", "parallel rails fully wet", "caution", _LEAK)

@@ -15,6 +15,8 @@ from core.routing import (
     RigError,
     apply_edit,
     build,
+    build_alternative,
+    compile_rig,
     convert,
     copy_parts,
     difference,
@@ -52,7 +54,7 @@ from core.routing.tests.test_notation import grown
 
 class UndoAndRedo(unittest.TestCase):
     def test_every_template_from_empty_back_to_empty_and_again(self):
-        self.assertEqual(len(TEMPLATES), 10)
+        self.assertEqual(len(TEMPLATES), 13)
         for template in TEMPLATES:
             with self.subTest(template.id):
                 rig, edits = Rig(), []
@@ -68,6 +70,11 @@ class UndoAndRedo(unittest.TestCase):
                     rig = apply_edit(rig, edit)
                 self.assertEqual(rig, full)
                 self.assertTrue(template.when)
+                other = build_alternative(template)
+                self.assertEqual(other is None, not template.second)
+                if other is not None:
+                    self.assertNotEqual(other, full)
+                    compile_rig(other)
 
     @settings(max_examples=30, deadline=None)
     @given(st.integers(0, 10_000))

@@ -122,7 +122,9 @@ class Tables(unittest.TestCase):
         )
 
     def test_a_volume_pedal_on_the_wet_feed_from_heel_to_toe(self):
-        travel = rig_view(build(TEMPLATES[-1]), LIGHTHOUSE).travel[0]
+        travel = rig_view(
+            build(next(t for t in TEMPLATES if t.id == "volume-fader")), LIGHTHOUSE
+        ).travel[0]
         self.assertEqual(travel.wet_db[0], -120)
         self.assertEqual(len({round(x, 6) for x in travel.dry_db}), 1)
         self.assertEqual(travel.wet_db, sorted(travel.wet_db))

@@ -2153,6 +2153,16 @@ export interface components {
              */
             follows: boolean;
             position: components["schemas"]["PositionOut"] | null;
+            /**
+             * Bar Starts S
+             * @description From bar 1; empty unless they were asked for
+             */
+            bar_starts_s: number[];
+            /**
+             * Bar Beats
+             * @description Beats of the metre in each of those bars
+             */
+            bar_beats: number[];
             /** Computed How */
             computed_how: string;
         };
@@ -2187,6 +2197,11 @@ export interface components {
              * @description A time to read
              */
             at_s?: number | null;
+            /**
+             * Bars Until S
+             * @description Also give where the bars begin, up to this time
+             */
+            bars_until_s?: number | null;
         };
         /**
          * TempoSection
@@ -9957,7 +9972,7 @@ export interface components {
             output: string;
             /**
              * Place
-             * @description A merge, bus or device whose inputs become stems
+             * @description A merge, bus or device whose inputs become stems; 'auto' for the best one
              */
             place?: string | null;
             /**

@@ -7,6 +7,8 @@ const NAMES: Record<Scope, string> = {
   everywhere: "Everywhere",
   route: "Route",
   time: "Time",
+  listen: "Listen",
+  trial: "While a blind trial runs",
   verify: "Verify, choosing a pair",
   result: "Verify, a result",
 };

@@ -38,6 +38,7 @@ export function frameOf(song: Song): Frame {
 const STEPS = [
   { to: "route", name: "Route" },
   { to: "time", name: "Time" },
+  { to: "listen", name: "Listen" },
   { to: "verify", name: "Verify" },
 ];
 

@@ -2,7 +2,7 @@
 import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 
 import {
   api,
@@ -12,6 +12,7 @@ import {
   sentenceOf,
   type Variant,
 } from "../../api/client";
+import { useKey } from "../../app/keys";
 import { useSongContext } from "../../app/Shell";
 import { Hint, Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
 import { num } from "../../ui/format";
@@ -19,7 +20,6 @@ import { Choice } from "../../ui/QuantityField";
 import { SheetTabs } from "../../ui/SheetTabs";
 import { Arrivals, Sum } from "./Arrivals";
 import { Checks, flagsOf } from "./Checks";
-import { Hear } from "./Hear";
 import { Inspector, nameOf } from "./Inspector";
 import { NewRig } from "./NewRig";
 import { PickKind } from "./PickKind";
@@ -93,10 +93,9 @@ interface CourseProps {
   onNew: () => void;
 }
 
-export type Sheet = "settings" | "hear" | "controls" | "sends" | "scenes" | "patch" | "writing";
+export type Sheet = "settings" | "controls" | "sends" | "scenes" | "patch" | "writing";
 const SHEETS: [Sheet, string][] = [
   ["settings", "Settings"],
-  ["hear", "Hear it"],
   ["controls", "What moves what"],
   ["sends", "Send levels"],
   ["scenes", "Scenes"],
@@ -108,6 +107,9 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   const handle = useVariant(id, songRevision);
   const { query, edit, turn, take, selected, setSelected, offline } = handle;
   const [sheet, setSheet] = useState<Sheet>("settings");
+  const navigate = useNavigate();
+  const listen = () => void navigate(`../listen?rig=${rig.id}`);
+  useKey("route", "Space", listen);
   const [picking, setPicking] = useState<{ title: string; then: (kind: string) => void } | null>(
     null,
   );
@@ -359,7 +361,13 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
           borderColor="ink"
           paddingTop="4px"
         >
-          <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />
+          <Box display="flex" flexWrap="wrap" gap="4px 18px">
+            <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />
+            <Box flex="1" />
+            <Press look="quiet" hint="Space" onClick={listen}>
+              Hear it under Listen
+            </Press>
+          </Box>
           <Box data-sheet>
             {sheet === "settings" && (
               <Box
@@ -383,7 +391,6 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
                 </Box>
               </Box>
             )}
-            {sheet === "hear" && <Hear rig={rig} variant={variant} />}
             {sheet === "controls" && <ControlTable view={view} />}
             {sheet === "sends" && <SendTable variant={variant} onEdit={edit} />}
             {sheet === "scenes" && <Scenes variant={variant} onEdit={edit} />}

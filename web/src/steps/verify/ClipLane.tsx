@@ -10,7 +10,7 @@ import { Course } from "../../ui/Course";
 import { clockFine, dB, num } from "../../ui/format";
 import { Choice, QuantityField } from "../../ui/QuantityField";
 import { isBusy, useClip } from "./queries";
-import { uploadFile } from "./upload";
+import { uploadFile } from "../../api/upload";
 
 interface Props {
   letter: "A" | "B";

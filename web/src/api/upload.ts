@@ -1,5 +1,5 @@
 /** Send a file in pieces, so that a broken line costs one piece and not the whole. */
-import { api, ask, type Clip, csrfToken, OFFLINE, problemOf, Refused } from "../../api/client";
+import { api, ask, type Clip, csrfToken, OFFLINE, problemOf, Refused } from "./client";
 
 const TRIES = 5;
 

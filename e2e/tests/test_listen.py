@@ -1,0 +1,200 @@
+"""Listen in the browser: rendered, switched, balanced live, blind, written against bars, recorded."""
+
+from e2e.base import BrowserCase
+from server.log.models import LogEntry
+from server.renders.models import Render
+from server.rigs.models import Variant
+from server.trials.models import Trial
+
+# The engine itself, in an offline context: what comes out is looked at sample by sample.
+_OFFLINE = """
+const done = arguments[0];
+(async () => {
+  const url = performance.getEntriesByType('resource').map((e) => e.name).find((n) => n.includes('/engine-'));
+  const { Engine } = await import(url);
+  const rate = 48000;
+  const context = new OfflineAudioContext(2, 2 * rate, rate);
+  const engine = new Engine(context);
+  const steady = (value) => {
+    const buffer = context.createBuffer(2, 2 * rate, rate);
+    for (const c of [0, 1]) buffer.getChannelData(c).fill(value);
+    return buffer;
+  };
+  engine.set('a', { stems: [steady(0.25)], gains: [1], wet: [false], match: 1 });
+  engine.set('b', { stems: [steady(0.3), steady(0.2)], gains: [1, 1], wet: [false, true], match: 0.5 });
+  const at = (seconds, act) => context.suspend(seconds).then(() => { act(); context.resume(); });
+  at(0.75, () => engine.hear('b'));
+  at(1.0, () => engine.setGains('b', [1, 0]));
+  at(1.25, () => engine.setToggles({ mono: false, swap: false, flip: true, difference: null, solo: null, exaggerate: false }));
+  at(1.5, () => engine.setMatch('b', 9));
+  at(1.75, () => engine.setToggles({ mono: false, swap: false, flip: true, difference: 'a', solo: null, exaggerate: false }));
+  engine.play('a', 0, null);
+  const out = await context.startRendering();
+  const [left, right] = [out.getChannelData(0), out.getChannelData(1)];
+  const range = (from, to) => {
+    const part = left.slice(from * rate, to * rate);
+    return [Math.min(...part), Math.max(...part)];
+  };
+  let step = 0;
+  for (let i = 1; i < left.length; i++) step = Math.max(step, Math.abs(left[i] - left[i - 1]));
+  done({
+    start: left[0], faded: range(0.5, 0.74), switched: range(0.5, 0.99), moved: left[1.05 * rate],
+    flipped: [left[1.4 * rate], right[1.4 * rate]], limited: left[1.7 * rate],
+    difference: left[1.9 * rate], step,
+  });
+})().catch((e) => done({ fault: String(e) }));
+"""
+
+
+class Listen(BrowserCase):
+    def rendered(self):
+        b = self.open_demo(step="Listen")
+        b.press("button", "Render all 3 variants")
+        for letter in "ABC":
+            b.until(
+                lambda x=letter: (one := b.look("button", f"Hear {x}")) is not None and one.is_enabled(),
+                f"{letter} not rendered", 90,
+            )  # fmt: skip
+        return b
+
+    def strip(self) -> str:
+        return self.browser.find("status", "What is heard").text.replace("\n", " ")
+
+    def test_variants_are_switched_without_a_gap_at_equal_loudness(self):
+        b = self.rendered()
+        reports = [r.report for r in Render.objects.order_by("variant__position")]
+        quietest = min(r["loudness_lufs"] for r in reports)
+        b.sees(f"3 sounds, all at {abs(quietest):.1f}".replace("at ", "at −"))
+        b.press("button", "Play")
+        b.until(lambda: "Hearing A" in self.strip(), "A is not heard")
+        b.press("button", "Hear B")
+        b.until(lambda: "Hearing B" in self.strip(), "B is not heard")
+        gain = quietest - reports[1]["loudness_lufs"]
+        self.assertIn(f"gain −{abs(gain):.1f} dB" if gain < -0.05 else "gain 0.0 dB", self.strip())
+        found = b.driver.execute_async_script(_OFFLINE)
+        self.assertNotIn("fault", found, found)
+        self.assertEqual(found["start"], 0)
+        for name in ("faded", "switched"):
+            self.assertGreater(found[name][0], 0.2498, found)
+            self.assertLess(found[name][1], 0.2502, found)
+        # 50 ms after a gain was moved it is there; the wet stem is gone.
+        self.assertAlmostEqual(found["moved"], 0.15, places=4)
+        self.assertAlmostEqual(found["flipped"][1], -found["flipped"][0], places=6)
+        # A match is never more than unity, whatever is asked.
+        self.assertAlmostEqual(found["limited"], 0.3, places=4)
+        self.assertAlmostEqual(found["difference"], 0.05, places=4)
+        self.assertLess(found["step"], 0.002)
+        b.keys("m")
+        self.assertEqual(b.find("switch", "Mono").get_attribute("aria-checked"), "true")
+        b.keys(" ")
+        b.find("button", "Play")
+        self.no_faults()
+
+    def test_wet_is_moved_against_dry_and_sent_to_the_route(self):
+        b = self.rendered()
+        slider = b.find("slider", "Wet against dry")
+        before = float(slider.get_attribute("aria-valuenow"))
+        b.keys("]")
+        b.keys("]")
+        b.until(
+            lambda: abs(float(b.find("slider", "Wet against dry").get_attribute("aria-valuenow")) - before - 1) < 0.01,
+            "the balance did not move by 1 dB",
+        )  # fmt: skip
+        variant = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        )
+        wet = [s for s in Render.objects.get(variant=variant).report["stems"] if s["wet"]]
+        was = {s["id"]: variant.document["rails"][s["id"]]["strip"]["level_db"] for s in wet}
+        b.press("button", "to the route")
+        b.sees("Variant A is set to it")
+        variant.refresh_from_db()
+        for port, level in was.items():
+            now = variant.document["rails"][port]["strip"]["level_db"]
+            self.assertAlmostEqual(now - level, 1.0, delta=0.02)
+        b.sees("A is older than its rig")
+        self.no_faults()
+
+    def test_a_blind_trial_hides_x_and_goes_to_the_log(self):
+        b = self.rendered()
+        b.choose("answers", "8")
+        b.press("button", "Begin the trial")
+        b.sees("1 of 8: X")
+        trial = Trial.objects.get()
+        page = b.driver.page_source
+        self.assertNotIn(trial.order, page)
+        self.assertIn("hidden", self.strip())
+        for number in range(1, 9):
+            b.until(
+                lambda n=number: (one := b.look("button", "Hear X")) is not None and one.is_enabled(),
+                f"X {number} is not ready",
+            )  # fmt: skip
+            if number == 1:
+                b.press("button", "Hear X")
+                b.press("button", "Hear A")
+            b.keys("j" if trial.order[number - 1] == "a" else "l")
+            if number < 8:
+                b.sees(f"{number + 1} of 8: X")
+                self.assertIsNone(b.look("img", f"{number} hits"))
+        b.sees("8 of 8")
+        b.sees("the difference was heard")
+        self.assertIn("8 of 8 right", LogEntry.objects.get().text)
+        b.press("button", "Close the trial")
+        b.press("tab", "Log")
+        b.sees("8 of 8 right")
+        self.no_faults()
+
+    def test_practice_says_at_once_whether_it_was_right(self):
+        b = self.open_demo(step="Listen")
+        b.choose("practise hearing", "An inverted side")
+        b.press("button", "Practise")
+        b.sees("hollow in mono")
+        trial = Trial.objects.get()
+        b.until(
+            lambda: (one := b.look("button", "X is A")) is not None and one.is_enabled(),
+            "not ready",
+        )
+        b.keys("j")
+        b.find("img", f"{int(trial.order[0] == 'a')} hits of 1")
+        b.press("button", "End the trial")
+        b.sees("of 1")
+        self.no_faults()
+
+    def test_a_cut_at_a_bar_line_is_written_and_heard_after_rendering(self):
+        b = self.rendered()
+        b.press("button", "Cut the wet at bar 2")
+        b.sees("breakpoints are kept")
+        b.sees("Moves of A")
+        b.sees("A is older than its rig, its moves")
+        moves = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        ).moves
+        self.assertEqual(
+            {(m["field"], m["points"][0]["bar"], m["points"][0]["value"]) for m in moves},
+            {("level_db", 2, -120.0)},
+        )
+        b.press("button", "Take out all moves")
+        b.until(lambda: "A is older than its rig" not in b.text(), "still marked as older")
+        self.no_faults()
+
+    def test_a_clip_is_recorded_from_the_input(self):
+        b = self.open_demo(step="Listen")
+        b.press("button", "Record a clip")
+        b.until(
+            lambda: (one := b.look("button", "Record")) is not None and one.is_enabled(),
+            "input not open",
+        )
+        dialog = b.find("dialog", "Record a clip")
+        b.until(lambda: "nothing comes in" not in dialog.text, "the fake input is silent")
+        b.driver.execute_script(
+            "[...document.querySelectorAll('dialog[open] button')].find((e) => e.innerText === 'Record').click()"
+        )
+        b.until(
+            lambda: "keep 0:00.5" in dialog.text or "keep 0:01" in dialog.text,
+            "nothing was recorded",
+        )
+        b.press("button", "Stop and keep")
+        b.sees("is recorded")
+        b.until(
+            lambda: "Recording" in b.find("combobox", "clip").get_attribute("innerText"), "no clip"
+        )
+        self.no_faults()

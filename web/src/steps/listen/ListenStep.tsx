@@ -1,0 +1,913 @@
+/** The rig heard: variants at equal loudness on one clock, wet against dry moved live, blind trials. */
+import { Box, chakra } from "@chakra-ui/react";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
+
+import { api, ask, type Schemas, sentenceOf } from "../../api/client";
+import { useKey } from "../../app/keys";
+import { useSongContext } from "../../app/Shell";
+import { type Stretch, Wave } from "../../charts/Wave";
+import { ClipChoice, useReadyClips } from "../../ui/clips";
+import { announce, Hint, Notice, Press, SheetTitle } from "../../ui/controls";
+import { clockFine, num, signed } from "../../ui/format";
+import { useLater, useSteady } from "../../ui/hooks";
+import { Choice, Labelled } from "../../ui/QuantityField";
+import { Record } from "../../ui/Record";
+import { SheetTabs } from "../../ui/SheetTabs";
+import { nameOf } from "../route/Inspector";
+import { useClip } from "../verify/queries";
+import { Balance, stepped, type WetDb, wetWords } from "./Balance";
+import type { Engine, Toggles } from "./engine";
+import { Lanes, type Step } from "./Lanes";
+import { MovesSheet, useMoves, withPoint } from "./MovesSheet";
+import { Spectrum } from "./Spectrum";
+import { barWords, between, placeIn, thinned, useBars } from "./bars";
+import { Board, Captures, Export, Log, type Sound, Strip, Toggle } from "./Parts";
+import { Trial } from "./Trial";
+import { useRenders } from "./useRenders";
+
+type Sheet = "trial" | "moves" | "capture" | "export" | "log";
+const SHEETS: [Sheet, string][] = [
+  ["trial", "Blind trial"],
+  ["moves", "Moves"],
+  ["capture", "Captures"],
+  ["export", "Export"],
+  ["log", "Log"],
+];
+const LONGEST_S = 30;
+const KEYS = ["1", "2", "3", "4", "5", "6", "7", "8", "9"] as const;
+const OFF: Toggles = {
+  mono: false,
+  swap: false,
+  flip: false,
+  difference: null,
+  solo: null,
+  exaggerate: false,
+};
+
+export default function ListenStep() {
+  const { song } = useSongContext();
+  const rigs = useQuery({
+    queryKey: ["rigs", song.id],
+    queryFn: () =>
+      ask(api.GET("/api/v1/songs/{song_id}/rigs", { params: { path: { song_id: song.id } } })),
+  });
+  const clips = useReadyClips(song.id);
+  const [asked] = useSearchParams();
+  const [rigId, setRigId] = useState(asked.get("rig") ?? "");
+  const rig = rigs.data?.find((r) => r.id === rigId) ?? rigs.data?.[0];
+  if (rigs.data && !rig)
+    return (
+      <Box>
+        <SheetTitle page>Listening</SheetTitle>
+        <Box marginTop="8px">There is no rig to hear yet. Begin one under Route.</Box>
+      </Box>
+    );
+  if (!rig) return null;
+  return <Listening key={rig.id} rig={rig} rigs={rigs.data!} onRig={setRigId} clips={clips} />;
+}
+
+interface Props {
+  rig: Schemas["RigOut"];
+  rigs: Schemas["RigOut"][];
+  clips: Schemas["ClipOut"][];
+  onRig: (id: string) => void;
+}
+
+function Listening({ rig, rigs, clips, onRig }: Props) {
+  const { song } = useSongContext();
+  const client = useQueryClient();
+  const [clipChosen, setClip] = useState("");
+  const clip = clipChosen || clips[0]?.id || "";
+  const detail = useClip(clip || null).data;
+  const whole = detail?.facts?.seconds ?? 0;
+  const [region, setRegion] = useState<Stretch | null>(null);
+  const stretch: Stretch = region ?? { start_s: 0, length_s: whole > LONGEST_S ? LONGEST_S : null };
+  const first = useVariantOf(rig.variants[0]!.id, song.revision);
+  const boards = first?.view.report.boards ?? [];
+  const [at, setAt] = useState(0);
+  const way = boards[Math.min(at, boards.length - 1)];
+  const renders = useRenders(
+    rig,
+    { clip, source: way?.source ?? "", output: way?.output ?? "", ...stretch },
+    song.revision,
+  );
+  const sounds: Sound[] = rig.variants.flatMap((v) => {
+    const one: Sound = { id: v.id, letter: v.letter, name: v.name, render: renders.rendered(v.id) };
+    const captured = renders.captured(v.id);
+    return captured
+      ? [one, { id: `${v.id} capture`, letter: `${v.letter}′`, name: "capture", render: captured }]
+      : [one];
+  });
+  const done = sounds.filter((s) => s.render?.status === "done" && s.render.report);
+  const [heardId, setHeardId] = useState("");
+  const heard = done.find((s) => s.id === heardId) ?? done[0];
+  const [playing, setPlaying] = useState(false);
+  const [loading, setLoading] = useState(false);
+  const [position, setPosition] = useState(0);
+  const [lap, setLap] = useState(1);
+  const [meter, setMeter] = useState<{ peak: number; correlation: number } | null>(null);
+  const [trail, setTrail] = useState<Step[]>([]);
+  const [toggles, setToggles] = useState<Toggles>(OFF);
+  const [looped, setLooped] = useState(true);
+  const [matched, setMatched] = useState(true);
+  const [basis, setBasis] = useState<"whole" | "wet">("whole");
+  const [move, setMove] = useState<number>(0);
+  const [loudness, setLoudness] = useState<Record<string, number | null>>({});
+  const [wetLoud, setWetLoud] = useState<Record<string, number | null>>({});
+  const [sheet, setSheet] = useState<Sheet>("trial");
+  const [choosing, setChoosing] = useState(false);
+  const [inTrial, setInTrial] = useState(false);
+  const [law, setLaw] = useState<Schemas["BalanceOut"]["law"]>("fader");
+  const written = useRef<{ at: number; wet: WetDb }[] | null>(null);
+  const [writing, setWriting] = useState(false);
+
+  const engine = useRef<Engine>(null);
+  const loaded = useRef(new Map<string, string>());
+  const theEngine = useCallback(async () => {
+    if (!engine.current) {
+      const { Engine } = await import("./engine");
+      engine.current = new Engine(new AudioContext());
+    }
+    await (engine.current.context as AudioContext).resume();
+    return engine.current;
+  }, []);
+  useEffect(
+    () => () => {
+      engine.current?.stop();
+      void (engine.current?.context as AudioContext | undefined)?.close();
+    },
+    [],
+  );
+
+  const travel = useQuery({
+    queryKey: ["balance", heard?.render?.id, law],
+    enabled: !!heard?.render?.report?.stems.length,
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/renders/{render_id}/balance", {
+          params: { path: { render_id: heard!.render!.id }, query: { law: law as "fader" } },
+        }),
+      ),
+    staleTime: Infinity,
+    retry: false,
+  }).data;
+  const route = travel?.route_db ?? null;
+  const wet: WetDb =
+    route === null ? 0 : move === -Infinity || move === Infinity ? move : route + move;
+  const curves = useQuery({
+    queryKey: ["render-detail", heard?.render?.id],
+    enabled: !!heard?.render,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/renders/{render_id}/detail", {
+          params: { path: { render_id: heard!.render!.id } },
+        }),
+      ),
+    staleTime: Infinity,
+  }).data;
+  const bars = useBars(stretch.start_s, heard?.render?.report?.seconds ?? 0);
+
+  /** Gains of a sound's stems at a balance: the wet ones move, or a law's two gains. */
+  const gainsOf = (sound: Sound, shift: number): number[] => {
+    const stems = sound.render?.report?.stems ?? [];
+    if (!stems.length) return [1];
+    if (law !== "fader" && travel && sound.id === heard?.id && route !== null)
+      return between(travel, route + shift);
+    return stems.map((s) => {
+      if (shift === -Infinity) return s.wet ? 0 : 1;
+      if (shift === Infinity) return s.wet ? 1 : 0;
+      return s.wet ? 10 ** (shift / 20) : 1;
+    });
+  };
+  const loudOf = (sound: Sound): number | null =>
+    basis === "wet" && wetLoud[sound.render!.id] !== undefined
+      ? wetLoud[sound.render!.id]!
+      : (loudness[sound.render!.id] ?? sound.render!.report!.loudness_lufs);
+  const levels = done.map(loudOf).filter((l): l is number => l !== null);
+  const quietest = levels.length ? Math.min(...levels) : null;
+  const matchDb = (sound: Sound): number => {
+    const own = loudOf(sound);
+    return matched && quietest !== null && own !== null ? Math.min(0, quietest - own) : 0;
+  };
+
+  const load = async (): Promise<Engine> => {
+    const made = await theEngine();
+    await Promise.all(
+      done.map(async (sound) => {
+        const render = sound.render!;
+        if (loaded.current.get(sound.id) === render.id) return;
+        const { loadStems } = await import("./engine");
+        const stems = render.report!.stems;
+        const url = `/api/v1/renders/${render.id}/${stems.length ? "stems" : "audio"}`;
+        made.set(sound.id, {
+          stems: await loadStems(made.context, url, Math.max(1, stems.length)),
+          gains: gainsOf(sound, move),
+          wet: stems.length ? stems.map((s) => s.wet) : [false],
+          match: 10 ** (matchDb(sound) / 20),
+        });
+        loaded.current.set(sound.id, render.id);
+      }),
+    );
+    return made;
+  };
+  const region_s = Math.min(
+    stretch.length_s ?? whole - stretch.start_s,
+    heard?.render?.report?.seconds ?? Infinity,
+  );
+  const loop =
+    looped && Number.isFinite(region_s) && region_s > 0 ? { from: 0, to: region_s } : null;
+
+  const play = async (id: string, from: number) => {
+    const sound = done.find((s) => s.id === id);
+    if (!sound) return;
+    setLoading(true);
+    try {
+      const made = await load();
+      for (const s of done) {
+        made.setGains(s.id, gainsOf(s, move));
+        made.setMatch(s.id, 10 ** (matchDb(s) / 20));
+      }
+      made.onEnd = () => setPlaying(false);
+      made.play(id, loop && from >= loop.to ? 0 : from, loop);
+      setHeardId(id);
+      setTrail([{ at: from, lane: id }]);
+      setPlaying(true);
+    } catch (fault) {
+      announce(sentenceOf(fault), { kind: "fault" });
+    } finally {
+      setLoading(false);
+    }
+  };
+  const stop = () => engine.current?.stop();
+  const switchTo = (id: string) => {
+    if (!playing || !engine.current?.has(id)) {
+      setHeardId(id);
+      return void play(id, position);
+    }
+    const sound = done.find((s) => s.id === id)!;
+    // The match acts on switching; while a gain is moved it stays as it was.
+    for (const s of done) engine.current.setMatch(s.id, 10 ** (matchDb(s) / 20));
+    engine.current.setGains(id, gainsOf(sound, move));
+    engine.current.hear(id);
+    setTrail((t) => [...t, { at: engine.current!.position(), lane: id }]);
+    setHeardId(id);
+  };
+  const change = (next: Partial<Toggles>) => {
+    const all = { ...toggles, ...next };
+    setToggles(all);
+    engine.current?.setToggles(all);
+  };
+  const other = done.find((s) => s.id !== heard?.id);
+
+  const measured = async () => {
+    const found = await Promise.all(
+      done
+        .filter((s) => s.render!.report!.stems.length)
+        .map(async (s) => {
+          const path = { params: { path: { render_id: s.render!.id } } };
+          const level = (gains: number[]) =>
+            ask(api.POST("/api/v1/renders/{render_id}/level", { ...path, body: { gains } }));
+          const gains = gainsOf(s, move);
+          const wetOnly = gains.map((g, i) => (s.render!.report!.stems[i]!.wet ? g : 0));
+          const [all, part] = await Promise.all([level(gains), level(wetOnly)]);
+          return [s.render!.id, all.loudness_lufs, part.loudness_lufs] as const;
+        }),
+    ).catch(() => []);
+    setLoudness(Object.fromEntries(found.map(([id, l]) => [id, l])));
+    setWetLoud(Object.fromEntries(found.map(([id, , l]) => [id, l])));
+  };
+  const measure = useLater(() => void measured(), 60);
+  const doneKey = done.map((s) => s.render!.id).join();
+  useEffect(() => {
+    measure(undefined);
+    // Whenever what could be heard changes: the balance, its law, the renders.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [move, law, doneKey, travel]);
+
+  const balanceTo = (value: WetDb) => {
+    if (route === null) return;
+    const shift = Number.isFinite(value) ? Math.round((value - route) * 1000) / 1000 : value;
+    setMove(shift);
+    for (const s of done) engine.current?.setGains(s.id, gainsOf(s, shift));
+    if (written.current && playing)
+      written.current.push({ at: engine.current!.position(), wet: value });
+  };
+
+  useEffect(() => {
+    if (!playing) return;
+    let frame = 0;
+    let last = 0;
+    const tick = (now: number) => {
+      frame = requestAnimationFrame(tick);
+      if (now - last < 80 || !engine.current) return;
+      last = now;
+      const at = engine.current.position();
+      setPosition((before) => {
+        if (at < before - 0.2) setTrail([{ at: loop?.from ?? 0, lane: engine.current!.hearing }]);
+        return at;
+      });
+      setLap(engine.current.lap());
+      setMeter(engine.current.read());
+    };
+    frame = requestAnimationFrame(tick);
+    return () => cancelAnimationFrame(frame);
+  }, [playing, loop?.from]);
+
+  const idle = !inTrial;
+  useKey(
+    "listen",
+    "Space",
+    () => (playing ? stop() : heard && void play(heard.id, position)),
+    idle,
+  );
+  useVariantKeys(idle, (i) => done[i] && switchTo(done[i]!.id));
+  useKey("listen", "M", () => change({ mono: !toggles.mono }));
+  useKey("listen", "W", () => change({ swap: !toggles.swap }));
+  useKey("listen", "P", () => change({ flip: !toggles.flip }));
+  useKey(
+    "listen",
+    "D",
+    () => change({ difference: toggles.difference ? null : (other?.id ?? null) }),
+    idle,
+  );
+  useKey("listen", "R", () => setLooped(!looped), idle);
+  useKey("listen", "Home", () => heard && void play(heard.id, 0), idle);
+  useKey("listen", "[", () => route !== null && balanceTo(stepped(wet, -0.5)), idle);
+  useKey("listen", "]", () => route !== null && balanceTo(stepped(wet, 0.5)), idle);
+  useHeld("e", (held) => change({ exaggerate: held }));
+
+  const canBalance = route !== null;
+  const why = heard?.render?.report?.needs_render;
+  const sendToRoute = async () => {
+    if (!heard?.render || !Number.isFinite(wet)) return;
+    try {
+      const settings = await ask(
+        api.GET("/api/v1/renders/{render_id}/settings", {
+          params: { path: { render_id: heard.render.id }, query: { wet_db: wet } },
+        }),
+      );
+      let revision = rig.variants.find((v) => v.id === heard.render!.variant)!.revision;
+      for (const { part, field, value } of settings) {
+        const action = part.includes(".")
+          ? { do: "set_strip" as const, rail: part, values: { [field]: value } }
+          : { do: "set" as const, node: part, values: { [field]: value } };
+        const after = await ask(
+          api.POST("/api/v1/variants/{variant_id}/edits", {
+            params: { path: { variant_id: heard.render.variant } },
+            body: { id: crypto.randomUUID(), base_revision: revision, action },
+          }),
+        );
+        revision = after.revision;
+      }
+      for (const key of ["rigs", "variant", "renders"])
+        void client.invalidateQueries({ queryKey: [key] });
+      announce(
+        `Variant ${heard.letter} is set to it: ${settings.map((s) => `${s.field.replace("_db", "").replace("_percent", "")} ${num(s.value, 1)}`).join(", ")}. Undo it under Route.`,
+        { kind: "passed" },
+      );
+      setMove(0);
+    } catch (fault) {
+      announce(sentenceOf(fault), { kind: "fault" });
+    }
+  };
+
+  const variant = useVariantOf(heard?.render?.variant ?? rig.variants[0]!.id, song.revision);
+  const moves = useMoves(variant?.id);
+  const keepMoves = (points: { at: number; wet: WetDb }[]) => {
+    const stems = heard?.render?.report?.stems.filter((s) => s.wet && s.level_db !== null) ?? [];
+    if (!stems.length || route === null || !points.length) return;
+    let all = moves.moves;
+    for (const point of points) {
+      const where = placeIn(bars, point.at);
+      if (!where) continue;
+      for (const stem of stems) {
+        const value =
+          point.wet === -Infinity ? -120 : Math.min(60, stem.level_db! + point.wet - route);
+        all = withPoint(all, stem.id, "level_db", {
+          ...where,
+          value: Math.round(value * 10) / 10,
+          ramp: false,
+        });
+      }
+    }
+    moves.save.mutate(all, {
+      onSuccess: () => {
+        setSheet("moves");
+        announce(`${points.length} breakpoints are kept. Render the variant to hear them.`);
+      },
+    });
+  };
+  const toggleWriting = () => {
+    if (writing) {
+      const points = thinned(written.current ?? []);
+      written.current = null;
+      keepMoves(points);
+    } else written.current = [];
+    setWriting(!writing);
+  };
+  const nextBar = bars.find((b) => b.at > position + 0.01);
+  const stale =
+    done.some((s) => s.render!.older) || rig.variants.some((v) => !renders.rendered(v.id));
+
+  return (
+    <Box>
+      <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="4px 20px">
+        <SheetTitle
+          page
+          about={
+            done.length > 1 && matched && quietest !== null
+              ? `${done.length} sounds, all at ${num(quietest, 1)} LUFS`
+              : "the rig rendered on a clip of the song"
+          }
+        >
+          Listening
+        </SheetTitle>
+        <Box flex="1" />
+        <Box display={{ base: "none", lg: "flex" }} gap="14px" fontSize="13px" color="ink2">
+          <span>
+            {KEYS.slice(0, Math.max(1, Math.min(4, done.length))).map((k) => (
+              <Hint key={k}>{k}</Hint>
+            ))}{" "}
+            switch
+          </span>
+          <span>
+            <Hint>R</Hint> loop
+          </span>
+          <span>
+            <Hint>E</Hint> hold: exaggerate
+          </span>
+          <span>
+            <Hint>Home</Hint> to the start
+          </span>
+        </Box>
+      </Box>
+      <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
+        {rigs.length > 1 && (
+          <Labelled label="rig">
+            <Choice value={rig.id} maxWidth="220px" onChange={(event) => onRig(event.target.value)}>
+              {rigs.map((r) => (
+                <option key={r.id} value={r.id}>
+                  {r.name}
+                </option>
+              ))}
+            </Choice>
+          </Labelled>
+        )}
+        <ClipChoice
+          label="clip"
+          clips={clips}
+          value={clip}
+          onChoose={(id) => {
+            setClip(id);
+            setRegion(null);
+          }}
+        />
+        {boards.length > 1 && first && (
+          <Labelled label="played into, heard at">
+            <Choice
+              value={at}
+              maxWidth="260px"
+              onChange={(event) => setAt(Number(event.target.value))}
+            >
+              {boards.map((b, i) => (
+                <option key={`${b.source}${b.output}`} value={i}>
+                  {nameOf(first, b.source)} at {nameOf(first, b.output)}
+                </option>
+              ))}
+            </Choice>
+          </Labelled>
+        )}
+        <Press
+          look={stale ? "primary" : "plain"}
+          disabled={!clip || !way || renders.open || renders.start.isPending}
+          onClick={() => renders.start.mutate({ ids: rig.variants.map((v) => v.id) })}
+        >
+          {rig.variants.length > 1 ? `Render all ${rig.variants.length} variants` : "Render"}
+        </Press>
+        <Press aria-expanded={choosing} onClick={() => setChoosing(!choosing)}>
+          Stretch: {clockFine(stretch.start_s)} to{" "}
+          {clockFine(stretch.length_s === null ? whole : stretch.start_s + stretch.length_s)}
+        </Press>
+        <Record songId={song.id} onClip={setClip} />
+      </Box>
+      {choosing && detail && (
+        <Box marginTop="8px" aria-label="Stretch of the clip" as="section">
+          <Wave clip={detail} label="Stretch" region={stretch} onRegion={setRegion} />
+          <Box fontSize="13px" color="ink2" marginTop="2px">
+            Drag over what is to be heard; a press takes the whole clip. Peak{" "}
+            {detail.facts?.peak_dbfs != null ? `${num(detail.facts.peak_dbfs, 1)} dBFS` : "none"},
+            level{" "}
+            {detail.facts?.rms_dbfs != null
+              ? `${num(detail.facts.rms_dbfs, 1)} dBFS RMS`
+              : "silent"}
+            .
+          </Box>
+        </Box>
+      )}
+      {!clips.length && (
+        <Notice kind="note">
+          Bring a clip in under Verify, or record one here: a rig is heard on it.
+        </Notice>
+      )}
+
+      <Strip
+        items={[
+          ["Hearing", inTrial ? "a trial" : (heard?.letter ?? "nothing yet")],
+          ["", clockFine(stretch.start_s + position)],
+          ["bar", barWords(bars, position)],
+          ["lap", String(lap)],
+          ["gain", inTrial ? "hidden" : heard ? `${signed(matchDb(heard), 1)} dB` : "-"],
+          [
+            "heard at",
+            inTrial
+              ? "hidden"
+              : heard && loudOf(heard) !== null
+                ? `${num((loudness[heard.render!.id] ?? heard.render!.report!.loudness_lufs ?? 0) + matchDb(heard), 1)} LUFS`
+                : "-",
+          ],
+          [
+            "peak",
+            meter && playing ? `${num(20 * Math.log10(Math.max(meter.peak, 1e-6)), 1)} dBFS` : "-",
+          ],
+          ["correlation", meter && playing ? signed(meter.correlation, 2) : "-"],
+        ]}
+      />
+      <Box
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "200px minmax(0, 1fr) 340px" }}
+        gap="0 14px"
+        marginTop="4px"
+      >
+        <Box paddingTop={{ base: 0, md: "102px" }} order={{ base: 2, md: 0 }}>
+          {sounds.map((s) => {
+            const key = done.indexOf(s) + 1;
+            const ready = s.render?.status === "done";
+            return (
+              <Box
+                key={s.id}
+                minHeight="29px"
+                display="flex"
+                alignItems="center"
+                gap="8px"
+                background={heard?.id === s.id && ready ? "well" : undefined}
+                borderLeft="3px solid"
+                borderColor={heard?.id === s.id && ready ? "ink" : "transparent"}
+                paddingLeft="4px"
+              >
+                <chakra.button
+                  type="button"
+                  aria-pressed={heard?.id === s.id && playing}
+                  aria-label={`Hear ${s.letter}`}
+                  disabled={!ready || inTrial}
+                  onClick={() => switchTo(s.id)}
+                  cursor="pointer"
+                  background="transparent"
+                  border="0"
+                  padding="0"
+                  minHeight={{ base: "44px", sm: "27px" }}
+                  display="flex"
+                  alignItems="center"
+                  gap="8px"
+                  textAlign="left"
+                  _disabled={{ color: "ink2", cursor: "default" }}
+                >
+                  {ready && key <= 9 && <Hint>{key}</Hint>}
+                  <Box as="strong" fontWeight="650">
+                    {s.letter}
+                  </Box>
+                  <Box
+                    as="span"
+                    overflow="hidden"
+                    whiteSpace="nowrap"
+                    textOverflow="ellipsis"
+                    maxWidth="130px"
+                  >
+                    {s.name}
+                  </Box>
+                </chakra.button>
+              </Box>
+            );
+          })}
+        </Box>
+        <Lanes
+          lanes={sounds.map((s) => ({
+            id: s.id,
+            letter: s.letter,
+            waveform: s.id === heard?.id && curves ? curves : null,
+          }))}
+          heard={heard?.id ?? ""}
+          seconds={heard?.render?.report?.seconds ?? Math.max(1, region_s || 1)}
+          start={stretch.start_s}
+          loop={loop}
+          bars={bars}
+          position={position}
+          playing={playing}
+          trail={trail}
+          onSeek={(s) => (playing && heard ? void play(heard.id, s) : setPosition(s))}
+        />
+        <Box order={{ base: 3, md: 0 }}>
+          <Board
+            sounds={sounds}
+            heard={heard}
+            match={matchDb}
+            loudOf={(s) => loudness[s.render!.id] ?? s.render!.report!.loudness_lufs}
+            hidden={inTrial}
+            onCancel={renders.cancel}
+          />
+        </Box>
+      </Box>
+      {heard?.render?.older && (
+        <Notice kind="note">
+          {heard.letter} is older than its rig, its moves or the tempo. Render again to hear what is
+          set now.
+        </Notice>
+      )}
+
+      <Box marginTop="10px">
+        <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="4px 16px">
+          <SheetTitle
+            sub
+            about={
+              canBalance
+                ? `wet against dry at ${placeName(heard)}, moved alike for all`
+                : "wet against dry"
+            }
+          >
+            Balance
+          </SheetTitle>
+          <Box display={{ base: "none", sm: "block" }} fontSize="13px" color="ink2">
+            <Hint>[</Hint> <Hint>]</Hint> 0.5 dB
+          </Box>
+          <Box flex="1" />
+          {canBalance && (
+            <>
+              <label>
+                <Box as="span" fontSize="13px" color="ink2">
+                  by{" "}
+                </Box>
+                <Choice
+                  aria-label="Law of the balance"
+                  width="auto"
+                  value={law}
+                  onChange={(event) => setLaw(event.target.value)}
+                >
+                  <option value="fader">a wet fader</option>
+                  <option value="linear">a linear mix</option>
+                  <option value="equal-power">an equal-power mix</option>
+                  <option value="compromise">a −4.5 dB mix</option>
+                  <option value="full">a mix full at its centre</option>
+                </Choice>
+              </label>
+              <Box fontSize="13px" color="ink2">
+                ring: the route, {signed(route ?? 0, 1)} dB
+              </Box>
+              {move !== 0 && Number.isFinite(move) && (
+                <Box fontSize="13px" color="diff" fontWeight="650">
+                  now {signed(move, 1)} dB
+                </Box>
+              )}
+              <Press
+                look="quiet"
+                disabled={move === 0 || !Number.isFinite(wet)}
+                onClick={() => void sendToRoute()}
+              >
+                Send {Number.isFinite(wet) ? `${signed(wet, 1)} dB` : wetWords(wet)} to the route
+              </Press>
+            </>
+          )}
+        </Box>
+        {canBalance ? (
+          <Balance value={wet} route={route ?? 0} disabled={false} onChange={balanceTo} />
+        ) : (
+          <Box color="ink2" marginTop="2px">
+            {why
+              ? `It needs a render: ${why}`
+              : heard
+                ? "Dry and wet meet nowhere on this way: there is nothing to balance."
+                : "Render the variants to move wet against dry live."}
+          </Box>
+        )}
+        {canBalance && (
+          <Box display="flex" flexWrap="wrap" gap="4px 14px" alignItems="center" marginTop="2px">
+            <label>
+              <Box as="span" fontSize="13px" color="ink2">
+                hear{" "}
+              </Box>
+              <Choice
+                aria-label="Only one path"
+                width="auto"
+                value={toggles.solo ?? ""}
+                onChange={(event) =>
+                  change({ solo: event.target.value === "" ? null : Number(event.target.value) })
+                }
+              >
+                <option value="">all paths</option>
+                {heard!.render!.report!.stems.map((s, i) => (
+                  <option key={s.id} value={i}>
+                    {s.name} alone
+                  </option>
+                ))}
+              </Choice>
+            </label>
+            <Press
+              look={writing ? "primary" : "plain"}
+              aria-pressed={writing}
+              onClick={toggleWriting}
+            >
+              {writing ? "Keep the moves" : "Write moves while playing"}
+            </Press>
+            {nextBar && (
+              <Press look="quiet" onClick={() => keepMoves([{ at: nextBar.at, wet: -Infinity }])}>
+                Cut the wet at bar {nextBar.bar}
+              </Press>
+            )}
+          </Box>
+        )}
+      </Box>
+
+      <Box
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
+        gap="14px 28px"
+        marginTop="12px"
+      >
+        <Box minWidth="0">
+          <SheetTitle sub about="dBFS by third-octave, over the whole stretch">
+            Spectrum
+          </SheetTitle>
+          {curves && heard && !inTrial ? (
+            <Spectrum detail={curves} gainDb={matchDb(heard)} />
+          ) : (
+            <Box color="ink2">
+              {inTrial ? "Hidden while a trial runs." : "Nothing is rendered yet."}
+            </Box>
+          )}
+        </Box>
+        <Box minWidth="0">
+          {!inTrial && <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />}
+          {(sheet === "trial" || inTrial) && (
+            <Trial
+              songId={song.id}
+              pairs={done.map((s) => ({ id: s.render!.id, name: `${s.letter} ${s.name}` }))}
+              stretch={{
+                from: 0,
+                length: Number.isFinite(region_s) && region_s > 0 ? region_s : 10,
+              }}
+              engine={theEngine}
+              onRunning={(running) => {
+                stop();
+                setInTrial(running);
+              }}
+            />
+          )}
+          {!inTrial && sheet === "moves" && variant && <MovesSheet variant={variant} />}
+          {!inTrial && sheet === "capture" && (
+            <Captures
+              rig={rig}
+              clips={clips}
+              busy={renders.open}
+              onUse={(id, capture) => renders.start.mutate({ ids: [id], capture })}
+            />
+          )}
+          {!inTrial && sheet === "export" && <Export sounds={done} />}
+          {!inTrial && sheet === "log" && <Log songId={song.id} />}
+        </Box>
+      </Box>
+
+      <Box
+        display="flex"
+        flexWrap="wrap"
+        gap="8px 12px"
+        alignItems="center"
+        marginTop="14px"
+        paddingTop="10px"
+        borderTop="1px solid"
+        borderColor="rule"
+        position="sticky"
+        bottom="0"
+        background="paper"
+        paddingBottom="8px"
+        zIndex="1"
+      >
+        <Press
+          look="primary"
+          hint="Space"
+          disabled={!heard || loading || inTrial}
+          onClick={() => (playing ? stop() : heard && void play(heard.id, position))}
+        >
+          {loading ? "Loading" : playing ? "Stop" : "Play"}
+        </Press>
+        <Box display="flex" flexWrap="wrap">
+          <Toggle
+            word="Mono"
+            keyName="M"
+            on={toggles.mono}
+            onTurn={() => change({ mono: !toggles.mono })}
+          />
+          <Toggle
+            word="Swap left and right"
+            keyName="W"
+            on={toggles.swap}
+            onTurn={() => change({ swap: !toggles.swap })}
+          />
+          <Toggle
+            word="Polarity of right"
+            keyName="P"
+            on={toggles.flip}
+            onTurn={() => change({ flip: !toggles.flip })}
+          />
+          <Toggle
+            word={
+              other && heard
+                ? `Difference ${heard.letter} − ${toggles.difference ? (done.find((s) => s.id === toggles.difference)?.letter ?? other.letter) : other.letter}`
+                : "Difference"
+            }
+            keyName="D"
+            on={toggles.difference !== null}
+            onTurn={() => change({ difference: toggles.difference ? null : (other?.id ?? null) })}
+          />
+          <Toggle word="Loop" keyName="R" on={looped} onTurn={() => setLooped(!looped)} />
+        </Box>
+        <label>
+          <input
+            type="checkbox"
+            checked={matched}
+            onChange={(event) => setMatched(event.target.checked)}
+          />{" "}
+          at equal loudness
+        </label>
+        {matched && (
+          <Choice
+            aria-label="What is matched"
+            width="auto"
+            value={basis}
+            onChange={(event) => setBasis(event.target.value as "whole" | "wet")}
+          >
+            <option value="whole">of the whole</option>
+            <option value="wet">of the wet alone</option>
+          </Choice>
+        )}
+        {!matched && (
+          <Box as="span" color="caution" fontWeight="650">
+            Not matched: what is louder will seem better.
+          </Box>
+        )}
+      </Box>
+      <Box fontSize="13px" color="ink2" marginTop="4px">
+        The other sources are silent. Playback fades in and stays below −1 dBFS. Long loud work
+        harms hearing: take breaks, and follow your local noise-exposure rules.
+      </Box>
+    </Box>
+  );
+}
+
+function useVariantOf(id: string, revision: number) {
+  return useQuery({
+    queryKey: ["variant", id, revision],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      ask(api.GET("/api/v1/variants/{variant_id}", { params: { path: { variant_id: id } } })),
+  }).data;
+}
+
+const placeName = (sound: Sound | undefined) =>
+  sound?.render?.place ? `“${sound.render.place}”` : "its place";
+
+function useVariantKeys(enabled: boolean, act: (index: number) => void) {
+  useKey("listen", "1", () => act(0), enabled);
+  useKey("listen", "2", () => act(1), enabled);
+  useKey("listen", "3", () => act(2), enabled);
+  useKey("listen", "4", () => act(3), enabled);
+  useKey("listen", "5", () => act(4), enabled);
+  useKey("listen", "6", () => act(5), enabled);
+  useKey("listen", "7", () => act(6), enabled);
+  useKey("listen", "8", () => act(7), enabled);
+  useKey("listen", "9", () => act(8), enabled);
+}
+
+/** While a key is held down, outside of fields. */
+function useHeld(key: string, act: (held: boolean) => void) {
+  const steady = useSteady(act);
+  useEffect(() => {
+    const typing = (event: KeyboardEvent) =>
+      event.target instanceof HTMLElement &&
+      !!event.target.closest("input:not([type=checkbox]), select, textarea, dialog");
+    const down = (event: KeyboardEvent) => {
+      if (event.key === key && !event.repeat && !typing(event) && !event.ctrlKey && !event.metaKey)
+        steady(true);
+    };
+    const up = (event: KeyboardEvent) => event.key === key && steady(false);
+    const away = () => steady(false);
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    window.addEventListener("blur", away);
+    return () => {
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+      window.removeEventListener("blur", away);
+    };
+  }, [key, steady]);
+}

@@ -1,0 +1,317 @@
+/** The strip, the board of sounds and the small sheets of the Listen step. */
+import { Box, chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, type Schemas } from "../../api/client";
+import { ClipChoice } from "../../ui/clips";
+import { Figure, Hint, Press, SheetTitle } from "../../ui/controls";
+import { num, signed } from "../../ui/format";
+import { Choice, Labelled } from "../../ui/QuantityField";
+import { Table, Td, Th } from "../../ui/table";
+import type { Render } from "./useRenders";
+
+/** What is heard as one lane: a variant's render, or a recording in its place. */
+export interface Sound {
+  id: string;
+  letter: string;
+  name: string;
+  render: Render | undefined;
+}
+
+export function Strip({ items }: { items: [string, string][] }) {
+  return (
+    <Box
+      role="status"
+      aria-label="What is heard"
+      background="ink"
+      color="paper"
+      display="flex"
+      flexWrap="wrap"
+      marginTop="8px"
+      minHeight="34px"
+    >
+      {items.map(([word, value], i) => (
+        <Box
+          key={word + i}
+          flex="1 1 auto"
+          paddingBlock="6px"
+          paddingInline="12px"
+          textAlign="center"
+          borderLeft={i ? "1px solid" : undefined}
+          borderColor="edge"
+          whiteSpace="nowrap"
+          fontFamily={i ? undefined : "title"}
+          fontWeight={i ? 400 : 600}
+          fontSize={i ? "14px" : "17px"}
+          display={{ base: i > 4 ? "none" : "block", sm: "block" }}
+        >
+          {word}{" "}
+          <Box as="strong" fontWeight="650" fontSize={i ? "15px" : "17px"}>
+            {value}
+          </Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+interface BoardProps {
+  sounds: Sound[];
+  heard: Sound | undefined;
+  match: (sound: Sound) => number;
+  loudOf: (sound: Sound) => number | null;
+  hidden: boolean;
+  onCancel: (id: string) => void;
+}
+
+export function Board({ sounds, heard, match, loudOf, hidden, onCancel }: BoardProps) {
+  return (
+    <Table>
+      <chakra.thead height={{ base: "auto", md: "101px" }} verticalAlign="bottom">
+        <tr>
+          <Th>rendered LUFS</Th>
+          <Th>matched gain, dB</Th>
+          <Th>heard LUFS</Th>
+          <Th>peak, dBTP</Th>
+        </tr>
+      </chakra.thead>
+      <tbody>
+        {sounds.map((s) => {
+          const r = s.render;
+          const here = s.id === heard?.id;
+          if (!r || r.status !== "done" || !r.report)
+            return (
+              <tr key={s.id} style={{ height: 29 }}>
+                <Td colSpan={4} textAlign="left" padding="0 8px">
+                  <State render={r} letter={s.letter} onCancel={onCancel} />
+                </Td>
+              </tr>
+            );
+          const loud = loudOf(s);
+          const cells = hidden
+            ? ["hidden", "hidden", "hidden", "hidden"]
+            : [
+                r.report.loudness_lufs === null ? "silent" : num(r.report.loudness_lufs, 1),
+                signed(match(s), 1),
+                loud === null ? "silent" : num(loud + match(s), 1),
+                r.report.true_peak_dbtp === null ? "" : signed(r.report.true_peak_dbtp, 1),
+              ];
+          return (
+            <chakra.tr key={s.id} height="29px" background={here ? "well" : undefined}>
+              {cells.map((cell, i) => (
+                <Td
+                  key={i}
+                  padding="0 8px"
+                  fontWeight={i === 1 ? 650 : 400}
+                  color={
+                    i === 3 && !hidden && (r.report!.true_peak_dbtp ?? -1) > 0 ? "diff" : undefined
+                  }
+                >
+                  {cell === "hidden" || cell === "" ? (
+                    cell
+                  ) : (
+                    <Figure value={cell} label={`${s.letter}`} strong={i === 1} />
+                  )}
+                </Td>
+              ))}
+            </chakra.tr>
+          );
+        })}
+      </tbody>
+    </Table>
+  );
+}
+
+function State({
+  render,
+  letter,
+  onCancel,
+}: {
+  render: Render | undefined;
+  letter: string;
+  onCancel: (id: string) => void;
+}) {
+  if (!render) return <Box color="ink2">not rendered on this stretch</Box>;
+  if (render.status === "queued" || render.status === "running")
+    return (
+      <Box display="flex" alignItems="center" gap="8px">
+        <progress
+          aria-label={`Rendering ${letter}`}
+          value={render.progress}
+          max={1}
+          style={{ width: 110 }}
+        />
+        {render.stage}
+        <Press look="quiet" minHeight="24px" onClick={() => onCancel(render.id)}>
+          Cancel
+        </Press>
+      </Box>
+    );
+  if (render.status === "failed")
+    return (
+      <Box color="diff" fontWeight="650">
+        {render.problem}
+      </Box>
+    );
+  return <Box color="ink2">{render.status}</Box>;
+}
+
+export function Toggle({
+  word,
+  keyName,
+  on,
+  onTurn,
+}: {
+  word: string;
+  keyName: string;
+  on: boolean;
+  onTurn: () => void;
+}) {
+  return (
+    <chakra.button
+      type="button"
+      role="switch"
+      aria-checked={on}
+      aria-label={word}
+      onClick={onTurn}
+      display="flex"
+      alignItems="center"
+      gap="8px"
+      minHeight={{ base: "44px", sm: "31px" }}
+      paddingInline="10px"
+      border="1px solid"
+      borderColor="ink"
+      marginLeft="-1px"
+      background={on ? "ink" : "transparent"}
+      color={on ? "paper" : "ink"}
+      fontWeight="600"
+      cursor="pointer"
+    >
+      {word}
+      <Box as="span" fontWeight="400">
+        {on ? "on" : "off"}
+      </Box>
+      <Hint>{keyName}</Hint>
+    </chakra.button>
+  );
+}
+
+interface CapturesProps {
+  rig: Schemas["RigOut"];
+  clips: Schemas["ClipOut"][];
+  busy: boolean;
+  onUse: (variant: string, capture: string) => void;
+}
+
+export function Captures({ rig, clips, busy, onUse }: CapturesProps) {
+  const [variant, setVariant] = useState(rig.variants[0]!.id);
+  const [capture, setCapture] = useState("");
+  return (
+    <Box as="section" aria-label="Captures">
+      <SheetTitle
+        sub
+        about="a recording of real gear, heard beside its variant, brought to the same time"
+      >
+        Captures
+      </SheetTitle>
+      <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
+        <Labelled label="variant">
+          <Choice
+            value={variant}
+            maxWidth="200px"
+            onChange={(event) => setVariant(event.target.value)}
+          >
+            {rig.variants.map((v) => (
+              <option key={v.id} value={v.id}>
+                {v.letter} {v.name}
+              </option>
+            ))}
+          </Choice>
+        </Labelled>
+        <ClipChoice label="recorded as" clips={clips} value={capture} onChoose={setCapture} />
+        <Press disabled={!capture || busy} onClick={() => onUse(variant, capture)}>
+          Bring it in line
+        </Press>
+      </Box>
+    </Box>
+  );
+}
+
+export function Export({ sounds }: { sounds: Sound[] }) {
+  const [form, setForm] = useState("wav 24");
+  const [stems, setStems] = useState(false);
+  const [kind, word] = form.split(" ");
+  return (
+    <Box as="section" aria-label="Export">
+      <SheetTitle sub about="at its own level; turned down only where it would clip">
+        Export
+      </SheetTitle>
+      <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
+        <Labelled label="as">
+          <Choice value={form} onChange={(event) => setForm(event.target.value)}>
+            <option value="wav 24">WAV, 24 bits with dither</option>
+            <option value="wav 16">WAV, 16 bits with dither</option>
+            <option value="wav float">WAV, 32-bit float</option>
+            <option value="flac 24">FLAC, 24 bits with dither</option>
+            <option value="flac 16">FLAC, 16 bits with dither</option>
+          </Choice>
+        </Labelled>
+        <label>
+          <input
+            type="checkbox"
+            checked={stems}
+            onChange={(event) => setStems(event.target.checked)}
+          />{" "}
+          its paths side by side
+        </label>
+      </Box>
+      <Box display="flex" flexWrap="wrap" gap="4px 16px" marginTop="8px">
+        {sounds
+          .filter((s) => !stems || s.render!.report!.stems.length)
+          .map((s) => (
+            <a
+              key={s.id}
+              href={`/api/v1/renders/${s.render!.id}/export?form=${kind}&word=${word}&stems=${stems}`}
+              download
+              style={{ color: "inherit", fontWeight: 600, textUnderlineOffset: 3 }}
+            >
+              {s.letter} {s.name}
+            </a>
+          ))}
+        {!sounds.length && <Box color="ink2">Nothing is rendered yet.</Box>}
+      </Box>
+    </Box>
+  );
+}
+
+export function Log({ songId }: { songId: string }) {
+  const log = useQuery({
+    queryKey: ["log", songId],
+    queryFn: () =>
+      ask(api.GET("/api/v1/songs/{song_id}/log", { params: { path: { song_id: songId } } })),
+  });
+  return (
+    <Box as="section" aria-label="Log">
+      <SheetTitle sub about="what was heard, and what was not">
+        Log
+      </SheetTitle>
+      {log.data?.length === 0 && <Box color="ink2">No trial has ended yet.</Box>}
+      {log.data?.slice(0, 12).map((entry) => (
+        <Box key={entry.id} paddingBlock="6px" borderTop="1px solid" borderColor="rule">
+          <Box as="strong" fontWeight="650">
+            {entry.title}
+          </Box>{" "}
+          <Box as="span" color="ink2" fontSize="13px">
+            {entry.kind},{" "}
+            {new Date(entry.created_at).toLocaleString("en-GB", {
+              dateStyle: "medium",
+              timeStyle: "short",
+            })}
+          </Box>
+          <Box>{entry.text}</Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}

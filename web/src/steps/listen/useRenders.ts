@@ -1,0 +1,70 @@
+/** The renders of a rig on a stretch of a clip, and how to ask for them. */
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+
+import { api, ask, type RigSummary, type Schemas, sentenceOf } from "../../api/client";
+import { announce } from "../../ui/controls";
+
+export type Render = Schemas["RenderOut"];
+
+export interface Wanted {
+  clip: string;
+  source: string;
+  output: string;
+  start_s: number;
+  length_s: number | null;
+}
+
+const isOpen = (render: Render | undefined) =>
+  render?.status === "queued" || render?.status === "running";
+
+export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision: number) {
+  const client = useQueryClient();
+  const key = ["renders", rig?.id ?? "", revision];
+  const query = useQuery({
+    queryKey: key,
+    enabled: !!rig,
+    placeholderData: keepPreviousData,
+    refetchOnMount: "always",
+    queryFn: () =>
+      ask(api.GET("/api/v1/rigs/{rig_id}/renders", { params: { path: { rig_id: rig!.id } } })),
+    refetchInterval: (q) => (q.state.data?.some(isOpen) ? 400 : false),
+  });
+  const again = () => client.invalidateQueries({ queryKey: ["renders", rig?.id ?? ""] });
+  const start = useMutation({
+    mutationFn: ({ ids, capture }: { ids: string[]; capture?: string }) =>
+      Promise.all(
+        ids.map((id) =>
+          ask(
+            api.POST("/api/v1/variants/{variant_id}/renders", {
+              params: { path: { variant_id: id } },
+              body: { ...wanted, place: "auto", tail: true, capture: capture ?? null },
+            }),
+          ),
+        ),
+      ),
+    onSettled: again,
+    onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
+  });
+  const cancel = (id: string) =>
+    void ask(
+      api.POST("/api/v1/renders/{render_id}/cancel", { params: { path: { render_id: id } } }),
+    ).then(again);
+  const fits = (render: Render) =>
+    render.clip === wanted.clip &&
+    render.source === wanted.source &&
+    render.output === wanted.output &&
+    Math.abs(render.start_s - wanted.start_s) < 1e-6 &&
+    (render.length_s ?? -1) === (wanted.length_s ?? -1);
+  // A capture stands beside the render of its variant; the newest is played.
+  const of = (variant: string, capture: boolean) =>
+    (query.data ?? [])
+      .filter((r) => r.variant === variant && fits(r) && (r.capture !== null) === capture)
+      .at(0);
+  return {
+    rendered: (variant: string) => of(variant, false),
+    captured: (variant: string) => of(variant, true),
+    open: (query.data ?? []).some((r) => fits(r) && isOpen(r)),
+    start,
+    cancel,
+  };
+}

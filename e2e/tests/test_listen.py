@@ -125,12 +125,12 @@ class Listen(BrowserCase):
         self.assertIn("hidden", self.strip())
         for number in range(1, 9):
             b.until(
-                lambda n=number: (one := b.look("button", "Hear X")) is not None and one.is_enabled(),
+                lambda n=number: (one := b.look("button", "Sound X")) is not None and one.is_enabled(),
                 f"X {number} is not ready",
             )  # fmt: skip
             if number == 1:
-                b.press("button", "Hear X")
-                b.press("button", "Hear A")
+                b.press("button", "Sound X")
+                b.press("button", "Sound A")
             b.keys("j" if trial.order[number - 1] == "a" else "l")
             if number < 8:
                 b.sees(f"{number + 1} of 8: X")

@@ -9,6 +9,8 @@ export function useReadyClips(songId: string): Clip[] {
     queryKey: ["clips", songId],
     queryFn: () =>
       ask(api.GET("/api/v1/songs/{song_id}/clips", { params: { path: { song_id: songId } } })),
+    refetchInterval: (query) =>
+      query.state.data?.some((c) => c.status === "queued" || c.status === "running") ? 400 : false,
   });
   return (clips.data ?? []).filter((c) => c.status === "done");
 }

@@ -270,7 +270,7 @@ function Running({ trial, engine, onTrial, onLeave }: RunningProps) {
                     hint={which.toUpperCase()}
                     onClick={() => hear(which)}
                   >
-                    Hear {which.toUpperCase()}
+                    Sound {which.toUpperCase()}
                   </Press>
                 ))}
               </Box>

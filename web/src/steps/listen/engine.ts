@@ -157,7 +157,10 @@ export class Engine {
           this.stop();
       };
     }
-    this.fade(this.master.gain, 1, FADE_IN_S);
+    // Silent until the sources have begun, then up: their first sample is no click.
+    this.master.gain.cancelScheduledValues(now);
+    this.master.gain.setValueAtTime(0, at);
+    this.master.gain.linearRampToValueAtTime(1, at + FADE_IN_S);
   }
 
   /** Be heard instead of the one that is. */

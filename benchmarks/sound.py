@@ -28,7 +28,7 @@ from core.routing.responses import cuts
 from core.units import TempoFrame
 
 RATE = 48_000
-BLOCK = 4096
+BLOCK = 16_384
 ROUNDS = 5
 Line = Callable[[str, float, str, str], None]
 _OCTAVES = {

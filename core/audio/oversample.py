@@ -45,25 +45,9 @@ _G2_EVEN, _G2_ODD = _G2[0::2].copy(), _G2[1::2].copy()
     cache=True, nogil=True, fastmath={"contract", "reassoc"},
 )  # fmt: skip
 def _add_fir(out, x, start, taps):  # type: ignore[no-untyped-def]
-    """out[i] += sum of taps[k] x[start + i - k], eight and four taps at a time."""
+    """out[i] += sum of taps[k] x[start + i - k], four taps at a time."""
     n = len(out)
     k = 0
-    while k + 8 <= len(taps):
-        a, b, c, d = taps[k], taps[k + 1], taps[k + 2], taps[k + 3]
-        e, f, g, h = taps[k + 4], taps[k + 5], taps[k + 6], taps[k + 7]
-        x0 = x[start - k : start - k + n]
-        x1 = x[start - k - 1 : start - k - 1 + n]
-        x2 = x[start - k - 2 : start - k - 2 + n]
-        x3 = x[start - k - 3 : start - k - 3 + n]
-        x4 = x[start - k - 4 : start - k - 4 + n]
-        x5 = x[start - k - 5 : start - k - 5 + n]
-        x6 = x[start - k - 6 : start - k - 6 + n]
-        x7 = x[start - k - 7 : start - k - 7 + n]
-        for i in range(n):
-            out[i] += ((a * x0[i] + b * x1[i]) + (c * x2[i] + d * x3[i])) + (
-                (e * x4[i] + f * x5[i]) + (g * x6[i] + h * x7[i])
-            )
-        k += 8
     while k + 4 <= len(taps):
         a, b, c, d = taps[k], taps[k + 1], taps[k + 2], taps[k + 3]
         x0 = x[start - k : start - k + n]
@@ -93,8 +77,8 @@ def _rise(x, middle, at, out, g1, g2_even, g2_odd):  # type: ignore[no-untyped-d
     size = out.shape[2]
     for c in range(x.shape[0]):
         p0, p1 = middle[2 * c], middle[2 * c + 1]
-        for start in range(0, size, 768):
-            n = min(768, size - start)
+        for start in range(0, size, 2048):
+            n = min(2048, size - start)
             o = at + start
             # Twofold: the centre tap of the odd filter falls on a sample of the input.
             p0[o : o + n] = 0.0
@@ -127,8 +111,8 @@ def _fall(q, middle, at, out, last_even, last_odd, g2_even, g2_odd):  # type: ig
         # whole way takes a whole number of samples.
         r0, r1, r2, r3 = q[4 * c + 2], q[4 * c + 3], q[4 * c], q[4 * c + 1]
         p0, p1 = middle[2 * c], middle[2 * c + 1]
-        for start in range(0, size, 768):
-            n = min(768, size - start)
+        for start in range(0, size, 2048):
+            n = min(2048, size - start)
             o = at + start
             a, b = p0[o : o + n], p1[o : o + n]
             a[:] = 0.0

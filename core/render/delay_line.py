@@ -2,8 +2,8 @@
 
 import math
 
+import numba
 import numpy as np
-from scipy.signal import oaconvolve
 
 from core.audio.past import Past
 
@@ -27,14 +27,34 @@ def between(fraction: float) -> np.ndarray:
     return taps / taps.sum()
 
 
+@numba.njit(
+    numba.void(numba.float64[::1], numba.float64[::1], numba.int64, numba.float64[::1]),
+    cache=True, nogil=True, fastmath={"contract", "reassoc"},
+)  # fmt: skip
+def _fir(out, x, start, taps):  # type: ignore[no-untyped-def]
+    """out[i] = sum of taps[k] x[start + i - k]; in stretches that stay near the processor."""
+    for first in range(0, len(out), 1024):
+        n = min(1024, len(out) - first)
+        y = out[first : first + n]
+        y[:] = 0.0
+        for k in range(0, len(taps), 4):
+            a, b, c, d = taps[k], taps[k + 1], taps[k + 2], taps[k + 3]
+            at = start + first - k
+            x0, x1 = x[at : at + n], x[at - 1 : at - 1 + n]
+            x2, x3 = x[at - 2 : at - 2 + n], x[at - 3 : at - 3 + n]
+            for i in range(n):
+                y[i] += (a * x0[i] + b * x1[i]) + (c * x2[i] + d * x3[i])
+
+
 class DelayLine:
     """Reads `samples` late. Between samples it reaches 64 samples ahead, so it must be longer.
 
-    `push` then `read` for the same block, or `read` first where the delay is at least a block. What
+    With one channel only the first row is computed. `push` then `read` for the same block, or `read` first where the delay is at least a block. What
     `read` gives may be a part of the line itself: it is good until the next `push`.
     """
 
-    def __init__(self, samples: float) -> None:
+    def __init__(self, samples: float, channels: int = 2) -> None:
+        self.channels = channels
         self.whole = math.floor(samples + _WHOLE)
         fraction = samples - self.whole
         self.taps = None if is_whole(samples) else between(fraction)
@@ -60,5 +80,8 @@ class DelayLine:
         held = self.past.held
         if self.taps is None:
             return held[:, start : start + count]
-        stretch = held[:, start - REACH : start + count + REACH - 1]
-        return np.asarray(oaconvolve(stretch, self.taps[None, :], mode="valid", axes=1))
+        out = np.empty((2, count))
+        out[self.channels :] = 0.0
+        for side in range(self.channels):
+            _fir(out[side], held[side], start + REACH - 1, self.taps)
+        return out

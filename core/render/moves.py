@@ -1,7 +1,7 @@
 """Written moves: a setting that follows steps and ramps against bars; its resting value stays.
 
 Moved are the settings that come down to gains (levels, mix, pan, polarity of a fader, position of a
-pedal), mute, and the frequency of a swept filter. What a gain becomes is asked of the compiler,
+pedal), mute, the feedback and the time of a delay, and the frequency of a swept filter. What a gain becomes is asked of the compiler,
 so that a move says what the same setting at rest would.
 """
 
@@ -88,13 +88,20 @@ class Moves:
     """What moves, ready for a renderer: matrices by arc, and fields of stages by name."""
 
     arcs: dict[int, Moved] = field(default_factory=dict)
+    delays: dict[int, Curve] = field(default_factory=dict)
+    """Delays of arcs in samples, by arc."""
+    loops: dict[int, Moved] = field(default_factory=dict)
+    loop_delays: dict[int, Curve] = field(default_factory=dict)
+    """Of points that feed themselves, by point."""
+    fading: set[str] = field(default_factory=set)
+    """Delays whose times crossfade."""
     fields: dict[str, dict[str, Curve]] = field(default_factory=dict)
 
     def of(self, arc: Arc) -> Moved | None:
         return self.arcs.get(id(arc))
 
 
-def _with(rig: Rig, part: str, name: str, value: float | bool) -> Rig:
+def _with(rig: Rig, part: str, name: str, value: float | bool | str) -> Rig:
     """The rig with one setting at another value. Raises MoveError where it cannot be."""
     try:
         if part in rig.nodes:
@@ -133,18 +140,23 @@ def resolve_moves(
     for move in moves:
         if move.part not in rig.nodes and move.part not in rig.rails:
             raise MoveError(f"A move names “{move.part}”, which is not in this rig any more.")
-        times, values, resting = _timeline(rig, move, tempo, rate_hz, start_s)
+        times, values, resting = _timeline(rig, context, move, tempo, rate_hz, start_s)
         node = rig.nodes.get(move.part)
         if node is not None and (k.kind_of(node), move.field) in _BY_PROCESSOR:
             fields = curves.fields.setdefault(move.part, {})
             fields[move.field] = Curve(tuple(times), tuple(float(v) for v in values))
             continue
+        if isinstance(node, k.Delay) and move.field == "time":
+            _move_time(rig, context, plan, node, times, values, rate_hz, curves)
+            continue
         compiled: dict[float | bool, dict[ArcKey, Arc]] = {}
+        rounds: dict[float | bool, Plan] = {}
         for value in dict.fromkeys((resting, *values)):
             other = compile_rig(_with(rig, move.part, move.field, value), context)
             there = _keys(other)
             _same_but_for_gains(rig, move, known, there, other.points == plan.points)
-            compiled[value] = there
+            compiled[value], rounds[value] = there, other
+        _move_loops(plan, rounds, times, values, move.part, curves)
         owned = {
             key for there in compiled.values() for key, arc in there.items()
             if arc.owner == move.part
@@ -162,6 +174,58 @@ def resolve_moves(
                 plan.arcs.append(known[key])
     curves.arcs = {id(known[key]): Moved(at, rows) for key, (at, rows) in wanted.items()}
     return plan, curves
+
+
+def _move_loops(
+    plan: Plan, rounds: Mapping[float | bool, Plan], times: list[float],
+    values: list[float | bool], owner: str, curves: Moves,
+) -> None:  # fmt: skip
+    """What goes round in a delay, where its feedback moves."""
+    points = {p for other in rounds.values() for p, lp in other.loops.items() if lp.owner == owner}
+    for point in points:
+        rows = np.array(
+            [
+                rounds[v].loops[point].matrix if point in rounds[v].loops else (0.0,) * 4
+                for v in values
+            ]
+        )
+        if np.allclose(rows, rows[0]):
+            continue
+        curves.loops[point] = Moved(np.array(times, dtype=float), rows)
+        if point not in plan.loops:
+            plan.loops[point] = next(o.loops[point] for o in rounds.values() if point in o.loops)
+
+
+def _move_time(
+    rig: Rig, context: Context, plan: Plan, node: k.Delay, times: list[float],
+    values: list[float | bool], rate_hz: int, curves: Moves,
+) -> None:  # fmt: skip
+    """A delay time (values in ms) that moves: its legs and its laps alike."""
+    if node.id in plan.in_cycle:
+        raise MoveError(
+            f"{node.shown} stands in a loop of the rig: its time cannot be moved there."
+        )
+    plans = {}
+    for value in dict.fromkeys(values):
+        if isinstance(value, bool) or value < 1:
+            raise MoveError(f"{node.shown}: a delay time must be a number of ms from 1 on.")
+        plans[value] = compile_rig(_with(rig, node.id, "time", f"{float(value):.6f} ms"), context)
+    at = tuple(times)
+    if node.on_change == "crossfade":
+        curves.fading.add(node.id)
+    known = _keys(plan)
+    there = {value: _keys(other) for value, other in plans.items()}
+    for key, arc in known.items():
+        if arc.owner != node.id:
+            continue
+        late = tuple(there[v][key].delay_s * rate_hz for v in values)
+        if max(late) - min(late) > 1e-9:
+            curves.delays[id(arc)] = Curve(at, late)
+    for point, loop in plan.loops.items():
+        if loop.owner == node.id:
+            curves.loop_delays[point] = Curve(
+                at, tuple(plans[v].loops[point].delay_s * rate_hz for v in values)
+            )
 
 
 def _matrix(arc: Arc | None) -> Matrix:
@@ -190,7 +254,8 @@ def _same_but_for_gains(
         if not alike or not same or not settings or before.shape is not arc.shape:
             raise MoveError(
                 f"{_shown(rig, move.part)}: its {move.field.replace('_', ' ')} cannot be moved. "
-                "Levels, mix, pan, mute and bypass, and the frequency of a swept filter can."
+                "Levels, mix, pan, mute, a delay's time and feedback, and the frequency of a swept "
+                "filter can."
             )
 
 
@@ -198,14 +263,17 @@ _GAINS = {"mix_percent", "mix_law", "output_db", "inverted", "bypassed", "muted"
 
 
 def _timeline(
-    rig: Rig, move: WrittenMove, tempo: TempoMap, rate_hz: int, start_s: float
+    rig: Rig, context: Context, move: WrittenMove, tempo: TempoMap, rate_hz: int, start_s: float
 ) -> tuple[list[float], list[float | bool], float | bool]:
     """Breakpoints in samples with values: ramps in many small pieces, steps softened."""
     node = rig.nodes.get(move.part)
     owner = node if node is not None else rig.rails[move.part].strip
     resting = getattr(owner, move.field, None)
+    if isinstance(node, k.Delay) and move.field == "time":
+        resting = compile_rig(rig, context).times_s[node.id] * 1e3
     if resting is None or isinstance(resting, str):
         raise MoveError(f"{_shown(rig, move.part)} has no {move.field} that could be moved.")
+    crossfades = move.field == "time" and getattr(node, "on_change", "") == "crossfade"
     placed = []
     for point in move.points:
         seconds = tempo.time_s(tempo.quarters_of(point.bar, point.beat)) - start_s
@@ -217,7 +285,7 @@ def _timeline(
     for at, point in placed:
         before = values[-1]
         numbers = not isinstance(before, bool) and not isinstance(point.value, bool)
-        if point.ramp and numbers and at > times[-1] + 1:
+        if point.ramp and numbers and not crossfades and at > times[-1] + 1:
             began = max(times[-1], -1e12)
             for step in range(1, _RAMP_POINTS):
                 share = step / _RAMP_POINTS

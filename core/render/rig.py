@@ -19,12 +19,13 @@ from core.errors import FonodromeError
 from core.render.delay_line import REACH, DelayLine, is_whole
 from core.render.filters import Filter
 from core.render.moves import Moved, Moves
+from core.render.moving_line import MovingLine
 from core.render.processors import Processor, Setting, processor_for
 from core.render.ring import Ring
 from core.routing import kinds as k
-from core.routing.plan import Arc, Matrix, Plan
+from core.routing.plan import Arc, Matrix, Plan, SelfLoop
 
-LONGEST_BLOCK = 4096
+LONGEST_BLOCK = 16_384
 SILENT_DB = -80.0
 LONGEST_TAIL_S = 30.0
 RUNAWAY_DB = 40.0
@@ -50,7 +51,7 @@ class _Way:
 
     arc: Arc
     samples: float
-    line: DelayLine | None = None
+    line: DelayLine | MovingLine | None = None
     filter: Filter | None = None
     work: Processor | None = None
     key: int | None = None
@@ -101,15 +102,20 @@ class Renderer:
         works = {id(a): self._work(a) for a in arcs if a.stage is not None}
         offsets = self._offsets(arcs, works)
         self.ways = [self._way(arc, offsets, works.get(id(arc))) for arc in arcs]
+        self.rings = {p: self._ring(p, loop) for p, loop in plan.loops.items()}
         self.block = self._block_size()
-        self.rings = {p: Ring(loop, self.rate_hz) for p, loop in plan.loops.items()}
         for way in self.ways:
             inside = self._inside(way.arc)
             way.late = (
                 inside and way.samples - (0 if is_whole(way.samples) else REACH) >= self.block
             )
-            if way.samples > 0:
-                way.line = DelayLine(way.samples)
+            times = self.moves.delays.get(id(way.arc))
+            if times is not None:
+                held = way.samples - way.arc.delay_s * self.rate_hz
+                fading = way.arc.owner in self.moves.fading
+                way.line = MovingLine(times, held, fading, self.rate_hz)
+            elif way.samples > 0:
+                way.line = DelayLine(way.samples, plan.channels[way.arc.source])
         self.order = self._ordered()
         self.latency = {name: offsets[p] for name, p in plan.outputs.items()}
 
@@ -190,10 +196,8 @@ class Renderer:
 
     def _block_size(self) -> int:
         shortest = float(LONGEST_BLOCK)
-        for loop in self.plan.loops.values():
-            samples = loop.delay_s * self.rate_hz
-            reach = 0 if is_whole(samples) or samples < 2 * REACH else REACH
-            shortest = min(shortest, max(1.0, math.floor(samples) - reach))
+        for ring in self.rings.values():
+            shortest = min(shortest, ring.longest)
         longest: dict[int, float] = {}
         for way in self.ways:
             if self._inside(way.arc):
@@ -207,6 +211,17 @@ class Renderer:
                 )
             shortest = min(shortest, math.floor(room))
         return max(1, int(shortest))
+
+    def _ring(self, point: int, loop: SelfLoop) -> Ring:
+        insert = None
+        if loop.insert is not None:
+            setting = Setting(self.rate_hz, self.plan.channels[point], seed=self.seed)
+            insert = processor_for(loop.insert, setting)
+        moves = self.moves
+        return Ring(
+            loop, self.rate_hz, insert, moves.loops.get(point), moves.loop_delays.get(point),
+            loop.owner in moves.fading,
+        )  # fmt: skip
 
     def _ordered(self) -> list[_Way]:
         """Ways in an order in which a source is whole before it is read; late ones stand free."""

@@ -1,11 +1,16 @@
 """A point that feeds itself: a feedback delay's loop."""
 
+import math
+
 import numba
 import numpy as np
 
 from core.audio.past import Past
 from core.render.delay_line import REACH, DelayLine, is_whole
 from core.render.filters import Filter, section_sos
+from core.render.moves import Moved
+from core.render.moving_line import MovingLine
+from core.render.processors.base import Curve, Processor
 from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
 
 
@@ -63,25 +68,38 @@ def _go_round(block, out, held, past, delay, gain, swapped, sections, state):  #
 
 
 class Ring:
-    """Adds to each block (2, n) what comes back round; n must not be longer than the delay.
+    """Adds to each block (2, n) what comes back round; n must not be longer than `longest`.
 
     Whole samples, one gain for both sides (straight or swapped) and filters of first order go
-    through one compiled loop; all else through a delay line and filters one after another.
+    through one compiled loop; all else through a delay line, filters and an insert one after
+    another. What an insert takes of time is taken off the line, so that a lap lasts as it should.
     """
 
-    def __init__(self, loop: SelfLoop, rate_hz: int) -> None:
-        self.loop = loop
-        samples = loop.delay_s * rate_hz
+    def __init__(
+        self, loop: SelfLoop, rate_hz: int, insert: Processor | None = None,
+        gain: Moved | None = None, time: Curve | None = None, fade: bool = False,
+    ) -> None:  # fmt: skip
+        self.loop, self.insert, self.moved, self.done = loop, insert, gain, 0
+        spent = 0.0 if insert is None else insert.latency + insert.own
+        samples = loop.delay_s * rate_hz - spent
         if not is_whole(samples) and samples < 2 * REACH:
             samples = float(max(1, round(samples)))
-        gain = max(loop.matrix, key=abs)
+        self.longest = lap_room(samples)
+        biggest = max(loop.matrix, key=abs)
         sections = () if loop.shape is None else loop.shape.sections
-        plain = loop.matrix in (scaled(UNIT, gain), scaled(SWAP, gain))
+        plain = loop.matrix in (scaled(UNIT, biggest), scaled(SWAP, biggest))
         first = all(s.order == 1 and s.kind.endswith("_pass") for s in sections)
         rest = loop.shape is not None and loop.shape.rest
-        self.quick = is_whole(samples) and plain and first and len(sections) <= 2 and not rest
-        self.gain, self.swapped = gain, loop.matrix[1] != 0
-        self.line, self.filter = DelayLine(samples), None
+        still = insert is None and gain is None and time is None
+        self.quick = (
+            still and is_whole(samples) and plain and first and len(sections) <= 2 and not rest
+        )
+        self.gain, self.swapped = biggest, loop.matrix[1] != 0
+        self.line: DelayLine | MovingLine = DelayLine(max(1.0, samples))
+        if time is not None:
+            self.line = MovingLine(time, -spent, fade, rate_hz)
+            self.longest = max(1, math.floor(min(time.values) - spent) - 4)
+        self.filter: Filter | None = None
         if self.quick:
             self.delay = round(samples)
             self.past = Past(2, self.delay)
@@ -96,10 +114,10 @@ class Ring:
             self.filter = Filter(loop.shape, rate_hz)
 
     def __call__(self, block: np.ndarray) -> np.ndarray:
+        count = block.shape[1]
+        if count > self.longest:
+            raise ValueError("A block is longer than the loop it goes round.")
         if self.quick:
-            count = block.shape[1]
-            if count > self.delay:
-                raise ValueError("A block is longer than the loop it goes round.")
             out = np.empty_like(block)
             start = self.past.room(count)
             _go_round(
@@ -108,10 +126,26 @@ class Ring:
             )  # fmt: skip
             return out
         out = np.array(block)
-        back = self.line.read(block.shape[1])
+        back = self.line.read(count)
         if self.filter is not None:
             back = self.filter(back)
-        a, b, c, d = self.loop.matrix
-        out += np.array([[a, b], [c, d]]) @ back
+        if self.insert is not None:
+            back = self.insert(np.ascontiguousarray(back)) * 10 ** (self.insert_db / 20)
+        if self.moved is not None:
+            back = self.moved.over(back, self.done)
+        else:
+            a, b, c, d = self.loop.matrix
+            back = np.array([[a, b], [c, d]]) @ back
+        self.done += count
+        out += back
         self.line.push(out)
         return out
+
+    @property
+    def insert_db(self) -> float:
+        return 0.0 if self.loop.insert is None else self.loop.insert.output_db
+
+
+def lap_room(samples: float) -> int:
+    """The longest block that goes into a lap of so many samples."""
+    return max(1, math.floor(samples) - (0 if is_whole(samples) else REACH))

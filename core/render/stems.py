@@ -161,6 +161,9 @@ def _why_not(rig: Rig, plan: Plan, arcs: list[Arc], point: int, output: str) -> 
                 isinstance(arc.stage, k.Swept) and arc.stage.moved_by == "level"
             ):
                 return f"{arc.stage.shown} behind it does not treat loud and quiet alike."
+    for place, loop in plan.loops.items():
+        if loop.insert is not None and not loop.insert.linear and place in behind & towards:
+            return f"What {rig.nodes[loop.owner].shown} has in its loop does not treat loud and quiet alike."
     for keyed, tap in plan.keys.items():
         if tap in behind and keyed in rig.nodes:
             return f"{rig.nodes[keyed].shown} is keyed from behind it."

@@ -546,7 +546,9 @@ class _Builder:
         def ring(matrix: Matrix, after: float) -> int:
             point = self.point(self.plan.channels[out])
             if back > 0:
-                self.plan.loops[point] = SelfLoop(scaled(matrix, back), after, node.id, loop)
+                self.plan.loops[point] = SelfLoop(
+                    scaled(matrix, back), after, node.id, loop, loop_insert(node)
+                )
             return point
 
         self.arc(
@@ -629,6 +631,17 @@ class _Builder:
                 self.arc(inner, end, scaled(UNIT, wet * level), node.id)
             at = end
         self.arc(at, out, shape, node.id, delay_s=late, wanted_s=wanted)
+
+
+def loop_insert(node: k.Delay) -> k.Stage | None:
+    """The stage in a delay's loop: a soft drive of up to 24 dB from -12 dBFS, or a slow chorus."""
+    amount = node.insert_percent / 100
+    if node.insert == "drive":
+        gain_db = 24 * amount
+        return k.Drive(id=node.id, gain_db=gain_db, ceiling_dbfs=-12, output_db=-gain_db)
+    if node.insert == "chorus":
+        return k.Chorus(id=node.id, depth_ms=2 * amount, centre_ms=4, rate_hz=0.6, mix_percent=100)
+    return None
 
 
 def _widens(node: k.Delay) -> bool:

@@ -200,6 +200,13 @@ class Delay(Mixed):
     low_cut_hz: float | None = hertz(None, "loop low cut")
     high_cut_hz: float | None = hertz(None, "loop high cut")
     hold: bool = flag("hold", "Repeats are meant to go on for ever")
+    on_change: Literal["glide", "crossfade"] = choice(
+        "glide", "on change", "When its time is moved: the pitch glides, or old and new crossfade"
+    )
+    insert: Literal["none", "drive", "chorus"] = choice(
+        "none", "insert", "What each repeat goes through once more, inside the loop"
+    )
+    insert_percent: float = percent(30, "insert amount", about="How much of it")
     trails: bool = flag("trails", "Repeats ring on when it is switched off")
 
 

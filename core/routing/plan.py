@@ -75,6 +75,8 @@ class SelfLoop:
     delay_s: float
     owner: str
     shape: Shaped | None = None
+    insert: Stage | None = None
+    """What the sound goes through on every lap."""
 
     @property
     def response(self) -> np.ndarray | None:

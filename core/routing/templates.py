@@ -193,7 +193,7 @@ TEMPLATES: tuple[Template, ...] = (
         "One amp", "Dry left, wet right",
         Set(node="delay1", values={"mix_percent": 100}),
         Parallel(start="guitar.0", end="delay1.0"),
-        SetStrip(rail="split1.0", values={"pan_percent": -100}),
+        SetStrip(rail="split1.1", values={"pan_percent": -100}),
         SetStrip(rail="delay1.0", values={"pan_percent": 100}),
     ),
     _compared(

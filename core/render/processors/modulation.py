@@ -106,7 +106,8 @@ class ChorusWork:
         n = segments(self.done, count)
         self.done += count
         away = self.depth * np.sin(2 * np.pi * (self.step * n + self.phase))
-        out = np.zeros(block.shape)
+        out = np.empty(block.shape)
+        out[self.channels :] = 0.0
         for side in range(self.channels):
             late = np.maximum(self.centre + self.turn[side] * away, 1.0)
             swing(self.past.held[side, : self.past.end], out[side], late, origin)

@@ -144,14 +144,14 @@ def _network(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """fed (2, m) from index `at` into the lines (8, m) from index `place`, the sum into out (2, n).
 
-    s (8, chunk) is room to work in; `late` (8, segments + 1) the lengths where they are moved.
+    s (9, chunk) is room to work in; `late` (8, segments + 1) the lengths where they are moved.
     """
     n, chunk = out.shape[1], s.shape[1]
     half, eighth = np.float32(0.5), np.float32(0.35355339059327373)
     start = 0
     while start < n:
         count = min(chunk, n - start)
-        t = s if count == chunk else s[:, :count].copy()
+        t = s[:8] if count == chunk else s[:8, :count].copy()
         for j in range(8):
             line, row, g = lines[j], t[j], gains[j]
             if moved:
@@ -165,31 +165,37 @@ def _network(  # type: ignore[no-untyped-def]
         for m in range(shelves.shape[0]):
             _absorb(t, shelves[m], states[m + 1])
         for side in range(2):
-            into = out[side, start : start + count]
+            heard = s[8, :count]
             a, b, c, d = t[side], t[side + 2], t[side + 4], t[side + 6]
             for i in range(count):
-                into[i] = (a[i] + b[i]) + (c[i] + d[i])
-            for m in range(len(early)):
-                first = at + start - taps[side, m]
-                x, g = fed[side, first : first + count], early[m]
+                heard[i] = (a[i] + b[i]) + (c[i] + d[i])
+            for m in range(0, len(early), 3):
+                first = at + start
+                x = fed[side, first - taps[side, m] : first - taps[side, m] + count]
+                y = fed[side, first - taps[side, m + 1] : first - taps[side, m + 1] + count]
+                z = fed[side, first - taps[side, m + 2] : first - taps[side, m + 2] + count]
+                e, f, g = early[m], early[m + 1], early[m + 2]
                 for i in range(count):
-                    into[i] += g * x[i]
+                    heard[i] += (e * x[i] + f * y[i]) + g * z[i]
+            into = out[side, start : start + count]
             for i in range(count):
-                into[i] *= scale
-        # The Hadamard matrix of eight by three rounds of sums and differences.
-        for h in (1, 2, 4):
-            for first in range(0, 8, 2 * h):
-                for j in range(first, first + h):
-                    a, b = t[j], t[j + h]
-                    for i in range(count):
-                        p, q = a[i], b[i]
-                        a[i] = p + q
-                        b[i] = p - q
-        for j in range(8):
-            into, row = lines[j, place + start : place + start + count], t[j]
+                into[i] = heard[i] * scale
+        # The Hadamard matrix of eight: two rounds of sums and differences over four rows at once,
+        # the third as the lines are fed.
+        for j in range(0, 8, 4):
+            a, b, c, d = t[j], t[j + 1], t[j + 2], t[j + 3]
+            for i in range(count):
+                p, q, u, v = a[i] + b[i], a[i] - b[i], c[i] + d[i], c[i] - d[i]
+                a[i], b[i], c[i], d[i] = p + u, q + v, p - u, q - v
+        for j in range(4):
+            a, b = t[j], t[j + 4]
+            upper = lines[j, place + start : place + start + count]
+            lower = lines[j + 4, place + start : place + start + count]
             new = fed[j % 2, at + start : at + start + count]
             for i in range(count):
-                into[i] = row[i] * eighth + half * new[i]
+                fresh = half * new[i]
+                upper[i] = (a[i] + b[i]) * eighth + fresh
+                lower[i] = (a[i] - b[i]) * eighth + fresh
         start += count
 
 
@@ -331,7 +337,7 @@ class ReverbWork:
         self._losses()
         self._in_single()
         chunk = min(_MOST_AT_ONCE, int(min(lengths) - math.ceil(self.depth) - 3))
-        self.room = np.empty((LINES, chunk), np.float32)
+        self.room = np.empty((LINES + 1, chunk), np.float32)
         self.scale = 1.0
         self._empty()
         seconds = min(30.0, stage.rt60_s * 0.75 + 0.2)

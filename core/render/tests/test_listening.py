@@ -213,9 +213,61 @@ class Moving(unittest.TestCase):
         self.assertLess(early, 0.1)
         self.assertGreater(late, 0.9)
 
+    def test_a_delay_time_glides_in_pitch_or_crossfades(self):
+        tone = np.sin(2 * np.pi * 1000 * np.arange(4 * RATE) / RATE)[None, :]
+        tempo = TempoMap([TempoSection(tempo_bpm=120)])
+        for way in ("glide", "crossfade"):
+            rig = parse_rig(f"g: source > d: delay (time 100 ms, on change {way}) > o: output")
+            # From bar 1 beat 3 (1 s) to bar 2 (2 s): 200 ms, so a tenth slower while it goes.
+            points = (self.at(1, 3, 100), self.at(2, 1, 200, True))
+            move = WrittenMove(part="d", field="time", points=points)
+            plan, curves = resolve_moves(rig, SONG, [move], tempo, RATE)
+            out = render_clip(plan, RATE, {"g": tone}, tail_s=0, moves=curves)["o"][0]
+            spectrum = np.abs(
+                np.fft.rfft(out[round(1.3 * RATE) : round(1.8 * RATE)] * np.hanning(RATE // 2))
+            )
+            peak = 2 * int(np.argmax(spectrum))
+            self.assertEqual(peak, 900 if way == "glide" else 1000)
+            late = out[3 * RATE : 3 * RATE + 4800]
+            np.testing.assert_allclose(late, tone[0, 3 * RATE - 9600 :][:4800], atol=1e-3)
+
+    def test_feedback_held_at_unity_goes_round_for_ever(self):
+        click = np.zeros((1, 4 * RATE))
+        click[0, 0] = 1
+        rig = parse_rig("g: source > d: delay (time 250 ms, feedback 0 %) > o: output")
+        move = WrittenMove(
+            part="d", field="feedback_percent", points=(self.at(1, 1, 100), self.at(2, 2, 0))
+        )
+        plan, curves = resolve_moves(
+            rig, SONG, [move], TempoMap([TempoSection(tempo_bpm=120)]), RATE
+        )
+        out = render_clip(plan, RATE, {"g": click}, tail_s=0, moves=curves)["o"][0]
+        heard = np.flatnonzero(np.abs(out) > 0.5) / RATE
+        np.testing.assert_allclose(heard, np.arange(0.25, 2.51, 0.25), atol=1e-3)
+
+    def test_an_insert_in_the_loop_is_gone_through_once_a_lap(self):
+        click = np.zeros((1, RATE))
+        click[0, 0] = 0.1
+        text = "g: source > d: delay (time 100 ms, feedback 80 %, insert {}, insert amount 100 %) > o: output"
+        plain, driven, swung = (
+            render_clip(compile_rig(parse_rig(text.format(i)), SONG), RATE, {"g": click}, tail_s=0)[
+                "o"
+            ][0]
+            for i in ("none", "drive", "chorus")
+        )
+        for out in (driven, swung):
+            np.testing.assert_allclose(out[4800], plain[4800], atol=1e-9)
+        # Every lap bends the peak further; a lap lasts as long as without.
+        peaks = [
+            np.abs(driven[n * 4800 - 40 : n * 4800 + 40]).max() / plain[n * 4800] for n in (2, 3)
+        ]
+        self.assertLess(peaks[0], 0.75)
+        self.assertLess(peaks[1], peaks[0])
+        self.assertAlmostEqual(np.argmax(np.abs(driven[9000:10_200])) + 9000, 9600, delta=1)
+
     def test_what_cannot_be_moved_says_so(self):
         for text, part, field, words in (
-            ("g: source > d: delay > o: output", "d", "time", "no time that could"),
+            ("g: source > r: reverb > o: output", "r", "pre_delay", "no pre_delay that could"),
             (
                 "g: source > d: delay (feedback 30 %) > o: output",
                 "d",

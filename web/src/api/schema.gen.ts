@@ -5084,6 +5084,26 @@ export interface components {
              */
             hold: boolean;
             /**
+             * On Change
+             * @description When its time is moved: the pitch glides, or old and new crossfade
+             * @default glide
+             * @enum {string}
+             */
+            on_change: "glide" | "crossfade";
+            /**
+             * Insert
+             * @description What each repeat goes through once more, inside the loop
+             * @default none
+             * @enum {string}
+             */
+            insert: "none" | "drive" | "chorus";
+            /**
+             * Insert Percent
+             * @description How much of it
+             * @default 30
+             */
+            insert_percent: number;
+            /**
              * Trails
              * @description Repeats ring on when it is switched off
              * @default false

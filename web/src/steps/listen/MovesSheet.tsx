@@ -54,6 +54,10 @@ function movable(variant: Variant): { part: string; field: string; name: string 
       found.push({ part: node.id, field: "muted", name: `${name}: mute, 0 or 1` });
     if ("mix_percent" in node)
       found.push({ part: node.id, field: "mix_percent", name: `${name}: mix, %` });
+    if (node.kind === "delay") {
+      found.push({ part: node.id, field: "time", name: `${name}: time, ms` });
+      found.push({ part: node.id, field: "feedback_percent", name: `${name}: feedback, %` });
+    }
     if (node.kind === "swept")
       found.push({ part: node.id, field: "frequency_hz", name: `${name}: frequency, Hz` });
   }

@@ -41,6 +41,23 @@ def take(url: str, folder: Path) -> None:
         _settle(browser)
         browser.picture(folder / "route-three-amps-dark.png")
         browser.theme("light")
+        browser.press("link", "Listen")
+        browser.press("button", "Render all 3 variants")
+        for letter in "ABC":
+            browser.until(
+                lambda x=letter: (one := browser.look("button", f"Hear {x}")) and one.is_enabled(),
+                f"{letter} is not rendered", 90,
+            )  # fmt: skip
+        browser.press("button", "Hear A")
+        _settle(browser)
+        browser.press("button", "Hear B")
+        browser.keys("]]]")
+        browser.press("button", "Stop")
+        _whole(browser, folder / "listen-light.png")
+        browser.theme("dark")
+        _whole(browser, folder / "listen-dark.png")
+        browser.size(1280, 800)
+        browser.theme("light")
         browser.press("link", "Time")
         browser.find("group", "Reading")
         browser.find("group", "Rhythm lattice")

@@ -162,7 +162,7 @@ class Listen(BrowserCase):
     def test_a_cut_at_a_bar_line_is_written_and_heard_after_rendering(self):
         b = self.rendered()
         b.press("button", "Cut the wet at bar 2")
-        b.sees("breakpoints are kept")
+        b.sees("The point is kept")
         b.sees("Moves of A")
         b.sees("A is older than its rig, its moves")
         moves = Variant.objects.get(

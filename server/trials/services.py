@@ -47,6 +47,12 @@ def _render_of(user: User, song: Song, render_id: UUID) -> Render:
     return render
 
 
+def _title(render: Render) -> str:
+    variant = render.variant
+    own = variant.name if variant.name != variant.rig.name else ""
+    return f"{variant.rig.name} {variant.letter}{', ' if own else ''}{own}"
+
+
 def begin(
     user: User, song: Song, a: UUID, b: UUID, start_s: float, length_s: float, total: int,
     matched: bool,
@@ -67,7 +73,7 @@ def begin(
         raise Problem(422, "The two renders have different sample rates.", "rates")
     gains = matched_gains(sounds[0][0], sounds[1][0], sounds[0][1], match=matched)
     seconds = min(s.shape[1] for s, _ in sounds) / sounds[0][1]
-    names = [f"{r.variant.rig.name} {r.variant.letter} {r.variant.name}".strip() for r in renders]
+    names = [_title(r) for r in renders]
     return Trial.objects.create(
         song=song, title_a=names[0][:120], title_b=names[1][:120], blob_a=blobs[0],
         blob_b=blobs[1], gain_a=gains[0], gain_b=gains[1], matched=matched, start_s=start_s,

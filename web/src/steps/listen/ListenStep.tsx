@@ -396,7 +396,9 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     moves.save.mutate(all, {
       onSuccess: () => {
         setSheet("moves");
-        announce(`${points.length} breakpoints are kept. Render the variant to hear them.`);
+        announce(
+          `${points.length === 1 ? "The point is" : `${points.length} points are`} kept. Render the variant to hear it.`,
+        );
       },
     });
   };
@@ -615,6 +617,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
             match={matchDb}
             loudOf={(s) => loudness[s.render!.id] ?? s.render!.report!.loudness_lufs}
             hidden={inTrial}
+            balanced={move !== 0}
             onCancel={renders.cancel}
           />
         </Box>
@@ -680,7 +683,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           )}
         </Box>
         {canBalance ? (
-          <Balance value={wet} route={route ?? 0} disabled={false} onChange={balanceTo} />
+          <Balance value={wet} route={route ?? 0} disabled={inTrial} onChange={balanceTo} />
         ) : (
           <Box color="ink2" marginTop="2px">
             {why
@@ -786,7 +789,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
         paddingTop="10px"
         borderTop="1px solid"
         borderColor="rule"
-        position="sticky"
+        position={{ base: "static", md: "sticky" }}
         bottom="0"
         background="paper"
         paddingBottom="8px"

@@ -62,15 +62,17 @@ interface BoardProps {
   match: (sound: Sound) => number;
   loudOf: (sound: Sound) => number | null;
   hidden: boolean;
+  /** Whether wet against dry has been moved. */
+  balanced: boolean;
   onCancel: (id: string) => void;
 }
 
-export function Board({ sounds, heard, match, loudOf, hidden, onCancel }: BoardProps) {
+export function Board({ sounds, heard, match, loudOf, hidden, balanced, onCancel }: BoardProps) {
   return (
     <Table>
       <chakra.thead height={{ base: "auto", md: "101px" }} verticalAlign="bottom">
         <tr>
-          <Th>rendered LUFS</Th>
+          <Th>{balanced ? "at this balance, LUFS" : "rendered LUFS"}</Th>
           <Th>matched gain, dB</Th>
           <Th>heard LUFS</Th>
           <Th>peak, dBTP</Th>
@@ -92,7 +94,7 @@ export function Board({ sounds, heard, match, loudOf, hidden, onCancel }: BoardP
           const cells = hidden
             ? ["hidden", "hidden", "hidden", "hidden"]
             : [
-                r.report.loudness_lufs === null ? "silent" : num(r.report.loudness_lufs, 1),
+                loud === null ? "silent" : num(loud, 1),
                 signed(match(s), 1),
                 loud === null ? "silent" : num(loud + match(s), 1),
                 r.report.true_peak_dbtp === null ? "" : signed(r.report.true_peak_dbtp, 1),

@@ -1,5 +1,16 @@
-"""Mix laws, equal settings between parallel and insert, and what control steps allow."""
+"""Mix laws, equal settings between parallel and insert, what control steps allow, parallel compression."""
 
+from core.blend.dynamics import (
+    SCHOOLS,
+    ParallelOut,
+    ParallelSchool,
+    ParallelSettings,
+    compressed_db,
+    local_slope,
+    parallel_db,
+    parallel_view,
+)
+from core.blend.equal import BlendOut, BlendRequest, blend_view
 from core.blend.laws import (
     EqualInsert,
     equal_insert,
@@ -8,4 +19,8 @@ from core.blend.laws import (
     null_limit_db,
 )
 
-__all__ = ["EqualInsert", "equal_insert", "law_gains", "nearest_steps", "null_limit_db"]
+__all__ = [
+    "SCHOOLS", "BlendOut", "BlendRequest", "EqualInsert", "ParallelOut", "ParallelSchool",
+    "ParallelSettings", "blend_view", "compressed_db", "equal_insert", "law_gains", "local_slope",
+    "nearest_steps", "null_limit_db", "parallel_db", "parallel_view",
+]  # fmt: skip

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from core.blend import law_gains
+from core.blend import compressed_db, law_gains
 from core.errors import QuantityError
 from core.routing import kinds as k
 from core.routing import responses as rs
@@ -45,24 +45,6 @@ class Context:
 def gain(level_db: float) -> float:
     """Linear gain of a level in dB; -120 dB and below is silence."""
     return 0.0 if level_db <= SILENT_DB else 10 ** (level_db / 20)
-
-
-def compressed_db(
-    level_db: float, threshold_db: float, ratio: float, knee_db: float, makeup_db: float = 0.0
-) -> float:
-    """Static curve with a quadratic knee (Giannoulis, Massberg and Reiss 2012, eq. 4).
-
-    >>> compressed_db(-10, -40, 4, 6, 10)
-    -22.5
-    """
-    over = level_db - threshold_db
-    if 2 * over < -knee_db:
-        out = level_db
-    elif 2 * abs(over) <= knee_db and knee_db > 0:
-        out = level_db + (1 / ratio - 1) * (over + knee_db / 2) ** 2 / (2 * knee_db)
-    else:
-        out = threshold_db + over / ratio
-    return out + makeup_db
 
 
 def pan_gains(pan: float, law: str = "-3") -> tuple[float, float]:

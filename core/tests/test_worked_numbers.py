@@ -10,11 +10,11 @@ from fractions import Fraction
 from pathlib import Path
 
 import core
-from core.blend import equal_insert, law_gains, nearest_steps
+from core.blend import compressed_db, equal_insert, law_gains, nearest_steps
 from core.devices import DeviceProfile, nearest_setting
 from core.measure.limits import null_of_errors_db, null_of_gain_error_db, null_of_time_error_db
 from core.routing.arrivals import comb_notches
-from core.routing.compile import compressed_db, gain, speed_of_sound, width_matrix
+from core.routing.compile import gain, speed_of_sound, width_matrix
 from core.tempo import clock_time_s, read_time
 from core.tempo.from_delay import tempo_for
 from core.units import NoteValue, note_length_s

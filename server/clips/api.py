@@ -3,6 +3,7 @@
 from typing import Any
 from uuid import UUID
 
+from django.core.cache import cache
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
@@ -11,9 +12,19 @@ from pydantic import Field
 
 from core.audio import open_audio
 from core.audio.onsets import FoundTempo, find_onsets, find_tempo
+from core.blend import ParallelSettings
 from core.delay import Pattern, TakeOut, TakeRequest, against_slots
 from core.delay.take import MOST_ONSETS
 from core.edge import Edge
+from core.render.simulate import (
+    DuckingOut,
+    DuckingSettings,
+    ParallelMeasured,
+    measure_ducking,
+    measure_parallel,
+)
+from core.space import Levels, SpaceOut, SpaceRequest, clip_levels, space_view
+from core.space.gaps import Phrase
 from core.units import TempoFrame
 from server.clips import services
 from server.clips.models import Clip, Upload
@@ -222,3 +233,55 @@ def set_take_against_slots(request: HttpRequest, clip_id: UUID, payload: TakeIn)
             onsets_s=onsets.tolist()[:MOST_ONSETS],
         )
     )  # fmt: skip
+
+
+class ClipSpace(Edge):
+    """A reverb over a clip's phrases, with the clip's outline."""
+
+    space: SpaceOut
+    seconds: float
+    low: list[float]
+    high: list[float]
+
+
+class DuckingIn(Edge):
+    settings: DuckingSettings = DuckingSettings()
+    phrases: list[Phrase] = Field(max_length=2000)
+    nominal_dbfs: float = Field(-20, ge=-90, le=0)
+
+
+def _path(request: HttpRequest, clip_id: UUID) -> tuple[Any, str, str]:
+    clip = ready_clip_of(user_of(request), clip_id)
+    assert clip.blob
+    return path_of(clip.blob), clip.name, clip.blob.digest
+
+
+@router.post("/clips/{uuid:clip_id}/space", response=ClipSpace)
+def clip_space(request: HttpRequest, clip_id: UUID, payload: SpaceRequest) -> ClipSpace:
+    """Phrases, gaps, and what a reverb's tail leaves at each entry."""
+    path, name, digest = _path(request, clip_id)
+    # Levels belong to the bytes: they are read once, whatever is dragged.
+    key = f"levels:{digest}"
+    held = cache.get(key)
+    levels = Levels.model_validate(held) if held is not None else clip_levels(path, name)
+    if held is None:
+        cache.set(key, levels.model_dump(), 3600)
+    return ClipSpace(
+        space=space_view(payload, levels), seconds=levels.seconds, low=levels.low, high=levels.high
+    )
+
+
+@router.post("/clips/{uuid:clip_id}/ducking", response=DuckingOut)
+def clip_ducking(request: HttpRequest, clip_id: UUID, payload: DuckingIn) -> DuckingOut:
+    """What a ducker keyed by the clip does to the wet level."""
+    path, name, _ = _path(request, clip_id)
+    return measure_ducking(path, name, payload.settings, payload.phrases, payload.nominal_dbfs)
+
+
+@router.post("/clips/{uuid:clip_id}/parallel", response=ParallelMeasured)
+def clip_parallel(
+    request: HttpRequest, clip_id: UUID, payload: ParallelSettings
+) -> ParallelMeasured:
+    """A clip before and after a compressor beside its dry signal."""
+    path, name, _ = _path(request, clip_id)
+    return measure_parallel(path, name, payload)

@@ -6,6 +6,16 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field
 
+from core.blend import (
+    SCHOOLS,
+    BlendOut,
+    BlendRequest,
+    ParallelOut,
+    ParallelSchool,
+    ParallelSettings,
+    blend_view,
+    parallel_view,
+)
 from core.delay import (
     Figure,
     LatticeOut,
@@ -173,3 +183,20 @@ def compute_rig_layout(request: HttpRequest, payload: RigLayoutRequest) -> HttpR
     plan = compile_rig(payload.document, Context(payload.frame, payload.delays))
     smaller = reduced(payload.document, payload.focus, payload.folded)
     return answer(lay_out_rig(smaller, plan))
+
+
+@router.post("/mix-laws", response=BlendOut)
+def post_mix_laws(request: HttpRequest, payload: BlendRequest) -> BlendOut:
+    """All mix laws for a correlation, and the insert that equals a dry and a wet path."""
+    return blend_view(payload)
+
+
+class ParallelView(Edge):
+    view: ParallelOut
+    schools: tuple[ParallelSchool, ...]
+
+
+@router.post("/parallel-compression", response=ParallelView)
+def post_parallel(request: HttpRequest, payload: ParallelSettings) -> ParallelView:
+    """The curves of a compressor beside the dry signal, and three starting points."""
+    return ParallelView(view=parallel_view(payload), schools=SCHOOLS)

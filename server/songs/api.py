@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field, field_validator
 
+from core.blend import ParallelSettings
 from core.delay import (
     DelayLine,
     FigureRequest,
@@ -20,6 +21,7 @@ from core.delay import (
 from core.devices import DeviceProfile
 from core.edge import Edge
 from core.errors import FonodromeError
+from core.space import KeptSpace
 from core.tempo import TempoSection, check_sections, write_midi
 from core.tempo.song import MOST_SECTIONS
 from core.units import parse_time
@@ -58,6 +60,8 @@ class SongChanges(Edge):
     device: DeviceProfile | None = None
     delays: list[DelayLine] | None = Field(None, min_length=1, max_length=32)
     figure: KeptFigure | None = None
+    space: KeptSpace | None = None
+    blend: ParallelSettings | None = None
 
     _title = field_validator("title")(_a_title)
 
@@ -78,6 +82,8 @@ class SongOut(Edge):
     delays: list[DelayLine] = Field(description="Named delays; the first is the one in hand")
     written: list[str] = Field(description="How each delay is written in a rig: '@slap'")
     figure: KeptFigure | None
+    space: KeptSpace | None
+    blend: ParallelSettings | None
     revision: int
     updated_at: datetime
     beat_ms: float = Field(description="Length of a beat of the first section")

@@ -23,6 +23,8 @@ class Song(models.Model):
     # Named delays; the first one is the delay in hand, and gives delay_value and device.
     delays = models.JSONField(default=list)
     figure = models.JSONField(null=True)
+    space = models.JSONField(null=True, help_text="The reverb thought of under Space")
+    blend = models.JSONField(null=True, help_text="The parallel compression under Blend")
     revision = models.PositiveIntegerField(default=1)
     field_revisions = models.JSONField(default=dict)
     is_demo_original = models.BooleanField(default=False)

@@ -17,6 +17,7 @@ from server.songs.queries import demo_originals, song_of
 
 COPIED = (
     "players", "tempo_map", "sample_rate_hz", "delay_value", "device", "delays", "figure",
+    "space", "blend",
 )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.audio.oversample import LATENCY, Oversampler, true_peak
+from core.blend import compressed_db
 from core.errors import FonodromeError
 from core.render.processors import Setting, processor_for
 from core.render.processors.dynamics import EnvelopeFollower, dip, static_reduction
@@ -16,7 +17,6 @@ from core.render.processors.reverb import OCTAVES_HZ, ReverbWork
 from core.render.processors.stand_in import DELAY_OFF, LOOP_S
 from core.render.ring import Ring
 from core.routing import kinds as k
-from core.routing.compile import compressed_db
 from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
 from core.routing.responses import cuts
 

@@ -8,12 +8,12 @@ import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from core.blend import compressed_db
 from core.render import RenderError, render_clip
 from core.render.delay_line import DelayLine
 from core.render.filters import response
 from core.routing import Context, Evaluation, compile_rig, parse_rig, perform
 from core.routing.actions import Bypass
-from core.routing.compile import compressed_db
 from core.routing.demo import DEMO_RIGS
 from core.routing.responses import Section, bell, low_shelf, shaped
 from core.routing.tests.rigs import LIGHTHOUSE

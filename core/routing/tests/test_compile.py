@@ -5,9 +5,10 @@ import unittest
 
 import numpy as np
 
+from core.blend import compressed_db
 from core.routing import evaluate, format_rig, parse_rig
 from core.routing import responses as rs
-from core.routing.compile import compile_rig, compressed_db, split_responses
+from core.routing.compile import compile_rig, split_responses
 from core.routing.document import RigError
 from core.routing.kinds import Split
 from core.routing.tests.rigs import looked_at

@@ -38,6 +38,8 @@ PUBLIC = {
     ("POST", "/compute/lattice-search"),
     ("POST", "/compute/figures"),
     ("POST", "/compute/pattern"),
+    ("POST", "/compute/mix-laws"),
+    ("POST", "/compute/parallel-compression"),
     ("POST", "/compute/rig-view"),
     ("POST", "/compute/rig-layout"),
 }
@@ -133,6 +135,9 @@ THINGS = {
     ),
     ("POST", "/songs/{song_id}/practice"): ("song", {"kind": "level", "clip": str(uuid.uuid4())}),
     ("GET", "/songs/{song_id}/log"): ("song", None),
+    ("POST", "/clips/{clip_id}/space"): ("clip", {"frame": {}}),
+    ("POST", "/clips/{clip_id}/ducking"): ("clip", {"phrases": []}),
+    ("POST", "/clips/{clip_id}/parallel"): ("clip", {}),
     ("GET", "/trials/{trial_id}"): ("trial", None),
     ("GET", "/trials/{trial_id}/audio/{which}"): ("trial", None),
     ("POST", "/trials/{trial_id}/answers"): ("trial", {"number": 1, "choice": "a"}),

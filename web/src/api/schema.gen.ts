@@ -363,6 +363,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compute/mix-laws": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Mix Laws
+         * @description All mix laws for a correlation, and the insert that equals a dry and a wet path.
+         */
+        post: operations["server_compute_api_post_mix_laws"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/parallel-compression": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Parallel
+         * @description The curves of a compressor beside the dry signal, and three starting points.
+         */
+        post: operations["server_compute_api_post_parallel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs": {
         parameters: {
             query?: never;
@@ -715,6 +755,66 @@ export interface paths {
          * @description Where the notes of the clip's first three minutes lie against the slots.
          */
         post: operations["server_clips_api_set_take_against_slots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clips/{clip_id}/space": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clip Space
+         * @description Phrases, gaps, and what a reverb's tail leaves at each entry.
+         */
+        post: operations["server_clips_api_clip_space"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clips/{clip_id}/ducking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clip Ducking
+         * @description What a ducker keyed by the clip does to the wet level.
+         */
+        post: operations["server_clips_api_clip_ducking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clips/{clip_id}/parallel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clip Parallel
+         * @description A clip before and after a compressor beside its dry signal.
+         */
+        post: operations["server_clips_api_clip_parallel"];
         delete?: never;
         options?: never;
         head?: never;
@@ -8884,6 +8984,281 @@ export interface components {
              */
             folded: string[];
         };
+        /** BlendOut */
+        BlendOut: {
+            /** Mix Percent */
+            mix_percent: number[];
+            /** Laws */
+            laws: components["schemas"]["LawCurve"][];
+            /** Effective Dry Db */
+            effective_dry_db: number | null;
+            /** Effective Wet Db */
+            effective_wet_db: number | null;
+            /**
+             * Leak Db
+             * @description What the device's own dry share adds to the dry path
+             */
+            leak_db: number | null;
+            /** Exact */
+            exact: boolean;
+            /** Broken By */
+            broken_by: string[];
+            /** Rows */
+            rows: components["schemas"]["EqualRow"][];
+            /** Pair Sum Db */
+            pair_sum_db: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * EqualRow
+         * @description The insert for one law.
+         */
+        EqualRow: {
+            /** Law */
+            law: string;
+            /** Name */
+            name: string;
+            /** Mix Percent */
+            mix_percent: number;
+            /** Trim Db */
+            trim_db: number;
+            /** Set Mix Percent */
+            set_mix_percent: number;
+            /** Set Trim Db */
+            set_trim_db: number;
+            /**
+             * Null Db
+             * @description Null to expect with the nearest settings; null: exact
+             */
+            null_db: number | null;
+            /**
+             * Sum Db
+             * @description Level of the sum there
+             */
+            sum_db: number;
+        };
+        /** LawCurve */
+        LawCurve: {
+            /** Law */
+            law: string;
+            /** Name */
+            name: string;
+            /** Dry Db */
+            dry_db: (number | null)[];
+            /** Wet Db */
+            wet_db: (number | null)[];
+            /** Sum Db */
+            sum_db: (number | null)[];
+        };
+        /**
+         * BlendRequest
+         * @description A dry path beside a wet one, and what stands in the way of an equal insert.
+         */
+        BlendRequest: {
+            /**
+             * Dry Db
+             * @default 0
+             */
+            dry_db: number;
+            /**
+             * Wet Db
+             * @default -2.5
+             */
+            wet_db: number;
+            /**
+             * Device Mix Percent
+             * @description The device's own wet share
+             * @default 100
+             */
+            device_mix_percent: number;
+            /**
+             * Correlation
+             * @default 0
+             */
+            correlation: number;
+            /**
+             * Mix Step Percent
+             * @default 1
+             */
+            mix_step_percent: number;
+            /**
+             * Level Step Db
+             * @default 0.1
+             */
+            level_step_db: number;
+            /**
+             * Latency Apart Ms
+             * @description Wet later than dry, unwanted
+             * @default 0
+             */
+            latency_apart_ms: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Linear
+             * @description The device treats loud and quiet alike
+             * @default true
+             */
+            linear: boolean;
+            /**
+             * Moving
+             * @description It is modulated
+             * @default false
+             */
+            moving: boolean;
+        };
+        /**
+         * BlendCurve
+         * @description Levels out over levels in, dBFS.
+         */
+        BlendCurve: {
+            /** In Db */
+            in_db: number[];
+            /** Dry Db */
+            dry_db: number[];
+            /** Wet Db */
+            wet_db: number[];
+            /** Sum Db */
+            sum_db: number[];
+            /**
+             * Ratio
+             * @description Local ratio of the sum, in : out
+             */
+            ratio: number[];
+        };
+        /** ParallelOut */
+        ParallelOut: {
+            curve: components["schemas"]["BlendCurve"];
+            /**
+             * Quiet Boost Db
+             * @description What quiet sounds gain; less if the compressor works on them
+             */
+            quiet_boost_db: number;
+            /**
+             * Peak Db
+             * @description Change of a peak at 0 dBFS
+             */
+            peak_db: number;
+            /**
+             * Equal At Db
+             * @description Input where both paths bring the same
+             */
+            equal_at_db: number | null;
+            /** Equal Ratio */
+            equal_ratio: number | null;
+            /** Most Ratio */
+            most_ratio: number;
+            /** Most Ratio At Db */
+            most_ratio_at_db: number;
+            /**
+             * Boost Gone At Db
+             * @description Input where the boost has fallen to 1 dB
+             */
+            boost_gone_at_db: number | null;
+            /** Cautions */
+            cautions: string[];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * ParallelSchool
+         * @description A starting point with its reason.
+         */
+        ParallelSchool: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+            settings: components["schemas"]["ParallelSettings"];
+        };
+        /**
+         * ParallelSettings
+         * @description A compressor beside a dry path.
+         */
+        ParallelSettings: {
+            /**
+             * Threshold Db
+             * @default -34
+             */
+            threshold_db: number;
+            /**
+             * Ratio
+             * @default 4
+             */
+            ratio: number;
+            /**
+             * Knee Db
+             * @default 6
+             */
+            knee_db: number;
+            /**
+             * Makeup Db
+             * @default 0
+             */
+            makeup_db: number;
+            /**
+             * Attack Ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @default 120
+             */
+            release_ms: number;
+            /**
+             * Dry Db
+             * @default -3
+             */
+            dry_db: number;
+            /**
+             * Wet Db
+             * @default 0
+             */
+            wet_db: number;
+        };
+        /** ParallelView */
+        ParallelView: {
+            view: components["schemas"]["ParallelOut"];
+            /** Schools */
+            schools: components["schemas"]["ParallelSchool"][];
+        };
+        /**
+         * GapFinder
+         * @description How phrases are told from gaps.
+         */
+        GapFinder: {
+            /**
+             * Below Db
+             * @description A phrase is louder than the loudest less this
+             * @default 26
+             */
+            below_db: number;
+            /**
+             * Hysteresis Db
+             * @description It ends only this much below that
+             * @default 6
+             */
+            hysteresis_db: number;
+            /**
+             * Shortest Gap S
+             * @description Shorter ones belong to a phrase
+             * @default 0.12
+             */
+            shortest_gap_s: number;
+            /**
+             * Shortest Phrase S
+             * @description Shorter ones are no phrase
+             * @default 0.08
+             */
+            shortest_phrase_s: number;
+        };
         /**
          * KeptFigure
          * @description The figure of a song, as it is kept with it.
@@ -8908,6 +9283,88 @@ export interface components {
              * @default true
              */
             wraps: boolean;
+        };
+        /**
+         * KeptSpace
+         * @description A reverb as it is thought of for a song, and where it came from.
+         */
+        KeptSpace: {
+            /**
+             * Rt60 S
+             * @default 1.8
+             */
+            rt60_s: number;
+            /**
+             * Pre Delay
+             * @default 20 ms
+             */
+            pre_delay: string;
+            /**
+             * Start Db
+             * @description Tail's level where it begins, against its phrase
+             * @default 0
+             */
+            start_db: number;
+            /**
+             * Drop Db
+             * @description How far the tail should be down at an entry
+             * @default 20
+             */
+            drop_db: number;
+            /**
+             * School
+             * @default clears
+             * @enum {string}
+             */
+            school: "fits" | "clears" | "taste";
+            /**
+             * Taste
+             * @default reed
+             */
+            taste: string;
+            /**
+             * Ratios
+             * @description RT60 by octave from 125 Hz, as shares of RT60
+             * @default [
+             *       1.15,
+             *       1.08,
+             *       1,
+             *       0.96,
+             *       0.8,
+             *       0.6
+             *     ]
+             */
+            ratios: number[];
+            /**
+             * @default {
+             *       "below_db": 26,
+             *       "hysteresis_db": 6,
+             *       "shortest_gap_s": 0.12,
+             *       "shortest_phrase_s": 0.08
+             *     }
+             */
+            finder: components["schemas"]["GapFinder"];
+            /**
+             * Phrases
+             * @description Set by hand
+             */
+            phrases?: components["schemas"]["Phrase"][] | null;
+            /**
+             * Duck Db
+             * @description Ducking under the phrases
+             * @default 0
+             */
+            duck_db: number;
+        };
+        /**
+         * Phrase
+         * @description A stretch that sounds.
+         */
+        Phrase: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
         };
         /** SongOut */
         SongOut: {
@@ -8938,6 +9395,8 @@ export interface components {
              */
             written: string[];
             figure: components["schemas"]["KeptFigure"] | null;
+            space: components["schemas"]["KeptSpace"] | null;
+            blend: components["schemas"]["ParallelSettings"] | null;
             /** Revision */
             revision: number;
             /**
@@ -8987,6 +9446,8 @@ export interface components {
             /** Delays */
             delays?: components["schemas"]["DelayLine"][] | null;
             figure?: components["schemas"]["KeptFigure"] | null;
+            space?: components["schemas"]["KeptSpace"] | null;
+            blend?: components["schemas"]["ParallelSettings"] | null;
         };
         /** SongEdit */
         SongEdit: {
@@ -9269,6 +9730,364 @@ export interface components {
              * @description Where bar 1 begins
              */
             starts_s?: number | null;
+        };
+        /**
+         * ClipSpace
+         * @description A reverb over a clip's phrases, with the clip's outline.
+         */
+        ClipSpace: {
+            space: components["schemas"]["SpaceOut"];
+            /** Seconds */
+            seconds: number;
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+        };
+        /**
+         * Gap
+         * @description A gap between two phrases and what the tail does in it.
+         */
+        Gap: {
+            /** Start S */
+            start_s: number;
+            /** Entry S */
+            entry_s: number;
+            /** Length S */
+            length_s: number;
+            /**
+             * Tail Db
+             * @description At the entry, against its phrase, ducking not counted
+             */
+            tail_db: number;
+            /** Longest Rt60 S */
+            longest_rt60_s: number;
+            /**
+             * Ducking Db
+             * @description Needed instead, if the decay is kept
+             */
+            ducking_db: number;
+            /** Clear */
+            clear: boolean;
+        };
+        /** Marked */
+        Marked: {
+            /** Name */
+            name: string;
+            /** Ms */
+            ms: number;
+        };
+        /**
+         * SchoolRow
+         * @description One school with its proposal, all over the same gaps.
+         */
+        SchoolRow: {
+            /**
+             * School
+             * @enum {string}
+             */
+            school: "fits" | "clears" | "taste";
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /**
+             * Pre Delay Ms
+             * @description One value, or a range from and to
+             */
+            pre_delay_ms: number[];
+            /** Rt60 S */
+            rt60_s: number[];
+            /**
+             * Take Rt60 S
+             * @description What a press takes; null where it has none
+             */
+            take_rt60_s: number | null;
+            /** Take Pre Delay */
+            take_pre_delay: string | null;
+            /**
+             * Clear
+             * @description Gaps that are clear with that
+             */
+            clear: number;
+        };
+        /**
+         * SourceTaste
+         * @description Where people begin for a kind of source: taste, and said to be.
+         */
+        SourceTaste: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Pre Delay Ms */
+            pre_delay_ms: number[];
+            /** Rt60 S */
+            rt60_s: number[];
+        };
+        /** SpaceOut */
+        SpaceOut: {
+            /** Pre Delay Ms */
+            pre_delay_ms: number;
+            /** Falls Db Per S */
+            falls_db_per_s: number;
+            /**
+             * Whole Ms
+             * @description Pre-delay and RT60 together
+             */
+            whole_ms: number;
+            /** Bar Ms */
+            bar_ms: number;
+            /**
+             * Drop After Ms
+             * @description When the tail is as far down as asked
+             */
+            drop_after_ms: number;
+            /** Phrases */
+            phrases: components["schemas"]["Phrase"][];
+            /** By Hand */
+            by_hand: boolean;
+            /** Gaps */
+            gaps: components["schemas"]["Gap"][];
+            /** Clear */
+            clear: number;
+            /** Schools */
+            schools: components["schemas"]["SchoolRow"][];
+            /**
+             * Pre Delays
+             * @description Note values on the pre-delay scale
+             */
+            pre_delays: components["schemas"]["Marked"][];
+            /**
+             * Lengths
+             * @description Decays that fit a length with this pre-delay
+             */
+            lengths: components["schemas"]["Marked"][];
+            /** Octave Rt60 S */
+            octave_rt60_s: number[];
+            /** Tastes */
+            tastes: components["schemas"]["SourceTaste"][];
+            /** Notes */
+            notes: string[];
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /** SpaceRequest */
+        SpaceRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            /**
+             * @default {
+             *       "rt60_s": 1.8,
+             *       "pre_delay": "20 ms",
+             *       "start_db": 0,
+             *       "drop_db": 20,
+             *       "school": "clears",
+             *       "taste": "reed",
+             *       "ratios": [
+             *         1.15,
+             *         1.08,
+             *         1,
+             *         0.96,
+             *         0.8,
+             *         0.6
+             *       ],
+             *       "finder": {
+             *         "below_db": 26,
+             *         "hysteresis_db": 6,
+             *         "shortest_gap_s": 0.12,
+             *         "shortest_phrase_s": 0.08
+             *       },
+             *       "phrases": null,
+             *       "duck_db": 0
+             *     }
+             */
+            space: components["schemas"]["KeptSpace"];
+        };
+        /**
+         * DuckingOut
+         * @description The wet gain over a clip that is its own key.
+         */
+        DuckingOut: {
+            /**
+             * Gain Db
+             * @description Every 20 ms; -120 for nothing
+             */
+            gain_db: number[];
+            /**
+             * Inverted
+             * @description Somewhere the wet signal's polarity is turned over
+             */
+            inverted: boolean;
+            /**
+             * In Phrases Db
+             * @description Mean wet level while phrases sound
+             */
+            in_phrases_db: number | null;
+            /** In Gaps Db */
+            in_gaps_db: number | null;
+            /**
+             * At Entries Db
+             * @description Wet gain where each phrase after a gap enters
+             */
+            at_entries_db: number[];
+            /**
+             * Recovery S
+             * @description From a phrase's end until 3 dB below full again, median
+             */
+            recovery_s: number | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /** DuckingIn */
+        DuckingIn: {
+            /**
+             * @default {
+             *       "way": "key",
+             *       "depth_db": 9,
+             *       "attack_ms": 10,
+             *       "release_ms": 250,
+             *       "duck_percent": 60,
+             *       "pre_gain_db": 6,
+             *       "below_zero": false,
+             *       "period_s": 0.5,
+             *       "dip_shape": "ramp",
+             *       "threshold_db": -30,
+             *       "ratio": 4
+             *     }
+             */
+            settings: components["schemas"]["DuckingSettings"];
+            /** Phrases */
+            phrases: components["schemas"]["Phrase"][];
+            /**
+             * Nominal Dbfs
+             * @default -20
+             */
+            nominal_dbfs: number;
+        };
+        /**
+         * DuckingSettings
+         * @description One of three ways to make room under a key.
+         */
+        DuckingSettings: {
+            /**
+             * Way
+             * @default key
+             * @enum {string}
+             */
+            way: "key" | "envelope" | "shape" | "compressor";
+            /**
+             * Depth Db
+             * @default 9
+             */
+            depth_db: number;
+            /**
+             * Attack Ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @default 250
+             */
+            release_ms: number;
+            /**
+             * Duck Percent
+             * @default 60
+             */
+            duck_percent: number;
+            /**
+             * Pre Gain Db
+             * @default 6
+             */
+            pre_gain_db: number;
+            /**
+             * Below Zero
+             * @default false
+             */
+            below_zero: boolean;
+            /**
+             * Period S
+             * @description Shape: length of one dip
+             * @default 0.5
+             */
+            period_s: number;
+            /**
+             * Dip Shape
+             * @default ramp
+             * @enum {string}
+             */
+            dip_shape: "ramp" | "exponential" | "half-sine";
+            /**
+             * Threshold Db
+             * @description Compressor
+             * @default -30
+             */
+            threshold_db: number;
+            /**
+             * Ratio
+             * @description Compressor
+             * @default 4
+             */
+            ratio: number;
+        };
+        /**
+         * ParallelMeasured
+         * @description A clip before and after a parallel compressor.
+         */
+        ParallelMeasured: {
+            before: components["schemas"]["SideLevels"];
+            after: components["schemas"]["SideLevels"];
+            /**
+             * Match Db
+             * @description Trim that makes after as loud as before; never above 0 is heard
+             */
+            match_db: number;
+            /**
+             * Histogram Db
+             * @description Lower edges of 2 dB steps, dBFS
+             */
+            histogram_db: number[];
+            /**
+             * Histogram
+             * @description Share of time at each level, 0 to 1
+             */
+            histogram: number[];
+            /**
+             * Reduction Db
+             * @description Gain reduction every 20 ms (dB, 0 or less)
+             */
+            reduction_db: number[];
+            /** Most Reduction Db */
+            most_reduction_db: number;
+            /**
+             * Headroom Db
+             * @description From the true peak after to full scale
+             */
+            headroom_db: number | null;
+            /** Cautions */
+            cautions: string[];
+        };
+        /**
+         * SideLevels
+         * @description Levels of a sound; null for silence.
+         */
+        SideLevels: {
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+            /**
+             * Crest Db
+             * @description Largest sample over RMS
+             */
+            crest_db: number | null;
+            /**
+             * Range Lu
+             * @description Loudness range, EBU Tech 3342
+             */
+            range_lu: number | null;
         };
         /** NullTestOut */
         NullTestOut: {
@@ -11073,6 +11892,54 @@ export interface operations {
             };
         };
     };
+    server_compute_api_post_mix_laws: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlendRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlendOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_post_parallel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParallelSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParallelView"];
+                };
+            };
+        };
+    };
     server_songs_api_list_songs: {
         parameters: {
             query?: never;
@@ -11723,6 +12590,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeOut"];
+                };
+            };
+        };
+    };
+    server_clips_api_clip_space: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpaceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipSpace"];
+                };
+            };
+        };
+    };
+    server_clips_api_clip_ducking: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DuckingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuckingOut"];
+                };
+            };
+        };
+    };
+    server_clips_api_clip_parallel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParallelSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParallelMeasured"];
                 };
             };
         };

@@ -1,0 +1,190 @@
+"""A compressor's static curve, alone and beside the dry signal."""
+
+import math
+
+from pydantic import Field
+
+from core.edge import Edge
+from core.errors import FonodromeError
+
+LOWEST_DB, HIGHEST_DB = -72, 0
+
+
+def compressed_db(
+    level_db: float, threshold_db: float, ratio: float, knee_db: float, makeup_db: float = 0.0
+) -> float:
+    """Static curve with a quadratic knee (Giannoulis, Massberg and Reiss 2012, eq. 4).
+
+    >>> compressed_db(-10, -40, 4, 6, 10)
+    -22.5
+    """
+    over = level_db - threshold_db
+    if 2 * over < -knee_db:
+        out = level_db
+    elif 2 * abs(over) <= knee_db and knee_db > 0:
+        out = level_db + (1 / ratio - 1) * (over + knee_db / 2) ** 2 / (2 * knee_db)
+    else:
+        out = threshold_db + over / ratio
+    return out + makeup_db
+
+
+def curve_slope(level_db: float, threshold_db: float, ratio: float, knee_db: float) -> float:
+    """Slope of the static curve (dB out per dB in): 1 below the knee, 1/R above it."""
+    over = level_db - threshold_db
+    if 2 * over < -knee_db or (knee_db <= 0 and over < 0):
+        return 1.0
+    if knee_db > 0 and 2 * over <= knee_db:
+        return 1 + (1 / ratio - 1) * (over + knee_db / 2) / knee_db
+    return 1 / ratio
+
+
+class ParallelSettings(Edge):
+    """A compressor beside a dry path."""
+
+    threshold_db: float = Field(-34, ge=-80, le=12)
+    ratio: float = Field(4, ge=1, le=1000)
+    knee_db: float = Field(6, ge=0, le=48)
+    makeup_db: float = Field(0, ge=-24, le=48)
+    attack_ms: float = Field(10, ge=0.01, le=500)
+    release_ms: float = Field(120, ge=1, le=5000)
+    dry_db: float = Field(-3, ge=-120, le=24)
+    wet_db: float = Field(0, ge=-120, le=24)
+
+
+def _gain(db: float) -> float:
+    return 0.0 if db <= -120 else 10 ** (db / 20)
+
+
+def parallel_db(level_db: float, s: ParallelSettings) -> float:
+    """The sum of dry and compressed, coherent: `20 log(d 10^(x/20) + w 10^(y/20))`.
+
+    >>> round(parallel_db(-50, ParallelSettings(threshold_db=-30, ratio=1000, knee_db=0, dry_db=0)), 3)
+    -43.979
+    """
+    dry, wet = _shares(level_db, s)
+    if dry + wet <= 0:
+        raise FonodromeError("Dry and wet are both turned off: there is no sum.")
+    return 20 * math.log10(dry + wet)
+
+
+def _shares(level_db: float, s: ParallelSettings) -> tuple[float, float]:
+    out = compressed_db(level_db, s.threshold_db, s.ratio, s.knee_db, s.makeup_db)
+    return _gain(s.dry_db) * 10 ** (level_db / 20), _gain(s.wet_db) * 10 ** (out / 20)
+
+
+def local_slope(level_db: float, s: ParallelSettings) -> float:
+    """Slope of the sum: the two slopes weighted by what each path brings."""
+    dry, wet = _shares(level_db, s)
+    own = curve_slope(level_db, s.threshold_db, s.ratio, s.knee_db)
+    return (dry + wet * own) / (dry + wet)
+
+
+class BlendCurve(Edge):
+    """Levels out over levels in, dBFS."""
+
+    in_db: list[float]
+    dry_db: list[float]
+    wet_db: list[float]
+    sum_db: list[float]
+    ratio: list[float] = Field(description="Local ratio of the sum, in : out")
+
+
+class ParallelOut(Edge):
+    curve: BlendCurve
+    quiet_boost_db: float = Field(
+        description="What quiet sounds gain; less if the compressor works on them"
+    )
+    peak_db: float = Field(description="Change of a peak at 0 dBFS")
+    equal_at_db: float | None = Field(description="Input where both paths bring the same")
+    equal_ratio: float | None
+    most_ratio: float
+    most_ratio_at_db: float
+    boost_gone_at_db: float | None = Field(description="Input where the boost has fallen to 1 dB")
+    cautions: list[str]
+    sentence: str
+
+
+class ParallelSchool(Edge):
+    """A starting point with its reason."""
+
+    id: str
+    name: str
+    why: str
+    settings: ParallelSettings
+
+
+SCHOOLS: tuple[ParallelSchool, ...] = (
+    ParallelSchool(
+        id="quiet", name="Lift the quiet",
+        why="Below all material, so that the copy evens everything out; a fast attack leaves the hits to the dry path.",
+        settings=ParallelSettings(threshold_db=-44, ratio=3, attack_ms=1, release_ms=150, dry_db=0, wet_db=0, makeup_db=0),
+    ),
+    ParallelSchool(
+        id="smash", name="Crush and tuck under",
+        why="Drums: low and hard, then blended in from below until it is missed when it is muted.",
+        settings=ParallelSettings(threshold_db=-42, ratio=10, attack_ms=5, release_ms=80, dry_db=0, wet_db=-6, makeup_db=8),
+    ),
+    ParallelSchool(
+        id="whole", name="Touch the whole mix",
+        why="A ratio of 2 to 4, slow attack, 1 to 2 dB of reduction, no make-up: room is left for mastering.",
+        settings=ParallelSettings(threshold_db=-16, ratio=2.5, attack_ms=30, release_ms=250, dry_db=-6, wet_db=-6),
+    ),
+)  # fmt: skip
+
+
+def parallel_view(s: ParallelSettings) -> ParallelOut:
+    """The curves of a compressor beside the dry signal, and what they say. Raises FonodromeError."""
+    levels = [LOWEST_DB + 0.5 * i for i in range(2 * (HIGHEST_DB - LOWEST_DB) + 1)]
+    sums = [parallel_db(x, s) for x in levels]
+    slopes = [local_slope(x, s) for x in levels]
+    shares = [_shares(x, s) for x in levels]
+    steepest = min(range(len(levels)), key=lambda i: slopes[i])
+    equal = _crossing(s)
+    boosts = [y - x for x, y in zip(levels, sums, strict=True)]
+    quiet = 20 * math.log10(_gain(s.dry_db) + _gain(s.wet_db) * _gain(s.makeup_db))
+    gone = next(
+        (x for x, b in zip(reversed(levels), reversed(boosts), strict=True) if b >= min(1.0, quiet)), None
+    ) if quiet > 1 else None  # fmt: skip
+    cautions = []
+    if s.ratio < 1.01:
+        cautions.append("A ratio of 1 compresses nothing: the sum is only louder.")
+    if boosts[-1] > 6:
+        cautions.append("Peaks gain more than 6 dB: turn both paths down before they clip.")
+    ratio = 1 / slopes[steepest]
+    return ParallelOut(
+        curve=BlendCurve(
+            in_db=levels, sum_db=[round(v, 3) for v in sums],
+            dry_db=[_level(d) for d, _ in shares], wet_db=[_level(w) for _, w in shares],
+            ratio=[round(1 / v, 4) for v in slopes],
+        ),
+        quiet_boost_db=quiet, peak_db=boosts[-1], equal_at_db=equal,
+        equal_ratio=None if equal is None else 1 / local_slope(equal, s), most_ratio=ratio,
+        most_ratio_at_db=levels[steepest], boost_gone_at_db=gone, cautions=cautions,
+        sentence=(
+            f"Quiet sounds gain {quiet:.1f} dB, a peak at full scale {boosts[-1]:+.1f} dB; the sum compresses "
+            f"by {ratio:.1f}:1 at most, at {levels[steepest]:.0f} dBFS."
+        ).replace("-", "\u2212"),
+    )  # fmt: skip
+
+
+def _level(linear: float) -> float:
+    return round(20 * math.log10(max(linear, 1e-7)), 3)
+
+
+def _crossing(s: ParallelSettings) -> float | None:
+    """Where dry and wet bring the same, by halving; None where one is louder throughout."""
+
+    def apart(x: float) -> float:
+        dry, wet = _shares(x, s)
+        return dry - wet
+
+    low, high = float(LOWEST_DB) - 60, float(HIGHEST_DB) + 12
+    if apart(low) * apart(high) > 0:
+        return None
+    for _ in range(60):
+        middle = (low + high) / 2
+        if apart(low) * apart(middle) <= 0:
+            high = middle
+        else:
+            low = middle
+    return (low + high) / 2

@@ -1,0 +1,138 @@
+"""Mix laws drawn together, and the insert that sounds as a parallel path does."""
+
+import math
+
+from pydantic import Field
+
+from core.blend.laws import LAWS, equal_insert, law_gains, nearest_steps
+from core.edge import Edge
+from core.errors import FonodromeError
+
+NAMES = {
+    "linear": "Linear", "equal-power": "Equal power", "compromise": "\u22124.5 dB",
+    "full": "Full at the centre",
+}  # fmt: skip
+_POINTS = 101
+
+
+class BlendRequest(Edge):
+    """A dry path beside a wet one, and what stands in the way of an equal insert."""
+
+    dry_db: float = Field(0, ge=-120, le=24)
+    wet_db: float = Field(-2.5, ge=-120, le=24)
+    device_mix_percent: float = Field(100, ge=0, le=100, description="The device's own wet share")
+    correlation: float = Field(0, ge=-1, le=1)
+    mix_step_percent: float = Field(1, gt=0, le=50)
+    level_step_db: float = Field(0.1, gt=0, le=6)
+    latency_apart_ms: float = Field(0, ge=0, le=2000, description="Wet later than dry, unwanted")
+    inverted: bool = False
+    linear: bool = Field(True, description="The device treats loud and quiet alike")
+    moving: bool = Field(False, description="It is modulated")
+
+
+class LawCurve(Edge):
+    law: str
+    name: str
+    dry_db: list[float | None]
+    wet_db: list[float | None]
+    sum_db: list[float | None]
+
+
+class EqualRow(Edge):
+    """The insert for one law."""
+
+    law: str
+    name: str
+    mix_percent: float
+    trim_db: float
+    set_mix_percent: float
+    set_trim_db: float
+    null_db: float | None = Field(
+        description="Null to expect with the nearest settings; null: exact"
+    )
+    sum_db: float = Field(description="Level of the sum there")
+
+
+class BlendOut(Edge):
+    mix_percent: list[float]
+    laws: list[LawCurve]
+    effective_dry_db: float | None
+    effective_wet_db: float | None
+    leak_db: float | None = Field(
+        description="What the device's own dry share adds to the dry path"
+    )
+    exact: bool
+    broken_by: list[str]
+    rows: list[EqualRow]
+    pair_sum_db: float
+    sentence: str
+
+
+def _db(linear: float) -> float | None:
+    return 20 * math.log10(linear) if linear > 1e-6 else None
+
+
+def _sum_db(dry: float, wet: float, correlation: float) -> float | None:
+    power = dry * dry + wet * wet + 2 * correlation * dry * wet
+    return 10 * math.log10(power) if power > 1e-12 else None
+
+
+def blend_view(request: BlendRequest) -> BlendOut:
+    """All laws for a correlation, and the equal insert for each. Raises FonodromeError where nothing sounds."""
+    mixes = [i / (_POINTS - 1) for i in range(_POINTS)]
+    curves = []
+    for law in LAWS:
+        pairs = [law_gains(law, m) for m in mixes]
+        curves.append(
+            LawCurve(
+                law=law, name=NAMES[law], dry_db=[_db(d) for d, _ in pairs],
+                wet_db=[_db(w) for _, w in pairs],
+                sum_db=[_sum_db(d, w, request.correlation) for d, w in pairs],
+            )
+        )  # fmt: skip
+    dry, wet = (0.0 if v <= -120 else 10 ** (v / 20) for v in (request.dry_db, request.wet_db))
+    share = request.device_mix_percent / 100
+    effective_dry, effective_wet = dry + wet * (1 - share), wet * share
+    if effective_dry <= 0 and effective_wet <= 0:
+        raise FonodromeError("Dry and wet are both turned off: there is nothing to equal.")
+    broken = []
+    if request.latency_apart_ms > 0:
+        broken.append(
+            f"wet comes {request.latency_apart_ms:g} ms later than dry: an insert delays neither"
+        )
+    if request.inverted:
+        broken.append("wet is inverted: no mix control turns the polarity over")
+    if not request.linear:
+        broken.append("the device does not treat loud and quiet alike")
+    if request.moving:
+        broken.append("the device is modulated: two of them never move alike")
+    rows = []
+    for law in LAWS:
+        found = equal_insert(dry, wet, share, law)
+        mix, trim, null = nearest_steps(
+            effective_dry, effective_wet, request.mix_step_percent / 100, request.level_step_db, law
+        )
+        rows.append(
+            EqualRow(
+                law=law, name=NAMES[law], mix_percent=100 * found.mix,
+                trim_db=20 * math.log10(found.trim), set_mix_percent=round(100 * mix, 6),
+                set_trim_db=round(trim, 6), null_db=null,
+                sum_db=_sum_db(*law_gains(law, found.mix), request.correlation) or -120.0,
+            )
+        )  # fmt: skip
+    best = rows[0]
+    if broken:
+        said = "There is no equal insert: " + "; ".join(broken) + "."
+    else:
+        limit = "exactly" if best.null_db is None else f"expect a null of {best.null_db:.1f} dB"
+        said = (
+            f"An insert at {best.mix_percent:.1f} % with a trim of {best.trim_db:+.2f} dB sounds the same; with "
+            f"steps of {request.mix_step_percent:g} % and {request.level_step_db:g} dB {limit}."
+        ).replace("-", "\u2212")
+    return BlendOut(
+        mix_percent=[100 * m for m in mixes], laws=curves, effective_dry_db=_db(effective_dry),
+        effective_wet_db=_db(effective_wet),
+        leak_db=_db(effective_dry / dry) if dry > 0 and effective_dry > dry else None,
+        exact=not broken, broken_by=broken, rows=rows,
+        pair_sum_db=_sum_db(effective_dry, effective_wet, request.correlation) or -120.0, sentence=said,
+    )  # fmt: skip

@@ -1,0 +1,253 @@
+"""What ducking or a parallel compressor would do to a clip: curves and levels, without a rig."""
+
+import math
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from core.audio import open_audio
+from core.audio.loudness import EnergyMeter, gated_lufs
+from core.audio.oversample import Oversampler, true_peak
+from core.blend import ParallelSettings
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.render.processors import Setting
+from core.render.processors.dynamics import CompressorWork, DuckerWork
+from core.routing import kinds as k
+from core.space.gaps import Phrase
+
+_BLOCK = 1 << 14
+CURVE_S = 0.02
+HISTOGRAM_LOW, HISTOGRAM_STEP = -72, 2
+LONGEST_S = 600.0
+
+
+class SideLevels(Edge):
+    """Levels of a sound; null for silence."""
+
+    loudness_lufs: float | None
+    true_peak_dbtp: float | None
+    crest_db: float | None = Field(description="Largest sample over RMS")
+    range_lu: float | None = Field(description="Loudness range, EBU Tech 3342")
+
+
+class ParallelMeasured(Edge):
+    """A clip before and after a parallel compressor."""
+
+    before: SideLevels
+    after: SideLevels
+    match_db: float = Field(
+        description="Trim that makes after as loud as before; never above 0 is heard"
+    )
+    histogram_db: list[float] = Field(description="Lower edges of 2 dB steps, dBFS")
+    histogram: list[float] = Field(description="Share of time at each level, 0 to 1")
+    reduction_db: list[float] = Field(description="Gain reduction every 20 ms (dB, 0 or less)")
+    most_reduction_db: float
+    headroom_db: float | None = Field(description="From the true peak after to full scale")
+    cautions: list[str]
+
+
+class DuckingSettings(Edge):
+    """One of three ways to make room under a key."""
+
+    way: Literal["key", "envelope", "shape", "compressor"] = "key"
+    depth_db: float = Field(9, ge=0, le=60)
+    attack_ms: float = Field(10, ge=0.01, le=500)
+    release_ms: float = Field(250, ge=1, le=5000)
+    duck_percent: float = Field(60, ge=0, le=200)
+    pre_gain_db: float = Field(6, ge=-24, le=60)
+    below_zero: bool = False
+    period_s: float = Field(0.5, gt=0, le=30, description="Shape: length of one dip")
+    dip_shape: Literal["ramp", "exponential", "half-sine"] = "ramp"
+    threshold_db: float = Field(-30, ge=-80, le=12, description="Compressor")
+    ratio: float = Field(4, ge=1, le=100, description="Compressor")
+
+
+class DuckingOut(Edge):
+    """The wet gain over a clip that is its own key."""
+
+    gain_db: list[float] = Field(description="Every 20 ms; -120 for nothing")
+    inverted: bool = Field(description="Somewhere the wet signal's polarity is turned over")
+    in_phrases_db: float | None = Field(description="Mean wet level while phrases sound")
+    in_gaps_db: float | None
+    at_entries_db: list[float] = Field(description="Wet gain where each phrase after a gap enters")
+    recovery_s: float | None = Field(
+        description="From a phrase's end until 3 dB below full again, median"
+    )
+    sentence: str
+
+
+def _loudness_range(tenths: np.ndarray) -> float | None:
+    """EBU Tech 3342 from powers per 100 ms: 3 s windows, gates at -70 LUFS and 20 LU below."""
+    if len(tenths) < 30:
+        return None
+    windows = np.convolve(tenths, np.ones(30) / 30, mode="valid")
+    loud = -0.691 + 10 * np.log10(np.maximum(windows, 1e-30))
+    kept = windows[loud >= -70]
+    if not len(kept):
+        return None
+    gate = -0.691 + 10 * math.log10(float(kept.mean())) - 20
+    inside = loud[loud >= gate]
+    if len(inside) < 2:
+        return None
+    return float(np.percentile(inside, 95) - np.percentile(inside, 10))
+
+
+class _Side:
+    def __init__(self, rate_hz: int) -> None:
+        self.energy, self.over = EnergyMeter(rate_hz), Oversampler(2)
+        self.peak = self.true = self.power = 0.0
+        self.count = 0
+
+    def push(self, block: np.ndarray) -> None:
+        self.energy.push(block[None])
+        self.peak = max(self.peak, float(np.abs(block).max(initial=0)))
+        self.true = max(self.true, true_peak(block, self.over))
+        self.power += float((block * block).sum())
+        self.count += block.size
+
+    def levels(self) -> SideLevels:
+        tenths = self.energy.tenths()[:, 0, 0]
+        rms = math.sqrt(self.power / max(1, self.count))
+        sounding = rms > 1e-9
+        return SideLevels(
+            loudness_lufs=gated_lufs(tenths),
+            true_peak_dbtp=20 * math.log10(max(self.true, self.peak)) if sounding else None,
+            crest_db=20 * math.log10(self.peak / rms) if sounding else None,
+            range_lu=_loudness_range(tenths),
+        )  # fmt: skip
+
+
+def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeasured:
+    """Run a clip through a compressor beside its dry signal. Raises AudioError and FonodromeError."""
+    with open_audio(path, name) as sound:
+        rate = sound.rate_hz
+        if sound.frames > LONGEST_S * rate:
+            raise FonodromeError(f"“{name}” is longer than ten minutes: choose a shorter clip.")
+        stage = k.Compressor(
+            id="c", threshold_db=s.threshold_db, ratio=min(s.ratio, 100), knee_db=s.knee_db,
+            makeup_db=s.makeup_db, attack_ms=s.attack_ms, release_ms=s.release_ms,
+        )  # fmt: skip
+        work = CompressorWork(stage, Setting(rate))
+        before, after = _Side(rate), _Side(rate)
+        dry, wet = (0.0 if v <= -120 else 10 ** (v / 20) for v in (s.dry_db, s.wet_db))
+        step = max(1, round(CURVE_S * rate))
+        taken: list[np.ndarray] = []
+        counts = np.zeros(-HISTOGRAM_LOW // HISTOGRAM_STEP + 1)
+        size = max(step, _BLOCK // step * step)
+        for start in range(0, sound.frames, size):
+            raw = np.asarray(sound.read(start, min(size, sound.frames - start)), np.float64)
+            block = np.stack([raw[0], raw[min(1, len(raw) - 1)]])
+            reduction = work.reduction(block)
+            squeezed = block * 10 ** ((s.makeup_db - reduction) / 20)
+            before.push(block)
+            after.push(dry * block + wet * squeezed)
+            frames = reduction[: len(reduction) // step * step].reshape(-1, step)
+            taken.append(frames.max(axis=1))
+            rms = np.sqrt(
+                (block[:, : len(frames) * step] ** 2).mean(axis=0).reshape(-1, step).mean(axis=1)
+            )
+            level = 20 * np.log10(np.maximum(rms, 1e-9))
+            index = np.floor((level - HISTOGRAM_LOW) / HISTOGRAM_STEP).astype(int)
+            np.add.at(counts, np.clip(index[level >= HISTOGRAM_LOW], 0, len(counts) - 1), 1)
+    first, second = before.levels(), after.levels()
+    curve = -np.concatenate(taken) if taken else np.zeros(0)
+    match = 0.0
+    if first.loudness_lufs is not None and second.loudness_lufs is not None:
+        match = first.loudness_lufs - second.loudness_lufs
+    most = float(-curve.min(initial=0.0))
+    headroom = None if second.true_peak_dbtp is None else -second.true_peak_dbtp
+    cautions = []
+    if first.loudness_lufs is None:
+        cautions.append(
+            "This clip is silent, or shorter than 0.4 s: nothing can be measured of it."
+        )
+    if headroom is not None and headroom < 0:
+        cautions.append(f"The sum passes full scale by {-headroom:.1f} dB: turn both paths down.")
+    elif headroom is not None and headroom < 6:
+        cautions.append(f"{headroom:.1f} dB of headroom is left; mastering likes 6 dB or more.")
+    total = counts.sum()
+    return ParallelMeasured(
+        before=first, after=second, match_db=match,
+        histogram_db=[float(HISTOGRAM_LOW + HISTOGRAM_STEP * i) for i in range(len(counts))],
+        histogram=[round(float(c / total), 5) if total else 0.0 for c in counts],
+        reduction_db=[round(float(v), 2) for v in curve], most_reduction_db=most,
+        headroom_db=headroom, cautions=cautions,
+    )  # fmt: skip
+
+
+def measure_ducking(
+    path: Path, name: str, s: DuckingSettings, phrases: list[Phrase], nominal_dbfs: float
+) -> DuckingOut:
+    """The wet gain that a clip makes as a key, over its phrases and gaps. Raises AudioError."""
+    with open_audio(path, name) as sound:
+        rate = sound.rate_hz
+        if sound.frames > LONGEST_S * rate:
+            raise FonodromeError(f"“{name}” is longer than ten minutes: choose a shorter clip.")
+        setting = Setting(rate, 2, nominal_dbfs, {"d": s.period_s})
+        compressor = None
+        if s.way == "compressor":
+            compressor = CompressorWork(
+                k.Compressor(
+                    id="d", threshold_db=s.threshold_db, ratio=s.ratio, knee_db=0,
+                    attack_ms=s.attack_ms, release_ms=s.release_ms,
+                ),
+                setting,
+            )  # fmt: skip
+            ducker = None
+        else:
+            shared = {
+                name: getattr(s, name)
+                for name in (
+                    "way", "depth_db", "attack_ms", "release_ms", "duck_percent", "pre_gain_db",
+                    "below_zero", "dip_shape",
+                )
+            }  # fmt: skip
+            ducker = DuckerWork(k.Ducker(id="d", **shared), setting)
+        step = max(1, round(CURVE_S * rate))
+        size = max(step, _BLOCK // step * step)
+        parts = []
+        for start in range(0, sound.frames, size):
+            block = np.asarray(sound.read(start, min(size, sound.frames - start)), np.float64)[:2]
+            if compressor is not None:
+                gain = 10 ** (-compressor.reduction(block) / 20)
+            else:
+                assert ducker is not None
+                gain = ducker.gain(block)
+            parts.append(
+                np.asarray(gain[: len(gain) // step * step], float).reshape(-1, step).mean(axis=1)
+            )
+    curve = np.concatenate(parts) if parts else np.zeros(0)
+    times = (np.arange(len(curve)) + 0.5) * CURVE_S
+    inside = np.zeros(len(curve), bool)
+    for phrase in phrases:
+        inside |= (times >= phrase.start_s) & (times < phrase.end_s)
+    size_db = 20 * np.log10(np.maximum(np.abs(curve), 1e-6))
+
+    def mean(which: np.ndarray) -> float | None:
+        chosen = curve[which] ** 2
+        return 10 * math.log10(max(float(chosen.mean()), 1e-12)) if len(chosen) else None
+
+    recoveries = []
+    for phrase, after in zip(phrases, [*phrases[1:], None], strict=False):
+        first = int(phrase.end_s / CURVE_S)
+        last = len(curve) if after is None else int(after.start_s / CURVE_S)
+        up = np.flatnonzero(size_db[first:last] >= -3)
+        if len(up):
+            recoveries.append(float(up[0]) * CURVE_S)
+    entries = [
+        float(size_db[min(len(size_db) - 1, max(0, int(p.start_s / CURVE_S) - 1))])
+        for p in phrases[1:] if len(size_db)
+    ]  # fmt: skip
+    low, high = mean(inside), mean(~inside)
+    said = "Nothing sounds here." if low is None else f"{low:.1f} dB while phrases sound"
+    if low is not None and high is not None:
+        said += f", {high:.1f} dB between them."
+    return DuckingOut(
+        gain_db=[round(float(v), 2) for v in np.maximum(size_db, -120)],
+        inverted=bool((curve < -1e-6).any()), in_phrases_db=low, in_gaps_db=high,
+        at_entries_db=entries, recovery_s=float(np.median(recoveries)) if recoveries else None,
+        sentence=said.replace("-", "\u2212"),
+    )  # fmt: skip

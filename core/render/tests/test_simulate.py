@@ -1,0 +1,117 @@
+"""A clip under a parallel compressor and under ducking, against what the curves say."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from core.blend import ParallelSettings, local_slope, parallel_db, parallel_view
+from core.blend.equal import BlendRequest, blend_view
+from core.errors import FonodromeError
+from core.render.simulate import DuckingSettings, measure_ducking, measure_parallel
+from core.space.gaps import Phrase
+
+RATE = 48_000
+
+
+class Clips(unittest.TestCase):
+    def clip(self, sound: np.ndarray) -> Path:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        path = Path(held.name) / "a.wav"
+        soundfile.write(path, sound, RATE, subtype="FLOAT")
+        return path
+
+
+class Parallel(Clips):
+    def test_the_slope_is_the_derivative_of_the_curve(self):
+        for s in (
+            ParallelSettings(),
+            ParallelSettings(ratio=10, knee_db=0.5, wet_db=4, makeup_db=6),
+        ):
+            for x in (-60.0, -34.2, -30.0, -12.0):
+                numerical = (parallel_db(x + 1e-4, s) - parallel_db(x - 1e-4, s)) / 2e-4
+                self.assertAlmostEqual(local_slope(x, s), numerical, places=4)
+
+    def test_the_drawn_pair(self):
+        # Dry -3.0, 4:1 from -34 without a knee, return +2.2: quiet +6.0, equal at -27.1.
+        out = parallel_view(ParallelSettings(knee_db=0, dry_db=-3, wet_db=2.2))
+        self.assertAlmostEqual(out.quiet_boost_db, 6.0, delta=0.05)
+        self.assertAlmostEqual(out.equal_at_db, -27.1, delta=0.05)
+        self.assertAlmostEqual(out.equal_ratio, 1.6, delta=0.05)
+        self.assertAlmostEqual(out.most_ratio, 1.9, delta=0.05)
+        with self.assertRaisesRegex(FonodromeError, "no sum"):
+            parallel_view(ParallelSettings(dry_db=-120, wet_db=-120))
+
+    def test_a_steady_clip_gains_what_the_curve_says(self):
+        steady = 10 ** (-20 / 20) * np.sign(np.sin(2 * np.pi * 200 * np.arange(2 * RATE) / RATE))
+        s = ParallelSettings(attack_ms=1, dry_db=-3, wet_db=0)
+        found = measure_parallel(self.clip(steady), "a", s)
+        change = found.after.loudness_lufs - found.before.loudness_lufs
+        self.assertAlmostEqual(change, parallel_db(-20, s) + 20, delta=0.1)
+        self.assertAlmostEqual(found.match_db, -change, places=6)
+        self.assertEqual(max(zip(found.histogram, found.histogram_db, strict=True))[1], -20)
+
+    def test_loud_and_quiet_come_nearer_and_silence_is_said(self):
+        rng = np.random.default_rng(1)
+        shape = np.where(np.arange(12 * RATE) // (3 * RATE) % 2, 0.04, 0.2)
+        s = ParallelSettings(threshold_db=-44, ratio=6, attack_ms=1, dry_db=-6, makeup_db=20)
+        found = measure_parallel(self.clip(shape * rng.standard_normal(12 * RATE)), "a", s)
+        self.assertLess(found.after.range_lu, found.before.range_lu - 3)
+        quiet = measure_parallel(self.clip(np.zeros(RATE)), "a", s)
+        self.assertIn("silent", quiet.cautions[0])
+        self.assertIsNone(quiet.before.loudness_lufs)
+
+
+class Ducked(Clips):
+    PHRASES = [Phrase(start_s=0.5, end_s=1.5), Phrase(start_s=2.5, end_s=3.5)]
+
+    def key(self) -> Path:
+        sound = np.zeros(4 * RATE)
+        for p in self.PHRASES:
+            at = slice(round(p.start_s * RATE), round(p.end_s * RATE))
+            sound[at] = 0.3 * np.sin(2 * np.pi * 300 * np.arange(at.stop - at.start) / RATE)
+        return self.clip(sound)
+
+    def test_each_way_goes_down_under_phrases_and_comes_back_between(self):
+        for settings, low in (
+            (DuckingSettings(way="key", depth_db=12, release_ms=100), -12),
+            (DuckingSettings(way="envelope", duck_percent=60, pre_gain_db=30, release_ms=100), -8),
+            (DuckingSettings(way="compressor", threshold_db=-30, ratio=4, release_ms=100), -14),
+        ):
+            out = measure_ducking(self.key(), "a", settings, self.PHRASES, -20)
+            with self.subTest(settings.way):
+                middle = out.gain_db[round(1.2 / 0.02)]
+                self.assertAlmostEqual(middle, low, delta=1.2)
+                self.assertAlmostEqual(out.gain_db[round(2.4 / 0.02)], 0, delta=0.2)
+                self.assertLess(out.in_phrases_db, out.in_gaps_db - 3)
+                self.assertLess(out.recovery_s, 0.35)
+                self.assertGreater(out.recovery_s, 0.05)
+                self.assertAlmostEqual(out.at_entries_db[0], 0, delta=0.2)
+
+    def test_below_nothing_is_said_to_be_inverted(self):
+        over = DuckingSettings(way="envelope", duck_percent=180, pre_gain_db=40, below_zero=True)
+        self.assertTrue(measure_ducking(self.key(), "a", over, self.PHRASES, -20).inverted)
+
+
+class Equal(unittest.TestCase):
+    def test_the_drawn_insert(self):
+        # Wet -2.5 against dry: linear 42.9 %, +4.86; nearest settings null at -45.9.
+        out = blend_view(BlendRequest())
+        rows = {r.law: r for r in out.rows}
+        self.assertAlmostEqual(rows["linear"].mix_percent, 42.9, delta=0.05)
+        self.assertAlmostEqual(rows["linear"].trim_db, 4.86, delta=0.01)
+        self.assertAlmostEqual(rows["linear"].null_db, -45.9, delta=0.05)
+        self.assertAlmostEqual(rows["equal-power"].trim_db, 1.94, delta=0.01)
+        self.assertAlmostEqual(rows["full"].mix_percent, 37.5, delta=0.05)
+
+    def test_what_breaks_it_is_said_first(self):
+        out = blend_view(BlendRequest(latency_apart_ms=2, moving=True))
+        self.assertFalse(out.exact)
+        self.assertIn("2 ms later", out.sentence)
+        leak = blend_view(BlendRequest(device_mix_percent=32)).leak_db
+        self.assertGreater(leak, 3)
+        with self.assertRaisesRegex(FonodromeError, "turned off"):
+            blend_view(BlendRequest(dry_db=-120, wet_db=-120))

@@ -202,6 +202,33 @@ def _drum() -> np.ndarray:
     return _finish(_line(pitches, _EIGHTH, frame_drum, 0.9, 0.0), -23.0)
 
 
+# Phrases and the gaps behind them (s): two are too short for a tail of 1.8 s.
+_PHRASES = (
+    (0.34, 2.5, 0.96),
+    (0, 2.1, 0.42),
+    (0, 1.8, 0.74),
+    (0, 1.9, 0.31),
+    (0, 1.25, 1.66),
+    (0, 1.0, 0.0),
+)
+
+
+def _phrases() -> np.ndarray:
+    """A clarinet line in six phrases, as played to a click in another room: stereo, dry."""
+    track = np.zeros(round(15.3 * RATE))
+    tune, at, seed = (0, 3, 7, 5, 3, -2, 0, 2, 3, 0, -5, -2), 0.0, 40
+    for before, length, gap in _PHRASES:
+        at += before
+        count = max(2, round(length / 0.55))
+        for note in range(count):
+            seed += 1
+            hz = _hz(36 + tune[seed % len(tune)])
+            level = 0.55 + 0.45 * ((7 * seed) % 5) / 4
+            _place(track, level * reed(hz, length / count + 0.02, seed), at + note * length / count)
+        at += length + gap
+    return _finish(np.stack([track, 0.94 * track], axis=1))
+
+
 def _drop(gain_db: float, sound: np.ndarray) -> np.ndarray:
     return _on_grid(sound * 10 ** (gain_db / 20))
 
@@ -221,6 +248,7 @@ DEMO_CLIPS: tuple[DemoClip, ...] = (
     DemoClip("Clarinet, second cable.wav", lambda: _clarinet(1) * [1.0, -1.0]),
     DemoClip("Clarinet, take 2.wav", lambda: _clarinet(2)),
     DemoClip("Hand drum.wav", _drum),
+    DemoClip("Clarinet, phrases.wav", _phrases),
 )
 
 DEMO_PAIRS: tuple[DemoPair, ...] = (

@@ -74,7 +74,7 @@ class KeptSpace(Edge):
     )  # fmt: skip
     finder: GapFinder = GapFinder()
     phrases: list[Phrase] | None = Field(None, max_length=MOST_PHRASES, description="Set by hand")
-    duck_db: float = Field(0, ge=0, le=60, description="Ducking under the phrases")
+    clip: str = Field("", max_length=200, description="Name of the clip it was last drawn over")
 
 
 class SpaceRequest(Edge):

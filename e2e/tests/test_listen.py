@@ -66,6 +66,7 @@ class Listen(BrowserCase):
         quietest = min(r["loudness_lufs"] for r in reports)
         b.sees(f"3 sounds, all at {abs(quietest):.1f}".replace("at ", "at −"))
         b.press("button", "Play")
+        b.find("button", "Stop")
         b.until(lambda: "Hearing A" in self.strip(), "A is not heard")
         b.press("button", "Hear B")
         b.until(lambda: "Hearing B" in self.strip(), "B is not heard")

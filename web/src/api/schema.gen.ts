@@ -9350,11 +9350,11 @@ export interface components {
              */
             phrases?: components["schemas"]["Phrase"][] | null;
             /**
-             * Duck Db
-             * @description Ducking under the phrases
-             * @default 0
+             * Clip
+             * @description Name of the clip it was last drawn over
+             * @default
              */
-            duck_db: number;
+            clip: string;
         };
         /**
          * Phrase
@@ -9900,7 +9900,7 @@ export interface components {
              *         "shortest_phrase_s": 0.08
              *       },
              *       "phrases": null,
-             *       "duck_db": 0
+             *       "clip": ""
              *     }
              */
             space: components["schemas"]["KeptSpace"];

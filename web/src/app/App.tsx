@@ -15,6 +15,8 @@ import { turnTheme } from "./theme-choice";
 
 const RouteStep = lazy(() => import("../steps/route/RouteStep"));
 const TimeStep = lazy(() => import("../steps/time/TimeStep"));
+const SpaceStep = lazy(() => import("../steps/space/SpaceStep"));
+const BlendStep = lazy(() => import("../steps/blend/BlendStep"));
 const ListenStep = lazy(() => import("../steps/listen/ListenStep"));
 const VerifyStep = lazy(() => import("../steps/verify/VerifyStep"));
 const ResultPage = lazy(() => import("../steps/verify/ResultPage"));
@@ -58,6 +60,8 @@ export function App() {
               <Route index element={<Navigate to="route" replace />} />
               <Route path="route" element={<RouteStep />} />
               <Route path="time" element={<TimeStep />} />
+              <Route path="space" element={<SpaceStep />} />
+              <Route path="blend" element={<BlendStep />} />
               <Route path="listen" element={<ListenStep />} />
               <Route path="verify" element={<VerifyStep />} />
               <Route path="verify/:testId" element={<ResultPage />} />

@@ -7,6 +7,7 @@ const NAMES: Record<Scope, string> = {
   everywhere: "Everywhere",
   route: "Route",
   time: "Time",
+  space: "Space",
   listen: "Listen",
   trial: "While a blind trial runs",
   verify: "Verify, choosing a pair",

@@ -38,6 +38,8 @@ export function frameOf(song: Song): Frame {
 const STEPS = [
   { to: "route", name: "Route" },
   { to: "time", name: "Time" },
+  { to: "space", name: "Space" },
+  { to: "blend", name: "Blend" },
   { to: "listen", name: "Listen" },
   { to: "verify", name: "Verify" },
 ];

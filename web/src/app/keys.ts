@@ -3,7 +3,8 @@ import { useHotkeys } from "react-hotkeys-hook";
 
 import registry from "./keys.json";
 
-export type Scope = "everywhere" | "route" | "time" | "listen" | "trial" | "verify" | "result";
+export type Scope =
+  "everywhere" | "route" | "time" | "space" | "listen" | "trial" | "verify" | "result";
 
 export interface Key {
   scope: Scope;

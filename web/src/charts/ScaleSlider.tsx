@@ -100,7 +100,7 @@ export function ScaleSlider(props: Props) {
               fill={ink("ink2")}
               {...halo("paper")}
             >
-              {num(tick, 0)}
+              {num(tick, Number.isInteger(tick) ? 0 : Math.abs(tick) < 0.1 ? 2 : 1)}
             </text>
           </g>
         ))}

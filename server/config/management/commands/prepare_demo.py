@@ -10,6 +10,7 @@ from core.delay import DelayLine, KeptFigure, Pattern, PlayedNote
 from core.devices import SHIPPED
 from core.routing import parse_rig
 from core.routing.demo import DEMO_RIGS
+from core.space import KeptSpace
 from core.tempo.song import TempoSection
 from server.accounts.models import User
 from server.clips.models import Clip, SuggestedPair
@@ -49,6 +50,8 @@ FIGURE = KeptFigure(
         PlayedNote(slot=s) for s in (0, 2, 4, 6, 10, 12, 14, 16, 18, 22)
     ))
 )  # fmt: skip
+# A tail that washes over two of its gaps.
+SPACE = KeptSpace(rt60_s=1.25, pre_delay="1/64", school="fits", clip="Clarinet, phrases.wav")
 
 
 class Command(BaseCommand):
@@ -75,6 +78,7 @@ class Command(BaseCommand):
                     tempo_map=[section.model_dump() for section in sections],
                     device=PEDAL.model_dump(mode="json"),
                     delays=[line.model_dump(mode="json") for line in DELAYS],
+                    space=SPACE.model_dump(mode="json") if sections == (_SIX,) else None,
                     figure=FIGURE.model_dump(mode="json") if sections == (_SIX,) else None,
                     is_demo_original=True,
                 )

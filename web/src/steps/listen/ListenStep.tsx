@@ -125,6 +125,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
 
   const engine = useRef<Engine>(null);
   const loaded = useRef(new Map<string, string>());
+  const wish = useRef(0);
   const theEngine = useCallback(async () => {
     if (!engine.current) {
       const { Engine } = await import("./engine");
@@ -223,9 +224,12 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const play = async (id: string, from: number) => {
     const sound = done.find((s) => s.id === id);
     if (!sound) return;
+    const mine = ++wish.current;
     setLoading(true);
     try {
       const made = await load();
+      // Something else was asked for while the sounds came in.
+      if (mine !== wish.current) return;
       for (const s of done) {
         made.setGains(s.id, gainsOf(s, move));
         made.setMatch(s.id, 10 ** (matchDb(s) / 20));
@@ -238,10 +242,14 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     } catch (fault) {
       announce(sentenceOf(fault), { kind: "fault" });
     } finally {
-      setLoading(false);
+      if (mine === wish.current) setLoading(false);
     }
   };
-  const stop = () => engine.current?.stop();
+  const stop = () => {
+    wish.current += 1;
+    setLoading(false);
+    engine.current?.stop();
+  };
   const switchTo = (id: string) => {
     if (!playing || !engine.current?.has(id)) {
       setHeardId(id);

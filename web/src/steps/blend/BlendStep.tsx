@@ -1,0 +1,515 @@
+/** Blend: parallel compression on the song's own clip, mix laws, and the insert that equals a pair. */
+import { Box } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, type Schemas, sentenceOf } from "../../api/client";
+import { useSongContext } from "../../app/Shell";
+import { LawChart } from "../../charts/LawChart";
+import { TransferChart } from "../../charts/TransferChart";
+import { ScaleSlider } from "../../charts/ScaleSlider";
+import { ClipChoice, useReadyClips } from "../../ui/clips";
+import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { num, signed } from "../../ui/format";
+import { useStill } from "../../ui/hooks";
+import { Choice, Labelled } from "../../ui/QuantityField";
+import { Table, Td, Th } from "../../ui/table";
+
+type Settings = Schemas["ParallelSettings"];
+const START: Settings = {
+  threshold_db: -34,
+  ratio: 4,
+  knee_db: 6,
+  makeup_db: 0,
+  attack_ms: 10,
+  release_ms: 120,
+  dry_db: -3,
+  wet_db: 0,
+};
+
+export default function BlendStep() {
+  return (
+    <Box
+      display="grid"
+      gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
+      gap="20px 36px"
+    >
+      <Parallel />
+      <Laws />
+    </Box>
+  );
+}
+
+function Parallel() {
+  const { song, edit } = useSongContext();
+  const clips = useReadyClips(song.id);
+  const [chosen, setClip] = useState("");
+  const clip = chosen || clips[0]?.id || "";
+  const s: Settings = { ...START, ...(song.blend ?? {}) };
+  const change = (more: Partial<Settings>) => edit({ blend: { ...s, ...more } });
+  const curve = useQuery({
+    queryKey: ["parallel", s],
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    queryFn: ({ signal }) =>
+      ask(api.POST("/api/v1/compute/parallel-compression", { body: s, signal })),
+  });
+  const still = useStill(s, 250);
+  const measured = useQuery({
+    queryKey: ["parallel-clip", clip, still],
+    enabled: !!clip,
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    queryFn: ({ signal }) =>
+      ask(
+        api.POST("/api/v1/clips/{clip_id}/parallel", {
+          params: { path: { clip_id: clip } },
+          body: still,
+          signal,
+        }),
+      ),
+  });
+  const view = curve.data?.view;
+  const m = measured.data;
+  return (
+    <Box as="section" aria-label="Parallel compression" minWidth="0">
+      <SheetTitle page about="output up, input across, dBFS">
+        Parallel compression
+      </SheetTitle>
+      <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
+        <ClipChoice label="clip" clips={clips} value={clip} onChoose={setClip} />
+      </Box>
+      {curve.isError && (
+        <Notice kind="fault" actions={<Press onClick={() => change(START)}>Begin again</Press>}>
+          {sentenceOf(curve.error)}
+        </Notice>
+      )}
+      {view && <TransferChart view={view} settings={s} histogram={m ?? null} />}
+      {view && (
+        <Box
+          as="p"
+          fontFamily="title"
+          fontWeight="600"
+          fontSize="17px"
+          lineHeight="23px"
+          marginTop="4px"
+        >
+          {view.sentence}
+        </Box>
+      )}
+      <Box
+        display="grid"
+        gridTemplateColumns="repeat(auto-fit, minmax(132px, 1fr))"
+        gap="4px 30px"
+        marginTop="8px"
+      >
+        <ScaleSlider
+          label="threshold"
+          value={s.threshold_db!}
+          low={-72}
+          high={0}
+          step={0.5}
+          ticks={[-72, -48, -24, 0]}
+          shown={(v) => `${signed(v, 1)} dBFS`}
+          onChange={(threshold_db) => change({ threshold_db })}
+        />
+        <ScaleSlider
+          label="ratio"
+          value={s.ratio!}
+          low={1}
+          high={20}
+          step={0.1}
+          ticks={[1, 5, 10, 20]}
+          shown={(v) => `${num(v, 1)}:1`}
+          onChange={(ratio) => change({ ratio })}
+        />
+        <ScaleSlider
+          label="knee"
+          value={s.knee_db!}
+          low={0}
+          high={24}
+          step={0.5}
+          ticks={[0, 12, 24]}
+          shown={(v) => `${num(v, 1)} dB`}
+          onChange={(knee_db) => change({ knee_db })}
+        />
+        <ScaleSlider
+          label="make-up"
+          value={s.makeup_db!}
+          low={0}
+          high={30}
+          step={0.5}
+          ticks={[0, 15, 30]}
+          shown={(v) => `${signed(v, 1)} dB`}
+          onChange={(makeup_db) => change({ makeup_db })}
+        />
+        <ScaleSlider
+          label="attack"
+          value={s.attack_ms!}
+          low={0.1}
+          high={100}
+          step={0.5}
+          ticks={[0.1, 50, 100]}
+          shown={(v) => `${num(v, 1)} ms`}
+          onChange={(attack_ms) => change({ attack_ms: Math.max(0.1, attack_ms) })}
+        />
+        <ScaleSlider
+          label="release"
+          value={s.release_ms!}
+          low={10}
+          high={1000}
+          step={10}
+          ticks={[10, 500, 1000]}
+          shown={(v) => `${num(v, 0)} ms`}
+          onChange={(release_ms) => change({ release_ms: Math.max(10, release_ms) })}
+        />
+        <ScaleSlider
+          label="dry"
+          value={s.dry_db!}
+          low={-40}
+          high={6}
+          step={0.5}
+          ticks={[-40, -20, 0]}
+          shown={(v) => `${signed(v, 1)} dB`}
+          onChange={(dry_db) => change({ dry_db })}
+        />
+        <ScaleSlider
+          label="return"
+          value={s.wet_db!}
+          low={-40}
+          high={12}
+          step={0.5}
+          ticks={[-40, -20, 0]}
+          shown={(v) => `${signed(v, 1)} dB`}
+          onChange={(wet_db) => change({ wet_db })}
+        />
+      </Box>
+      <Box fontSize="13px" color="ink2" marginTop="4px">
+        Attack works the other way round under a quiet lift: the faster it is, the more of a hit is
+        left to the dry path, because the copy ducks out of its way.
+      </Box>
+      {[...(view?.cautions ?? []), ...(m?.cautions ?? [])].map((text) => (
+        <Notice key={text} kind="caution">
+          {text}
+        </Notice>
+      ))}
+      {m && <BeforeAfter measured={m} />}
+      {measured.isError && <Notice kind="fault">{sentenceOf(measured.error)}</Notice>}
+      <Box marginTop="12px">
+        <SheetTitle sub about="starting points, each with its reason">
+          Three schools
+        </SheetTitle>
+        {(curve.data?.schools ?? []).map((school) => {
+          const here = JSON.stringify({ ...school.settings }) === JSON.stringify(s);
+          return (
+            <Box
+              key={school.id}
+              display="flex"
+              flexWrap="wrap"
+              gap="2px 14px"
+              alignItems="center"
+              paddingBlock="6px"
+              borderTop="1px solid"
+              borderColor="rule"
+              background={here ? "well" : undefined}
+            >
+              <Box flex="1" minWidth="220px">
+                <Box as="strong" fontWeight="650">
+                  {school.name}
+                </Box>{" "}
+                <Box as="span" color="ink2">
+                  {num(school.settings.ratio!, 1)}:1 from {signed(school.settings.threshold_db!, 0)}
+                  , attack {num(school.settings.attack_ms!, 0)} ms
+                </Box>
+                <Box fontSize="13px" color="ink2">
+                  {school.why}
+                </Box>
+              </Box>
+              {here ? (
+                <strong>in force</strong>
+              ) : (
+                <Press look="quiet" onClick={() => change(school.settings)}>
+                  Start here
+                </Press>
+              )}
+            </Box>
+          );
+        })}
+      </Box>
+      <HowComputed>
+        The static curve is Giannoulis, Massberg and Reiss 2012, eq. 4. The sum is coherent: 20
+        log(d 10^(x/20) + w 10^(y/20)). Its slope is that of both paths weighted by what each
+        brings; the local ratio is one over it. Before and after run the compressor on the clip,
+        sample by sample.
+      </HowComputed>
+    </Box>
+  );
+}
+
+function BeforeAfter({ measured: m }: { measured: Schemas["ParallelMeasured"] }) {
+  const rows: [string, keyof Schemas["SideLevels"], boolean][] = [
+    ["Loudness, LUFS", "loudness_lufs", true],
+    ["True peak, dBTP", "true_peak_dbtp", true],
+    ["Crest, dB", "crest_db", false],
+    ["Loudness range, LU", "range_lu", false],
+  ];
+  const cell = (v: number | null | undefined) => (v == null ? "-" : num(v, 1));
+  return (
+    <Box marginTop="12px">
+      <SheetTitle
+        sub
+        about={`the whole clip; up to ${num(m.most_reduction_db, 1)} dB of reduction`}
+      >
+        Before and after
+      </SheetTitle>
+      <Table>
+        <thead>
+          <tr>
+            <Th />
+            <Th>before</Th>
+            <Th>after</Th>
+            <Th>matched, {signed(m.match_db, 1)} dB</Th>
+            <Th>change</Th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map(([name, key, shifts]) => {
+            const before = m.before[key];
+            const after = m.after[key];
+            const matched = after === null ? null : shifts ? after + m.match_db : after;
+            return (
+              <tr key={key}>
+                <Td textAlign="left" fontWeight="650">
+                  {name}
+                </Td>
+                <Td>{cell(before)}</Td>
+                <Td>{cell(after)}</Td>
+                <Td fontWeight="650">
+                  {matched === null ? (
+                    "-"
+                  ) : (
+                    <Figure label={`${name}, matched`} value={num(matched, 1)} />
+                  )}
+                </Td>
+                <Td>{before === null || matched === null ? "-" : signed(matched - before, 1)}</Td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </Table>
+    </Box>
+  );
+}
+
+const PAIR: Schemas["BlendRequest"] = {
+  dry_db: 0,
+  wet_db: -2.5,
+  device_mix_percent: 100,
+  correlation: 0,
+  mix_step_percent: 1,
+  level_step_db: 0.1,
+  latency_apart_ms: 0,
+  inverted: false,
+  linear: true,
+  moving: false,
+};
+
+function Laws() {
+  const [pair, setPair] = useState(PAIR);
+  const [law, setLaw] = useState("linear");
+  const change = (more: Partial<typeof PAIR>) => setPair({ ...pair, ...more });
+  const query = useQuery({
+    queryKey: ["mix-laws", pair],
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    queryFn: ({ signal }) => ask(api.POST("/api/v1/compute/mix-laws", { body: pair, signal })),
+  });
+  const out = query.data;
+  const row = out?.rows.find((r) => r.law === law);
+  return (
+    <Box as="section" aria-label="Mix laws" minWidth="0">
+      <SheetTitle about="a dry and a wet path, and the insert that sounds the same">
+        Mix laws
+      </SheetTitle>
+      <Box
+        display="grid"
+        gridTemplateColumns="repeat(auto-fit, minmax(140px, 1fr))"
+        gap="4px 30px"
+        marginTop="6px"
+      >
+        <ScaleSlider
+          label="dry path"
+          value={pair.dry_db!}
+          low={-40}
+          high={6}
+          step={0.5}
+          ticks={[-40, -20, 0]}
+          shown={(v) => `${signed(v, 1)} dB`}
+          onChange={(dry_db) => change({ dry_db })}
+        />
+        <ScaleSlider
+          label="wet path"
+          value={pair.wet_db!}
+          low={-40}
+          high={6}
+          step={0.5}
+          ticks={[-40, -20, 0]}
+          shown={(v) => `${signed(v, 1)} dB`}
+          onChange={(wet_db) => change({ wet_db })}
+        />
+        <ScaleSlider
+          label="device on it"
+          value={pair.device_mix_percent!}
+          low={0}
+          high={100}
+          step={1}
+          ticks={[0, 50, 100]}
+          shown={(v) => `${num(v, 0)} % wet`}
+          onChange={(device_mix_percent) => change({ device_mix_percent })}
+        />
+        <ScaleSlider
+          label="correlation"
+          value={pair.correlation!}
+          low={-1}
+          high={1}
+          step={0.05}
+          ticks={[-1, 0, 1]}
+          shown={(v) => signed(v, 2)}
+          onChange={(correlation) => change({ correlation })}
+        />
+      </Box>
+      {query.isError && (
+        <Notice kind="fault" actions={<Press onClick={() => setPair(PAIR)}>Begin again</Press>}>
+          {sentenceOf(query.error)}
+        </Notice>
+      )}
+      {out && (
+        <>
+          {out.leak_db !== null && (
+            <Notice kind="caution">
+              At {num(pair.device_mix_percent!, 0)} % wet the device adds {signed(out.leak_db, 1)}{" "}
+              dB to the dry sound: the fader no longer sets the wet alone. At 100 % it does.
+            </Notice>
+          )}
+          <LawChart out={out} law={law} mix={row?.mix_percent ?? null} />
+          <Box
+            as="p"
+            fontFamily="title"
+            fontWeight="600"
+            fontSize="17px"
+            lineHeight="24px"
+            marginTop="6px"
+            color={out.exact ? undefined : "diff"}
+          >
+            {out.sentence}
+          </Box>
+          <Box overflowX="auto">
+            <Table>
+              <thead>
+                <tr>
+                  <Th textAlign="left">law of the insert</Th>
+                  <Th>mix, %</Th>
+                  <Th>trim, dB</Th>
+                  <Th>nearest setting</Th>
+                  <Th>null, dB</Th>
+                </tr>
+              </thead>
+              <tbody>
+                {out.rows.map((r) => (
+                  <Box as="tr" key={r.law} background={r.law === law ? "well" : undefined}>
+                    <Td textAlign="left">
+                      <Press
+                        look="quiet"
+                        minHeight="24px"
+                        aria-pressed={r.law === law}
+                        onClick={() => setLaw(r.law)}
+                      >
+                        {r.name}
+                      </Press>
+                    </Td>
+                    <Td fontWeight="650">{num(r.mix_percent, 1)}</Td>
+                    <Td fontWeight="650">{signed(r.trim_db, 2)}</Td>
+                    <Td>
+                      {num(r.set_mix_percent, 0)} %, {signed(r.set_trim_db, 1)} dB
+                    </Td>
+                    <Td color="diff" fontWeight="650">
+                      {!out.exact ? "none" : r.null_db === null ? "exact" : num(r.null_db, 1)}
+                    </Td>
+                  </Box>
+                ))}
+              </tbody>
+            </Table>
+          </Box>
+        </>
+      )}
+      <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="end" marginTop="10px">
+        <Labelled label="steps of the mix">
+          <Choice
+            value={pair.mix_step_percent}
+            onChange={(event) => change({ mix_step_percent: Number(event.target.value) })}
+          >
+            {[0.1, 0.5, 1, 2, 5, 10].map((v) => (
+              <option key={v} value={v}>
+                {v} %
+              </option>
+            ))}
+          </Choice>
+        </Labelled>
+        <Labelled label="steps of the level">
+          <Choice
+            value={pair.level_step_db}
+            onChange={(event) => change({ level_step_db: Number(event.target.value) })}
+          >
+            {[0.01, 0.1, 0.5, 1].map((v) => (
+              <option key={v} value={v}>
+                {v} dB
+              </option>
+            ))}
+          </Choice>
+        </Labelled>
+        <Labelled label="wet comes later by">
+          <Choice
+            value={pair.latency_apart_ms}
+            onChange={(event) => change({ latency_apart_ms: Number(event.target.value) })}
+          >
+            {[0, 0.5, 1, 2, 5, 10].map((v) => (
+              <option key={v} value={v}>
+                {v} ms
+              </option>
+            ))}
+          </Choice>
+        </Labelled>
+        <label>
+          <input
+            type="checkbox"
+            checked={pair.inverted}
+            onChange={(event) => change({ inverted: event.target.checked })}
+          />{" "}
+          wet inverted
+        </label>
+        <label>
+          <input
+            type="checkbox"
+            checked={!pair.linear}
+            onChange={(event) => change({ linear: !event.target.checked })}
+          />{" "}
+          compresses or drives
+        </label>
+        <label>
+          <input
+            type="checkbox"
+            checked={pair.moving}
+            onChange={(event) => change({ moving: event.target.checked })}
+          />{" "}
+          modulated
+        </label>
+      </Box>
+      <HowComputed>
+        With a device that is p wet (linear law) on the wet path, dry sounds at D + W (1 − p) and
+        wet at W p. The insert has the mix whose two gains stand in that ratio, and a trim for the
+        rest. The null to expect takes dry and wet as unrelated and equally loud: 10 log((a² + b²) /
+        (D² + W²)) with a and b what the steps leave over.
+      </HowComputed>
+    </Box>
+  );
+}

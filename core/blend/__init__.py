@@ -18,9 +18,17 @@ from core.blend.laws import (
     nearest_steps,
     null_limit_db,
 )
+from core.blend.stereo import (
+    LevelOut,
+    LevelRequest,
+    StereoOut,
+    StereoRequest,
+    level_view,
+    stereo_view,
+)
 
 __all__ = [
-    "SCHOOLS", "BlendOut", "BlendRequest", "EqualInsert", "ParallelOut", "ParallelSchool",
-    "ParallelSettings", "blend_view", "compressed_db", "equal_insert", "law_gains", "local_slope",
-    "nearest_steps", "null_limit_db", "parallel_db", "parallel_view",
+    "SCHOOLS", "BlendOut", "BlendRequest", "EqualInsert", "LevelOut", "LevelRequest", "StereoOut", "StereoRequest", "ParallelOut", "ParallelSchool",
+    "ParallelSettings", "blend_view", "compressed_db", "equal_insert", "law_gains", "level_view", "local_slope",
+    "nearest_steps", "null_limit_db", "parallel_db", "parallel_view", "stereo_view",
 ]  # fmt: skip

@@ -2,17 +2,20 @@
 
 from core.space.gaps import Levels, clip_levels, find_phrases
 from core.space.room import (
+    RoomOut,
+    RoomRequest,
     density_time_s,
     eyring_s,
     loop_rt60_s,
     pre_delay_from_distance_s,
+    room_view,
     sabine_s,
 )
 from core.space.tail import ducking_needed_db, longest_rt60_s, low_end_sum_db, tail_db
 from core.space.view import KeptSpace, SpaceOut, SpaceRequest, space_view
 
 __all__ = [
-    "KeptSpace", "Levels", "SpaceOut", "SpaceRequest", "clip_levels", "density_time_s",
+    "KeptSpace", "Levels", "RoomOut", "RoomRequest", "SpaceOut", "SpaceRequest", "clip_levels", "density_time_s",
     "ducking_needed_db", "eyring_s", "find_phrases", "longest_rt60_s", "loop_rt60_s",
-    "low_end_sum_db", "pre_delay_from_distance_s", "sabine_s", "space_view", "tail_db",
+    "low_end_sum_db", "pre_delay_from_distance_s", "room_view", "sabine_s", "space_view", "tail_db",
 ]  # fmt: skip

@@ -10,11 +10,24 @@ from fractions import Fraction
 from pathlib import Path
 
 import core
-from core.blend import compressed_db, equal_insert, law_gains, nearest_steps
+from core.blend import (
+    LevelRequest,
+    ParallelSettings,
+    compressed_db,
+    equal_insert,
+    law_gains,
+    level_view,
+    local_slope,
+    nearest_steps,
+    parallel_db,
+)
+from core.blend.stereo import chorus_cents
 from core.devices import DeviceProfile, nearest_setting
 from core.measure.limits import null_of_errors_db, null_of_gain_error_db, null_of_time_error_db
+from core.render.trial import chance
 from core.routing.arrivals import comb_notches
 from core.routing.compile import gain, speed_of_sound, width_matrix
+from core.space import density_time_s, longest_rt60_s, loop_rt60_s, sabine_s, tail_db
 from core.tempo import clock_time_s, read_time
 from core.tempo.from_delay import tempo_for
 from core.units import NoteValue, note_length_s
@@ -94,7 +107,38 @@ def _width(given: dict) -> dict:
     return {"left": a * left + b * right, "right": c * left + d * right}
 
 
+def _parallel(given: dict) -> dict:
+    names = ("threshold_db", "knee_db", "makeup_db", "dry_db", "wet_db")
+    ratio = math.inf if given["ratio"] is None else given["ratio"]
+    s = ParallelSettings.model_construct(ratio=ratio, **{name: given[name] for name in names})
+    x, slope = given["input_db"], local_slope(given["input_db"], s)
+    return {
+        "compressed_db": compressed_db(x, s.threshold_db, ratio, s.knee_db, s.makeup_db),
+        "output_db": parallel_db(x, s),
+        "local_slope": slope,
+        "local_ratio": 1 / slope,
+        "quiet_boost_db": _level(gain(s.dry_db) + gain(s.wet_db) * gain(s.makeup_db)),
+    }
+
+
 COMPUTED = {
+    "parallel_compression": _parallel,
+    "tail_at_entry": lambda g: {
+        "level_db": tail_db(g["gap_s"], g["pre_delay_ms"] / 1e3, g["rt60_s"], g["start_db"])
+    },
+    "rt60_for_gap": lambda g: {
+        "rt60_s": longest_rt60_s(g["gap_s"], g["pre_delay_ms"] / 1e3, g["drop_db"])
+    },
+    "sabine": lambda g: {
+        "rt60_s": sabine_s(g["volume_m3"], g["absorption_m2"], g["speed_of_sound"])
+    },
+    "loop_rt60": lambda g: {"rt60_s": loop_rt60_s(g["loop_ms"] / 1e3, g["gain"])},
+    "time_to_echo_density": lambda g: {
+        "ms": 1e3 * density_time_s(g["volume_m3"], g["echoes_per_s"], g["speed_of_sound"])
+    },
+    "chorus_detune": lambda g: {"cents": chorus_cents(g["depth_ms"], g["rate_hz"])},
+    "blind_trial": lambda g: {"p": chance(g["hits"], g["trials"])},
+    "dbv_to_dbu": lambda g: {"dbu": level_view(LevelRequest(value=g["dbv"], unit="dBV")).dbu},
     "blend_law": _blend,
     "equal_insert_linear": _insert,
     "null_limit_of_steps": _steps,

@@ -10,11 +10,17 @@ from core.blend import (
     SCHOOLS,
     BlendOut,
     BlendRequest,
+    LevelOut,
+    LevelRequest,
     ParallelOut,
     ParallelSchool,
     ParallelSettings,
+    StereoOut,
+    StereoRequest,
     blend_view,
+    level_view,
     parallel_view,
+    stereo_view,
 )
 from core.delay import (
     Figure,
@@ -38,6 +44,7 @@ from core.errors import FonodromeError
 from core.routing import Context, Rig, RigView, compile_rig, rig_view
 from core.routing.layout import RigLayout, lay_out_rig
 from core.routing.reduce import reduced
+from core.space import RoomOut, RoomRequest, room_view
 from core.tempo import (
     Clock,
     ClockRequest,
@@ -200,3 +207,21 @@ class ParallelView(Edge):
 def post_parallel(request: HttpRequest, payload: ParallelSettings) -> ParallelView:
     """The curves of a compressor beside the dry signal, and three starting points."""
     return ParallelView(view=parallel_view(payload), schools=SCHOOLS)
+
+
+@router.post("/room", response=RoomOut)
+def post_room(request: HttpRequest, payload: RoomRequest) -> RoomOut:
+    """Decay and density of a room, and of a line inside a reverb."""
+    return room_view(payload)
+
+
+@router.post("/stereo", response=StereoOut)
+def post_stereo(request: HttpRequest, payload: StereoRequest) -> StereoOut:
+    """One side later than the other in mono and in stereo; chorus beside a still centre."""
+    return stereo_view(payload)
+
+
+@router.post("/levels", response=LevelOut)
+def post_levels(request: HttpRequest, payload: LevelRequest) -> LevelOut:
+    """A level in dBFS, dBu, dBV and volts."""
+    return level_view(payload)

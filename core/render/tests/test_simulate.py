@@ -7,7 +7,16 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from core.blend import ParallelSettings, local_slope, parallel_db, parallel_view
+from core.blend import (
+    LevelRequest,
+    ParallelSettings,
+    StereoRequest,
+    level_view,
+    local_slope,
+    parallel_db,
+    parallel_view,
+    stereo_view,
+)  # fmt: skip
 from core.blend.equal import BlendRequest, blend_view
 from core.errors import FonodromeError
 from core.render.simulate import DuckingSettings, measure_ducking, measure_parallel
@@ -115,3 +124,24 @@ class Equal(unittest.TestCase):
         self.assertGreater(leak, 3)
         with self.assertRaisesRegex(FonodromeError, "turned off"):
             blend_view(BlendRequest(dry_db=-120, wet_db=-120))
+
+
+class Sides(unittest.TestCase):
+    def test_the_drawn_comb_has_its_notches(self):
+        out = stereo_view(StereoRequest(apart_ms=9))
+        np.testing.assert_allclose(out.notches_hz[:3], [55.56, 166.67, 277.78], atol=0.01)
+        self.assertIsNone(out.notch_db)
+        lowest = out.response_hz[int(np.argmin(out.response_db[:200]))]
+        self.assertAlmostEqual(lowest, 55.56, delta=2)
+        self.assertTrue(out.fused)
+        turned = stereo_view(StereoRequest(apart_ms=9, inverted=True, level_db=-6))
+        self.assertAlmostEqual(turned.notches_hz[0], 111.11, delta=0.01)
+        self.assertAlmostEqual(turned.notch_db, -6.04, delta=0.02)
+
+    def test_levels_convert_there_and_back(self):
+        for unit, field in (("dBFS", "dbfs"), ("dBu", "dbu"), ("dBV", "dbv")):
+            out = level_view(LevelRequest(value=-12.5, unit=unit, full_scale_dbu=20))
+            self.assertAlmostEqual(getattr(out, field), -12.5, places=9)
+        self.assertAlmostEqual(
+            level_view(LevelRequest(value=0, unit="dBu")).volts, 0.7746, places=4
+        )

@@ -11,7 +11,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from core.errors import FonodromeError, QuantityError
-from core.space import KeptSpace, SpaceRequest, clip_levels, find_phrases, space_view
+from core.space import (
+    KeptSpace,
+    RoomRequest,
+    SpaceRequest,
+    clip_levels,
+    find_phrases,
+    room_view,
+    space_view,
+)  # fmt: skip
 from core.space.gaps import GapFinder, Levels, Phrase
 from core.space.tail import longest_rt60_s, tail_db
 from core.units import TempoFrame
@@ -117,3 +125,16 @@ class Tails(unittest.TestCase):
         with self.assertRaises(QuantityError):
             self.view(pre_delay="soon")
         self.assertTrue(math.isfinite(self.view(rt60_s=60).gaps[0].tail_db))
+
+
+class Rooms(unittest.TestCase):
+    def test_absorbing_walls_shorten_and_eyring_is_the_shorter(self):
+        live, dead = (room_view(RoomRequest(absorption=a)) for a in (0.1, 0.5))
+        self.assertGreater(live.sabine_s, dead.sabine_s)
+        self.assertLess(dead.eyring_s, dead.sabine_s)
+        self.assertAlmostEqual(live.pre_delay_ms, 8000 / 343.2, delta=0.1)
+
+    def test_grain_and_impossible_rooms_are_said(self):
+        out = room_view(RoomRequest(line_ms=60, surface_m2=20))
+        self.assertTrue(any("grain" in w for w in out.warnings))
+        self.assertTrue(any("a ball has that" in w for w in out.warnings))

@@ -403,6 +403,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compute/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Room
+         * @description Decay and density of a room, and of a line inside a reverb.
+         */
+        post: operations["server_compute_api_post_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/stereo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Stereo
+         * @description One side later than the other in mono and in stereo; chorus beside a still centre.
+         */
+        post: operations["server_compute_api_post_stereo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/compute/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Levels
+         * @description A level in dBFS, dBu, dBV and volts.
+         */
+        post: operations["server_compute_api_post_levels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs": {
         parameters: {
             query?: never;
@@ -9229,6 +9289,189 @@ export interface components {
             /** Schools */
             schools: components["schemas"]["ParallelSchool"][];
         };
+        /** RoomOut */
+        RoomOut: {
+            /** Sabine S */
+            sabine_s: number;
+            /** Eyring S */
+            eyring_s: number;
+            /**
+             * Pre Delay Ms
+             * @description The wall's answer after the direct sound: there and back
+             */
+            pre_delay_ms: number;
+            /**
+             * Dense After Ms
+             * @description Until 1000 echoes a second
+             */
+            dense_after_ms: number;
+            /** Line Rt60 S */
+            line_rt60_s: number;
+            /** Line Echoes Per S */
+            line_echoes_per_s: number;
+            /** Warnings */
+            warnings: string[];
+        };
+        /**
+         * RoomRequest
+         * @description A room, and a line inside a reverb.
+         */
+        RoomRequest: {
+            /**
+             * Volume M3
+             * @default 200
+             */
+            volume_m3: number;
+            /**
+             * Surface M2
+             * @default 220
+             */
+            surface_m2: number;
+            /**
+             * Absorption
+             * @description Mean share that the walls swallow
+             * @default 0.2
+             */
+            absorption: number;
+            /**
+             * Celsius
+             * @default 20
+             */
+            celsius: number;
+            /**
+             * Distance M
+             * @description To the wall that answers first
+             * @default 4
+             */
+            distance_m: number;
+            /**
+             * Line Ms
+             * @default 40
+             */
+            line_ms: number;
+            /**
+             * Feedback Percent
+             * @default 82
+             */
+            feedback_percent: number;
+        };
+        /** StereoOut */
+        StereoOut: {
+            /**
+             * Notches Hz
+             * @description First notches in mono
+             */
+            notches_hz: number[];
+            /**
+             * Notch Db
+             * @description Depth; null for a full null
+             */
+            notch_db: number | null;
+            /** Peak Db */
+            peak_db: number;
+            /** Fused */
+            fused: boolean;
+            /**
+             * Trade Db
+             * @description About how much louder the later side has to be to sit in the middle
+             */
+            trade_db: number;
+            /**
+             * Cents
+             * @description Peak pitch deviation of the chorus
+             */
+            cents: number;
+            /**
+             * Centre Share Percent
+             * @description Of the sound's power that stays still
+             */
+            centre_share_percent: number;
+            /** Response Hz */
+            response_hz: number[];
+            /** Response Db */
+            response_db: number[];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * StereoRequest
+         * @description A copy on one side, later by some milliseconds.
+         */
+        StereoRequest: {
+            /**
+             * Apart Ms
+             * @default 12
+             */
+            apart_ms: number;
+            /**
+             * Level Db
+             * @description Of the later side against the earlier
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Fused Ms
+             * @description Where the listener still hears one sound
+             * @default 25
+             */
+            fused_ms: number;
+            /**
+             * Chorus Depth Ms
+             * @default 2
+             */
+            chorus_depth_ms: number;
+            /**
+             * Chorus Rate Hz
+             * @default 0.8
+             */
+            chorus_rate_hz: number;
+            /**
+             * Centre Db
+             * @description A clean third channel in the middle
+             * @default -6
+             */
+            centre_db: number;
+        };
+        /** LevelOut */
+        LevelOut: {
+            /** Dbfs */
+            dbfs: number;
+            /** Dbu */
+            dbu: number;
+            /** Dbv */
+            dbv: number;
+            /** Volts */
+            volts: number;
+            /** Headroom Db */
+            headroom_db: number;
+        };
+        /**
+         * LevelRequest
+         * @description A level in one unit, under an alignment.
+         */
+        LevelRequest: {
+            /**
+             * Value
+             * @default -18
+             */
+            value: number;
+            /**
+             * Unit
+             * @default dBFS
+             */
+            unit: string;
+            /**
+             * Full Scale Dbu
+             * @description What full scale is in dBu
+             * @default 24
+             */
+            full_scale_dbu: number;
+        };
         /**
          * GapFinder
          * @description How phrases are told from gaps.
@@ -11936,6 +12179,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ParallelView"];
+                };
+            };
+        };
+    };
+    server_compute_api_post_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoomRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_post_stereo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StereoRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StereoOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_post_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelOut"];
                 };
             };
         };

@@ -190,7 +190,8 @@ export function TailChart(props: Props) {
           fill={ink("ink2")}
           {...halo()}
         >
-          asked at an entry: {num(drop, 0)} dB down
+          {width < 520 ? "" : "asked at an entry: "}
+          {num(drop, 0)} dB down
         </text>
         {phrases.map((p, i) => {
           const next = phrases[i + 1];

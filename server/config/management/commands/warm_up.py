@@ -7,9 +7,12 @@ import numpy as np
 import soundfile
 from django.core.management.base import BaseCommand
 
+from core.blend import ParallelSettings
 from core.measure import null_test
 from core.render import render_clip
+from core.render.simulate import measure_parallel
 from core.routing import compile_rig, parse_rig
+from core.space import clip_levels
 
 
 class Command(BaseCommand):
@@ -22,5 +25,7 @@ class Command(BaseCommand):
                 path = Path(folder) / f"{subtype}.wav"
                 soundfile.write(path, rng.standard_normal((9_600, 2)) * 0.1, 48_000, subtype)
                 null_test(path, path)
+            measure_parallel(path, "noise", ParallelSettings())
+            clip_levels(path, "noise")
         plan = compile_rig(parse_rig("g: source > compressor > reverb > o: output (stereo)"))
         render_clip(plan, 48_000, {"g": rng.standard_normal((1, 4_800)) * 0.1}, tail_s=0)

@@ -14,6 +14,7 @@ import { num, signed } from "../../ui/format";
 import { useStill } from "../../ui/hooks";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
+import { Sides } from "./Sides";
 
 type Settings = Schemas["ParallelSettings"];
 const START: Settings = {
@@ -35,7 +36,10 @@ export default function BlendStep() {
       gap="20px 36px"
     >
       <Parallel />
-      <Laws />
+      <Box minWidth="0">
+        <Laws />
+        <Sides />
+      </Box>
     </Box>
   );
 }

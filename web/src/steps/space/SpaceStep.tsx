@@ -24,6 +24,7 @@ import { Choice, Labelled, QuantityField } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 import { DuckingSheet, useDucking } from "./DuckingSheet";
 import { Octaves } from "./Octaves";
+import { RoomSheet } from "./RoomSheet";
 import { Schools } from "./Schools";
 
 export type Kept = Schemas["KeptSpace"];
@@ -207,7 +208,10 @@ export default function SpaceStep() {
             marginTop="14px"
           >
             <DuckingSheet duck={duck} frame={frame} asked={worst?.ducking_db ?? 0} />
-            <Finder space={space} byHand={data.space.by_hand} onChange={change} />
+            <Box display="grid" gap="16px" alignContent="start">
+              <Finder space={space} byHand={data.space.by_hand} onChange={change} />
+              <RoomSheet onTake={(more) => change({ ...more, school: "taste" })} />
+            </Box>
           </Box>
           <HowComputed>{data.space.computed_how}</HowComputed>
           {worst && (

@@ -1,0 +1,263 @@
+/** One side later than the other, chorus beside a still centre, and levels in volts. */
+import { Box } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { scaleLinear, scaleLog } from "d3-scale";
+import { useState } from "react";
+
+import { api, ask, type Schemas, sentenceOf } from "../../api/client";
+import { ink } from "../../app/theme";
+import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
+import { ScaleSlider } from "../../charts/ScaleSlider";
+import { Figure, HowComputed, Notice, SheetTitle } from "../../ui/controls";
+import { num, signed } from "../../ui/format";
+import { useWidth } from "../../ui/hooks";
+import { Choice, Labelled } from "../../ui/QuantityField";
+
+const START: Schemas["StereoRequest"] = {
+  apart_ms: 12,
+  level_db: 0,
+  inverted: false,
+  fused_ms: 25,
+  chorus_depth_ms: 2,
+  chorus_rate_hz: 0.8,
+  centre_db: -6,
+};
+
+export function Sides() {
+  const [s, setS] = useState(START);
+  const change = (more: Partial<typeof START>) => setS({ ...s, ...more });
+  const query = useQuery({
+    queryKey: ["stereo", s],
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    queryFn: ({ signal }) => ask(api.POST("/api/v1/compute/stereo", { body: s, signal })),
+  });
+  const out = query.data;
+  return (
+    <Box as="section" aria-label="Sides" minWidth="0" marginTop="22px">
+      <SheetTitle about="one side later: what mono makes of it, and where it is heard">
+        Sides
+      </SheetTitle>
+      <Box
+        display="grid"
+        gridTemplateColumns="repeat(auto-fit, minmax(140px, 1fr))"
+        gap="4px 30px"
+        marginTop="4px"
+      >
+        <ScaleSlider
+          label="later by"
+          value={s.apart_ms!}
+          low={0}
+          high={60}
+          step={0.5}
+          ticks={[0, 20, 40, 60]}
+          alarmFrom={s.fused_ms}
+          shown={(v) => `${num(v, 1)} ms`}
+          onChange={(apart_ms) => change({ apart_ms })}
+        />
+        <ScaleSlider
+          label="later side"
+          value={s.level_db!}
+          low={-24}
+          high={12}
+          step={0.5}
+          ticks={[-24, -12, 0, 12]}
+          shown={(v) => `${signed(v, 1)} dB`}
+          onChange={(level_db) => change({ level_db })}
+        />
+        <ScaleSlider
+          label="fused up to"
+          value={s.fused_ms!}
+          low={5}
+          high={50}
+          step={1}
+          ticks={[5, 25, 50]}
+          shown={(v) => `${num(v, 0)} ms`}
+          onChange={(fused_ms) => change({ fused_ms })}
+        />
+      </Box>
+      <label>
+        <input
+          type="checkbox"
+          checked={s.inverted}
+          onChange={(event) => change({ inverted: event.target.checked })}
+        />{" "}
+        later side inverted
+      </label>
+      {query.isError && <Notice kind="fault">{sentenceOf(query.error)}</Notice>}
+      {out && (
+        <>
+          <Comb out={out} />
+          <Box as="p" fontWeight="650">
+            {out.sentence}
+          </Box>
+          <Box fontSize="13px" color="ink2">
+            Notches at{" "}
+            {out.notches_hz
+              .slice(0, 3)
+              .map((f) => num(f, 0))
+              .join(", ") || "none"}{" "}
+            Hz, {out.notch_db === null ? "to nothing" : `${num(out.notch_db, 1)} dB deep`}; peaks{" "}
+            {signed(out.peak_db, 1)} dB. The trade of level against time is rough, and yours may
+            differ.
+          </Box>
+          <Box
+            display="grid"
+            gridTemplateColumns="repeat(auto-fit, minmax(140px, 1fr))"
+            gap="4px 30px"
+            marginTop="8px"
+          >
+            <ScaleSlider
+              label="chorus depth"
+              value={s.chorus_depth_ms!}
+              low={0}
+              high={10}
+              step={0.1}
+              ticks={[0, 5, 10]}
+              shown={(v) => `${num(v, 1)} ms`}
+              onChange={(chorus_depth_ms) => change({ chorus_depth_ms })}
+            />
+            <ScaleSlider
+              label="chorus rate"
+              value={s.chorus_rate_hz!}
+              low={0.1}
+              high={8}
+              step={0.1}
+              ticks={[0.1, 4, 8]}
+              shown={(v) => `${num(v, 1)} Hz`}
+              onChange={(chorus_rate_hz) =>
+                change({ chorus_rate_hz: Math.max(0.1, chorus_rate_hz) })
+              }
+            />
+            <ScaleSlider
+              label="still centre"
+              value={s.centre_db!}
+              low={-40}
+              high={6}
+              step={0.5}
+              ticks={[-40, -20, 0]}
+              shown={(v) => `${signed(v, 1)} dB`}
+              onChange={(centre_db) => change({ centre_db })}
+            />
+          </Box>
+          <Box>
+            It swings by <Figure label="Chorus" value={num(out.cents, 1)} unit="cents" />;{" "}
+            {num(out.centre_share_percent, 0)} % of the power beside two moving amps stays still.
+          </Box>
+        </>
+      )}
+      <Levels />
+      <HowComputed>
+        Mono is half the sum of both sides: notches at odd multiples of 1/(2 τ), of 1/τ when
+        inverted. Pitch of a chorus: 1200 log2(1 + 2π f d) cents. dBu is against 0.7746 V, dBV
+        against 1 V.
+      </HowComputed>
+    </Box>
+  );
+}
+
+function Comb({ out }: { out: Schemas["StereoOut"] }) {
+  const [frame, width] = useWidth<HTMLDivElement>(300);
+  const top = out.response_hz.at(-1)!;
+  const x = scaleLog([20, top], [42, width - 8]);
+  const y = scaleLinear([3, -30], [4, 112]).clamp(true);
+  const ticks = [0, -10, -20, -30];
+  return (
+    <Box ref={frame} minWidth="0" marginTop="4px">
+      <svg width={width} height="140" display="block" role="img" aria-label={out.sentence}>
+        <rect x="42" y="4" width={width - 50} height="108" fill={ink("sheet")} />
+        <Gridlines scale={y} ticks={ticks} x1={42} x2={width - 8} />
+        <AxisLeft scale={y} at={42} ticks={ticks} format={(v) => signed(v, 0)} />
+        <path
+          d={linePath(
+            out.response_hz.map((f) => x(f)),
+            out.response_db.map((v) => y(v)),
+          )}
+          fill="none"
+          stroke={ink("diff")}
+          strokeWidth="1.75"
+        />
+        <AxisBottom
+          scale={x}
+          at={112}
+          ticks={[20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000].filter((f) => f <= top)}
+          format={(f) => (f >= 1000 ? `${f / 1000} k` : num(f, 0))}
+          unit="Hz, mono"
+        />
+      </svg>
+    </Box>
+  );
+}
+
+function Levels() {
+  const [level, setLevel] = useState<Schemas["LevelRequest"]>({
+    value: -18,
+    unit: "dBFS",
+    full_scale_dbu: 24,
+  });
+  const query = useQuery({
+    queryKey: ["levels", level],
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    queryFn: ({ signal }) => ask(api.POST("/api/v1/compute/levels", { body: level, signal })),
+  });
+  const out = query.data;
+  return (
+    <Box as="section" aria-label="Levels" marginTop="16px">
+      <SheetTitle sub about="one level in every unit">
+        Levels
+      </SheetTitle>
+      <Box display="flex" flexWrap="wrap" gap="8px 20px" alignItems="end" marginTop="4px">
+        <Box width="180px">
+          <ScaleSlider
+            label="level"
+            value={level.value!}
+            low={-60}
+            high={24}
+            step={0.5}
+            ticks={[-60, -30, 0, 24]}
+            shown={(v) => `${signed(v, 1)} ${level.unit}`}
+            onChange={(value) => setLevel({ ...level, value })}
+          />
+        </Box>
+        <Labelled label="in">
+          <Choice
+            value={level.unit}
+            onChange={(event) => setLevel({ ...level, unit: event.target.value })}
+          >
+            <option>dBFS</option>
+            <option>dBu</option>
+            <option>dBV</option>
+          </Choice>
+        </Labelled>
+        <Labelled label="full scale is">
+          <Choice
+            value={level.full_scale_dbu}
+            onChange={(event) => setLevel({ ...level, full_scale_dbu: Number(event.target.value) })}
+          >
+            {[18, 20, 22, 24].map((v) => (
+              <option key={v} value={v}>
+                +{v} dBu
+              </option>
+            ))}
+          </Choice>
+        </Labelled>
+        {out && (
+          <Box display="flex" gap="16px" flexWrap="wrap" paddingBottom="6px">
+            <Figure label="Level" value={signed(out.dbfs, 1)} unit="dBFS" />
+            <Figure label="Level" value={signed(out.dbu, 1)} unit="dBu" />
+            <Figure label="Level" value={signed(out.dbv, 1)} unit="dBV" />
+            <Figure label="Level" value={num(out.volts, 3)} unit="V" />
+            <span>
+              headroom <Figure label="Headroom" value={num(out.headroom_db, 1)} unit="dB" />
+            </span>
+          </Box>
+        )}
+      </Box>
+      <Box fontSize="13px" color="ink2">
+        Instrument, line and speaker level are not exchangeable: between them stand a DI, a reamp
+        box or a load box. A speaker output is never a line output.
+      </Box>
+    </Box>
+  );
+}

@@ -47,6 +47,8 @@ class BrowserCase(LiveServerTestCase):
     """Each test has a fresh database with the demo, a worker, and a browser without a past."""
 
     demo = True
+    jobs = True
+    """Whether a worker runs: only what decodes, compares or renders needs one."""
     shared: Browser
 
     @classmethod
@@ -64,8 +66,9 @@ class BrowserCase(LiveServerTestCase):
             cursor.execute(f"TRUNCATE {QUEUE_TABLES} CASCADE")
         if self.demo:
             call_command("prepare_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
-        self.worker = start_worker()
-        self.addCleanup(lambda: stop_worker(self.worker))
+        if self.jobs:
+            self.worker = start_worker()
+            self.addCleanup(lambda: stop_worker(self.worker))
         self.browser = self.shared
         self.browser.fresh()
 

@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from core.audio.loudness import gated_lufs, mixed_tenths
+from core.audio.loudness import gated_lufs, mixed_tenths, momentary_lufs
 from core.blend import law_gains
 from core.blend.laws import mix_of_ratio
 from core.edge import Edge
@@ -40,7 +40,7 @@ class MixLevel(Edge):
     """How loud the stems are together with given gains."""
 
     loudness_lufs: float | None
-    momentary_lufs: list[float]
+    momentary_lufs: list[float] = Field(description="Of the 400 ms from each 100 ms on")
 
 
 def matrix_of(detail: RenderDetail, stems: int) -> np.ndarray:
@@ -57,8 +57,11 @@ def mix_level(report: RenderReport, detail: RenderDetail, gains: list[float]) ->
     """Integrated loudness of the stems with `gains` (linear). Raises FonodromeError for misfits."""
     if len(gains) != len(report.stems) or not all(math.isfinite(g) for g in gains):
         raise FonodromeError(f"This render has {len(report.stems)} stems; one gain each is needed.")
-    tenths = mixed_tenths(matrix_of(detail, len(gains)), np.array(gains))
-    return MixLevel(loudness_lufs=gated_lufs(np.maximum(tenths, 0)), momentary_lufs=[])
+    tenths = np.maximum(mixed_tenths(matrix_of(detail, len(gains)), np.array(gains)), 0)
+    now = np.maximum(momentary_lufs(tenths), -150)
+    return MixLevel(
+        loudness_lufs=gated_lufs(tenths), momentary_lufs=[round(float(v), 1) for v in now]
+    )
 
 
 def route_ratio_db(report: RenderReport, detail: RenderDetail) -> float | None:

@@ -1,6 +1,7 @@
 """What ducking or a parallel compressor would do to a clip: curves and levels, without a rig."""
 
 import math
+from functools import lru_cache
 from pathlib import Path
 from typing import Literal
 
@@ -9,10 +10,11 @@ from pydantic import Field
 
 from core.audio import open_audio
 from core.audio.loudness import EnergyMeter, gated_lufs
+from core.audio.onsets import find_onsets
 from core.audio.oversample import Oversampler, true_peak
 from core.blend import ParallelSettings
 from core.edge import Edge
-from core.errors import FonodromeError
+from core.errors import AudioError, FonodromeError
 from core.render.processors import Setting
 from core.render.processors.dynamics import CompressorWork, DuckerWork
 from core.routing import kinds as k
@@ -45,6 +47,12 @@ class ParallelMeasured(Edge):
     histogram: list[float] = Field(description="Share of time at each level, 0 to 1")
     reduction_db: list[float] = Field(description="Gain reduction every 20 ms (dB, 0 or less)")
     most_reduction_db: float
+    released_percent: float | None = Field(
+        description="Of the reduction after a hit, gone again before the next one; median"
+    )
+    pumping_db: float | None = Field(description="How far the gain comes back between hits; median")
+    hits: int
+    release_said: str
     headroom_db: float | None = Field(description="From the true peak after to full scale")
     cautions: list[str]
 
@@ -169,13 +177,53 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
     elif headroom is not None and headroom < 6:
         cautions.append(f"{headroom:.1f} dB of headroom is left; mastering likes 6 dB or more.")
     total = counts.sum()
+    hits_s = _hits(path)
+    share, depth = _released(curve, hits_s)
     return ParallelMeasured(
         before=first, after=second, match_db=match,
         histogram_db=[float(HISTOGRAM_LOW + HISTOGRAM_STEP * i) for i in range(len(counts))],
         histogram=[round(float(c / total), 5) if total else 0.0 for c in counts],
         reduction_db=[round(float(v), 2) for v in curve], most_reduction_db=most,
+        released_percent=share, pumping_db=depth, hits=len(hits_s),
+        release_said=_release_said(share, depth),
         headroom_db=headroom, cautions=cautions,
     )  # fmt: skip
+
+
+@lru_cache(maxsize=32)
+def _hits(path: Path) -> tuple[float, ...]:
+    """Where notes begin (s); nothing for silence. Kept: a file in the store never changes."""
+    try:
+        with open_audio(path) as sound:
+            return tuple(float(onset) for onset in find_onsets(sound))
+    except AudioError:
+        return ()
+
+
+def _released(curve: np.ndarray, hits_s: tuple[float, ...]) -> tuple[float | None, float | None]:
+    """Share of the reduction that is released before the next hit (%), and by how many dB."""
+    shares, depths = [], []
+    for first, second in zip(hits_s, hits_s[1:], strict=False):
+        a, b = int(first / CURVE_S), int(second / CURVE_S)
+        part = -curve[a:b]
+        if len(part) < 3 or float(part.max()) < 0.5:
+            continue
+        most, left = float(part.max()), float(part[-1])
+        shares.append(100 * (1 - left / most))
+        depths.append(most - left)
+    if not shares:
+        return None, None
+    return float(np.median(shares)), float(np.median(depths))
+
+
+def _release_said(share: float | None, depth: float | None) -> str:
+    if share is None or depth is None:
+        return "No two hits are far enough apart to judge the release."
+    if share < 30:
+        return f"Between hits only {share:.0f} % is released: it holds. A shorter release would let it breathe."
+    if share > 80:
+        return f"Between hits {share:.0f} % is released, {depth:.1f} dB: it pumps. A longer release would hold it."
+    return f"Between hits {share:.0f} % is released, {depth:.1f} dB: between holding and pumping."
 
 
 def measure_ducking(

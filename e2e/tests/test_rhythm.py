@@ -15,6 +15,8 @@ from server.songs.models import Song
 
 
 class Rhythm(BrowserCase):
+    jobs = False
+
     def song(self, title: str = "Paper Lighthouse") -> Song:
         return Song.objects.get(title=title, is_demo_original=False)
 

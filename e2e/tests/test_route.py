@@ -9,6 +9,8 @@ from server.songs.models import Song
 
 
 class Route(BrowserCase):
+    jobs = False
+
     def document(self, letter: int = 0) -> dict:
         """The stored rig of the song that was made last."""
         song = Song.objects.filter(is_demo_original=False).latest("created_at")

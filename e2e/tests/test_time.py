@@ -8,6 +8,8 @@ from server.songs.models import Song
 
 
 class Time(BrowserCase):
+    jobs = False
+
     def song(self) -> Song:
         return Song.objects.get(title="Paper Lighthouse", is_demo_original=False)
 
@@ -91,6 +93,8 @@ class Time(BrowserCase):
 
 
 class Saving(BrowserCase):
+    jobs = False
+
     def test_two_tabs_the_second_is_told_and_chooses(self):
         one = self.open_demo()
         path = one.driver.current_url.removeprefix(self.live_server_url)

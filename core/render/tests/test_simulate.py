@@ -74,6 +74,25 @@ class Parallel(Clips):
         self.assertIsNone(quiet.before.loudness_lufs)
 
 
+class Releases(Clips):
+    def test_a_short_release_pumps_between_hits_and_a_long_one_holds(self):
+        t = np.arange(4 * RATE) / RATE
+        hits = np.exp(-12 * (t % 0.5)) * np.sin(2 * np.pi * 180 * t)
+        path = self.clip(0.5 * hits)
+        short, long = (
+            measure_parallel(
+                path, "a", ParallelSettings(threshold_db=-30, ratio=6, attack_ms=1, release_ms=r)
+            )
+            for r in (60, 3000)
+        )
+        self.assertGreater(short.hits, 6)
+        self.assertGreater(short.released_percent, 80)
+        self.assertIn("pumps", short.release_said)
+        self.assertLess(long.released_percent, 30)
+        self.assertIn("holds", long.release_said)
+        self.assertGreater(short.pumping_db, long.pumping_db + 5)
+
+
 class Ducked(Clips):
     PHRASES = [Phrase(start_s=0.5, end_s=1.5), Phrase(start_s=2.5, end_s=3.5)]
 

@@ -10305,6 +10305,20 @@ export interface components {
             /** Most Reduction Db */
             most_reduction_db: number;
             /**
+             * Released Percent
+             * @description Of the reduction after a hit, gone again before the next one; median
+             */
+            released_percent: number | null;
+            /**
+             * Pumping Db
+             * @description How far the gain comes back between hits; median
+             */
+            pumping_db: number | null;
+            /** Hits */
+            hits: number;
+            /** Release Said */
+            release_said: string;
+            /**
              * Headroom Db
              * @description From the true peak after to full scale
              */
@@ -11166,7 +11180,10 @@ export interface components {
         MixLevel: {
             /** Loudness Lufs */
             loudness_lufs: number | null;
-            /** Momentary Lufs */
+            /**
+             * Momentary Lufs
+             * @description Of the 400 ms from each 100 ms on
+             */
             momentary_lufs: number[];
         };
         /** GainsIn */

@@ -1,17 +1,20 @@
 /** Blend: parallel compression on the song's own clip, mix laws, and the insert that equals a pair. */
 import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../app/Shell";
+import { ink } from "../../app/theme";
 import { LawChart } from "../../charts/LawChart";
+import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { TransferChart } from "../../charts/TransferChart";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { ClipChoice, useReadyClips } from "../../ui/clips";
 import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
-import { useStill } from "../../ui/hooks";
+import { useStill, useWidth } from "../../ui/hooks";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 import { Sides } from "./Sides";
@@ -199,6 +202,7 @@ function Parallel() {
       ))}
       {m && <BeforeAfter measured={m} />}
       {measured.isError && <Notice kind="fault">{sentenceOf(measured.error)}</Notice>}
+      {m && <Reduction measured={m} />}
       <Box marginTop="12px">
         <SheetTitle sub about="starting points, each with its reason">
           Three schools
@@ -246,6 +250,48 @@ function Parallel() {
         brings; the local ratio is one over it. Before and after run the compressor on the clip,
         sample by sample.
       </HowComputed>
+    </Box>
+  );
+}
+
+/** Gain reduction over the clip. */
+function Reduction({ measured: m }: { measured: Schemas["ParallelMeasured"] }) {
+  const [frame, width] = useWidth<HTMLDivElement>(300);
+  const seconds = m.reduction_db.length * 0.02;
+  const x = scaleLinear([0, Math.max(0.1, seconds)], [42, width - 8]);
+  const low = Math.min(-6, -Math.ceil(m.most_reduction_db / 6) * 6);
+  const y = scaleLinear([0, low], [6, 84]);
+  return (
+    <Box marginTop="12px" ref={frame} minWidth="0">
+      <SheetTitle sub about={m.release_said}>
+        Gain over time
+      </SheetTitle>
+      <svg
+        width={width}
+        height="112"
+        display="block"
+        role="img"
+        aria-label={`Gain reduction, up to ${num(m.most_reduction_db, 1)} dB. ${m.release_said}`}
+      >
+        <rect x="42" y="2" width={width - 50} height="84" fill={ink("sheet")} />
+        <Gridlines scale={y} ticks={[0, low / 2, low]} x1={42} x2={width - 8} />
+        <AxisLeft scale={y} at={42} ticks={[0, low / 2, low]} format={(v) => signed(v, 0)} />
+        <path
+          d={linePath(
+            m.reduction_db.map((_, i) => x(i * 0.02)),
+            m.reduction_db.map((v) => y(v)),
+          )}
+          fill="none"
+          stroke={ink("wet")}
+          strokeWidth="1.5"
+        />
+        <AxisBottom
+          scale={x}
+          at={86}
+          ticks={x.ticks(Math.max(3, Math.floor(width / 90)))}
+          unit="s"
+        />
+      </svg>
     </Box>
   );
 }

@@ -115,6 +115,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const [basis, setBasis] = useState<"whole" | "wet">("whole");
   const [move, setMove] = useState<number>(0);
   const [loudness, setLoudness] = useState<Record<string, number | null>>({});
+  const [moments, setMoments] = useState<Record<string, number[]>>({});
   const [wetLoud, setWetLoud] = useState<Record<string, number | null>>({});
   const [sheet, setSheet] = useState<Sheet>("trial");
   const [choosing, setChoosing] = useState(false);
@@ -281,10 +282,11 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           const gains = gainsOf(s, move);
           const wetOnly = gains.map((g, i) => (s.render!.report!.stems[i]!.wet ? g : 0));
           const [all, part] = await Promise.all([level(gains), level(wetOnly)]);
-          return [s.render!.id, all.loudness_lufs, part.loudness_lufs] as const;
+          return [s.render!.id, all.loudness_lufs, part.loudness_lufs, all.momentary_lufs] as const;
         }),
     ).catch(() => []);
     setLoudness(Object.fromEntries(found.map(([id, l]) => [id, l])));
+    setMoments(Object.fromEntries(found.map(([id, , , m]) => [id, m])));
     setWetLoud(Object.fromEntries(found.map(([id, , l]) => [id, l])));
   };
   const measure = useLater(() => void measured(), 60);
@@ -418,6 +420,10 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     } else written.current = [];
     setWriting(!writing);
   };
+  const momentsHere = moments[heard?.render?.id ?? ""] ?? curves?.momentary_lufs;
+  const momentNow = momentsHere?.[Math.max(0, Math.floor(position * 10) - 4)];
+  const momentary =
+    heard && momentNow !== undefined && momentNow > -100 ? momentNow + matchDb(heard) : null;
   const nextBar = bars.find((b) => b.at > position + 0.01);
   const stale =
     done.some((s) => s.render!.older) || rig.variants.some((v) => !renders.rendered(v.id));
@@ -538,6 +544,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
                 ? `${num((loudness[heard.render!.id] ?? heard.render!.report!.loudness_lufs ?? 0) + matchDb(heard), 1)} LUFS`
                 : "-",
           ],
+          ["now", inTrial || momentary === null ? "-" : `${num(momentary, 1)} LUFS`],
           [
             "peak",
             meter && playing ? `${num(20 * Math.log10(Math.max(meter.peak, 1e-6)), 1)} dBFS` : "-",

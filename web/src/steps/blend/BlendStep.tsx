@@ -10,7 +10,7 @@ import { ink } from "../../app/theme";
 import { LawChart } from "../../charts/LawChart";
 import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { TransferChart } from "../../charts/TransferChart";
-import { ScaleSlider } from "../../charts/ScaleSlider";
+import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { ClipChoice, useReadyClips } from "../../ui/clips";
 import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
@@ -30,6 +30,120 @@ const START: Settings = {
   dry_db: -3,
   wet_db: 0,
 };
+
+const COMPRESSOR: SliderOf<Settings>[] = [
+  {
+    field: "threshold_db",
+    label: "threshold",
+    low: -72,
+    high: 0,
+    step: 0.5,
+    ticks: [-72, -48, -24, 0],
+    shown: (v) => `${signed(v, 1)} dBFS`,
+  },
+  {
+    field: "ratio",
+    label: "ratio",
+    low: 1,
+    high: 20,
+    step: 0.1,
+    ticks: [1, 5, 10, 20],
+    shown: (v) => `${num(v, 1)}:1`,
+  },
+  {
+    field: "knee_db",
+    label: "knee",
+    low: 0,
+    high: 24,
+    step: 0.5,
+    ticks: [0, 12, 24],
+    shown: (v) => `${num(v, 1)} dB`,
+  },
+  {
+    field: "makeup_db",
+    label: "make-up",
+    low: 0,
+    high: 30,
+    step: 0.5,
+    ticks: [0, 15, 30],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+  {
+    field: "attack_ms",
+    label: "attack",
+    low: 0.1,
+    high: 100,
+    step: 0.5,
+    ticks: [0.1, 50, 100],
+    shown: (v) => `${num(v, 1)} ms`,
+  },
+  {
+    field: "release_ms",
+    label: "release",
+    low: 10,
+    high: 1000,
+    step: 10,
+    ticks: [10, 500, 1000],
+    shown: (v) => `${num(v, 0)} ms`,
+  },
+  {
+    field: "dry_db",
+    label: "dry",
+    low: -40,
+    high: 6,
+    step: 0.5,
+    ticks: [-40, -20, 0],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+  {
+    field: "wet_db",
+    label: "return",
+    low: -40,
+    high: 12,
+    step: 0.5,
+    ticks: [-40, -20, 0],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+];
+
+const PAIR_SLIDERS: SliderOf<Schemas["BlendRequest"]>[] = [
+  {
+    field: "dry_db",
+    label: "dry path",
+    low: -40,
+    high: 6,
+    step: 0.5,
+    ticks: [-40, -20, 0],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+  {
+    field: "wet_db",
+    label: "wet path",
+    low: -40,
+    high: 6,
+    step: 0.5,
+    ticks: [-40, -20, 0],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+  {
+    field: "device_mix_percent",
+    label: "device on it",
+    low: 0,
+    high: 100,
+    step: 1,
+    ticks: [0, 50, 100],
+    shown: (v) => `${num(v, 0)} % wet`,
+  },
+  {
+    field: "correlation",
+    label: "correlation",
+    low: -1,
+    high: 1,
+    step: 0.05,
+    ticks: [-1, 0, 1],
+    shown: (v) => signed(v, 2),
+  },
+];
 
 export default function BlendStep() {
   return (
@@ -104,93 +218,7 @@ function Parallel() {
           {view.sentence}
         </Box>
       )}
-      <Box
-        display="grid"
-        gridTemplateColumns="repeat(auto-fit, minmax(132px, 1fr))"
-        gap="4px 30px"
-        marginTop="8px"
-      >
-        <ScaleSlider
-          label="threshold"
-          value={s.threshold_db!}
-          low={-72}
-          high={0}
-          step={0.5}
-          ticks={[-72, -48, -24, 0]}
-          shown={(v) => `${signed(v, 1)} dBFS`}
-          onChange={(threshold_db) => change({ threshold_db })}
-        />
-        <ScaleSlider
-          label="ratio"
-          value={s.ratio!}
-          low={1}
-          high={20}
-          step={0.1}
-          ticks={[1, 5, 10, 20]}
-          shown={(v) => `${num(v, 1)}:1`}
-          onChange={(ratio) => change({ ratio })}
-        />
-        <ScaleSlider
-          label="knee"
-          value={s.knee_db!}
-          low={0}
-          high={24}
-          step={0.5}
-          ticks={[0, 12, 24]}
-          shown={(v) => `${num(v, 1)} dB`}
-          onChange={(knee_db) => change({ knee_db })}
-        />
-        <ScaleSlider
-          label="make-up"
-          value={s.makeup_db!}
-          low={0}
-          high={30}
-          step={0.5}
-          ticks={[0, 15, 30]}
-          shown={(v) => `${signed(v, 1)} dB`}
-          onChange={(makeup_db) => change({ makeup_db })}
-        />
-        <ScaleSlider
-          label="attack"
-          value={s.attack_ms!}
-          low={0.1}
-          high={100}
-          step={0.5}
-          ticks={[0.1, 50, 100]}
-          shown={(v) => `${num(v, 1)} ms`}
-          onChange={(attack_ms) => change({ attack_ms: Math.max(0.1, attack_ms) })}
-        />
-        <ScaleSlider
-          label="release"
-          value={s.release_ms!}
-          low={10}
-          high={1000}
-          step={10}
-          ticks={[10, 500, 1000]}
-          shown={(v) => `${num(v, 0)} ms`}
-          onChange={(release_ms) => change({ release_ms: Math.max(10, release_ms) })}
-        />
-        <ScaleSlider
-          label="dry"
-          value={s.dry_db!}
-          low={-40}
-          high={6}
-          step={0.5}
-          ticks={[-40, -20, 0]}
-          shown={(v) => `${signed(v, 1)} dB`}
-          onChange={(dry_db) => change({ dry_db })}
-        />
-        <ScaleSlider
-          label="return"
-          value={s.wet_db!}
-          low={-40}
-          high={12}
-          step={0.5}
-          ticks={[-40, -20, 0]}
-          shown={(v) => `${signed(v, 1)} dB`}
-          onChange={(wet_db) => change({ wet_db })}
-        />
-      </Box>
+      <Sliders of={COMPRESSOR} values={s} onChange={change} />
       <Box fontSize="13px" color="ink2" marginTop="4px">
         Attack works the other way round under a quiet lift: the faster it is, the more of a hit is
         left to the dry path, because the copy ducks out of its way.
@@ -381,53 +409,7 @@ function Laws() {
       <SheetTitle about="a dry and a wet path, and the insert that sounds the same">
         Mix laws
       </SheetTitle>
-      <Box
-        display="grid"
-        gridTemplateColumns="repeat(auto-fit, minmax(140px, 1fr))"
-        gap="4px 30px"
-        marginTop="6px"
-      >
-        <ScaleSlider
-          label="dry path"
-          value={pair.dry_db!}
-          low={-40}
-          high={6}
-          step={0.5}
-          ticks={[-40, -20, 0]}
-          shown={(v) => `${signed(v, 1)} dB`}
-          onChange={(dry_db) => change({ dry_db })}
-        />
-        <ScaleSlider
-          label="wet path"
-          value={pair.wet_db!}
-          low={-40}
-          high={6}
-          step={0.5}
-          ticks={[-40, -20, 0]}
-          shown={(v) => `${signed(v, 1)} dB`}
-          onChange={(wet_db) => change({ wet_db })}
-        />
-        <ScaleSlider
-          label="device on it"
-          value={pair.device_mix_percent!}
-          low={0}
-          high={100}
-          step={1}
-          ticks={[0, 50, 100]}
-          shown={(v) => `${num(v, 0)} % wet`}
-          onChange={(device_mix_percent) => change({ device_mix_percent })}
-        />
-        <ScaleSlider
-          label="correlation"
-          value={pair.correlation!}
-          low={-1}
-          high={1}
-          step={0.05}
-          ticks={[-1, 0, 1]}
-          shown={(v) => signed(v, 2)}
-          onChange={(correlation) => change({ correlation })}
-        />
-      </Box>
+      <Sliders of={PAIR_SLIDERS} values={pair} onChange={change} />
       {query.isError && (
         <Notice kind="fault" actions={<Press onClick={() => setPair(PAIR)}>Begin again</Press>}>
           {sentenceOf(query.error)}

@@ -8,6 +8,7 @@ import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { ink } from "../../app/theme";
 import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { ScaleSlider } from "../../charts/ScaleSlider";
+import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { Figure, HowComputed, Notice, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
@@ -22,6 +23,66 @@ const START: Schemas["StereoRequest"] = {
   chorus_rate_hz: 0.8,
   centre_db: -6,
 };
+
+const DELAY: SliderOf<Schemas["StereoRequest"]>[] = [
+  {
+    field: "apart_ms",
+    label: "later by",
+    low: 0,
+    high: 60,
+    step: 0.5,
+    ticks: [0, 20, 40, 60],
+    shown: (v) => `${num(v, 1)} ms`,
+  },
+  {
+    field: "level_db",
+    label: "later side",
+    low: -24,
+    high: 12,
+    step: 0.5,
+    ticks: [-24, -12, 0, 12],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+  {
+    field: "fused_ms",
+    label: "fused up to",
+    low: 5,
+    high: 50,
+    step: 1,
+    ticks: [5, 25, 50],
+    shown: (v) => `${num(v, 0)} ms`,
+  },
+];
+
+const CHORUS: SliderOf<Schemas["StereoRequest"]>[] = [
+  {
+    field: "chorus_depth_ms",
+    label: "chorus depth",
+    low: 0,
+    high: 10,
+    step: 0.1,
+    ticks: [0, 5, 10],
+    shown: (v) => `${num(v, 1)} ms`,
+  },
+  {
+    field: "chorus_rate_hz",
+    label: "chorus rate",
+    low: 0.1,
+    high: 8,
+    step: 0.1,
+    ticks: [0.1, 4, 8],
+    shown: (v) => `${num(v, 1)} Hz`,
+  },
+  {
+    field: "centre_db",
+    label: "still centre",
+    low: -40,
+    high: 6,
+    step: 0.5,
+    ticks: [-40, -20, 0],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+];
 
 export function Sides() {
   const [s, setS] = useState(START);
@@ -38,44 +99,7 @@ export function Sides() {
       <SheetTitle about="one side later: what mono makes of it, and where it is heard">
         Sides
       </SheetTitle>
-      <Box
-        display="grid"
-        gridTemplateColumns="repeat(auto-fit, minmax(140px, 1fr))"
-        gap="4px 30px"
-        marginTop="4px"
-      >
-        <ScaleSlider
-          label="later by"
-          value={s.apart_ms!}
-          low={0}
-          high={60}
-          step={0.5}
-          ticks={[0, 20, 40, 60]}
-          alarmFrom={s.fused_ms}
-          shown={(v) => `${num(v, 1)} ms`}
-          onChange={(apart_ms) => change({ apart_ms })}
-        />
-        <ScaleSlider
-          label="later side"
-          value={s.level_db!}
-          low={-24}
-          high={12}
-          step={0.5}
-          ticks={[-24, -12, 0, 12]}
-          shown={(v) => `${signed(v, 1)} dB`}
-          onChange={(level_db) => change({ level_db })}
-        />
-        <ScaleSlider
-          label="fused up to"
-          value={s.fused_ms!}
-          low={5}
-          high={50}
-          step={1}
-          ticks={[5, 25, 50]}
-          shown={(v) => `${num(v, 0)} ms`}
-          onChange={(fused_ms) => change({ fused_ms })}
-        />
-      </Box>
+      <Sliders of={DELAY} values={s} onChange={change} alarms={{ apart_ms: s.fused_ms }} />
       <label>
         <input
           type="checkbox"
@@ -101,45 +125,7 @@ export function Sides() {
             {signed(out.peak_db, 1)} dB. The trade of level against time is rough, and yours may
             differ.
           </Box>
-          <Box
-            display="grid"
-            gridTemplateColumns="repeat(auto-fit, minmax(140px, 1fr))"
-            gap="4px 30px"
-            marginTop="8px"
-          >
-            <ScaleSlider
-              label="chorus depth"
-              value={s.chorus_depth_ms!}
-              low={0}
-              high={10}
-              step={0.1}
-              ticks={[0, 5, 10]}
-              shown={(v) => `${num(v, 1)} ms`}
-              onChange={(chorus_depth_ms) => change({ chorus_depth_ms })}
-            />
-            <ScaleSlider
-              label="chorus rate"
-              value={s.chorus_rate_hz!}
-              low={0.1}
-              high={8}
-              step={0.1}
-              ticks={[0.1, 4, 8]}
-              shown={(v) => `${num(v, 1)} Hz`}
-              onChange={(chorus_rate_hz) =>
-                change({ chorus_rate_hz: Math.max(0.1, chorus_rate_hz) })
-              }
-            />
-            <ScaleSlider
-              label="still centre"
-              value={s.centre_db!}
-              low={-40}
-              high={6}
-              step={0.5}
-              ticks={[-40, -20, 0]}
-              shown={(v) => `${signed(v, 1)} dB`}
-              onChange={(centre_db) => change({ centre_db })}
-            />
-          </Box>
+          <Sliders of={CHORUS} values={s} onChange={change} />
           <Box>
             It swings by <Figure label="Chorus" value={num(out.cents, 1)} unit="cents" />;{" "}
             {num(out.centre_share_percent, 0)} % of the power beside two moving amps stays still.

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Frame, type Schemas, sentenceOf } from "../../api/client";
-import { ScaleSlider } from "../../charts/ScaleSlider";
+import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField } from "../../ui/QuantityField";
@@ -29,6 +29,79 @@ const WAYS: [Settings["way"], string][] = [
   ["compressor", "a compressor on the return, keyed"],
   ["shape", "a dip in every note value"],
 ];
+
+const SCALES = {
+  depth_db: {
+    field: "depth_db",
+    label: "depth",
+    low: 0,
+    high: 30,
+    step: 0.5,
+    ticks: [0, 10, 20, 30],
+    shown: (v) => `${num(v, 1)} dB`,
+  },
+  duck_percent: {
+    field: "duck_percent",
+    label: "duck",
+    low: 0,
+    high: 200,
+    step: 1,
+    ticks: [0, 100, 200],
+    shown: (v) => `${num(v, 0)} %`,
+  },
+  pre_gain_db: {
+    field: "pre_gain_db",
+    label: "pre-gain",
+    low: -12,
+    high: 48,
+    step: 1,
+    ticks: [-12, 0, 24, 48],
+    shown: (v) => `${signed(v, 0)} dB`,
+  },
+  threshold_db: {
+    field: "threshold_db",
+    label: "threshold",
+    low: -60,
+    high: 0,
+    step: 1,
+    ticks: [-60, -30, 0],
+    shown: (v) => `${signed(v, 0)} dBFS`,
+  },
+  ratio: {
+    field: "ratio",
+    label: "ratio",
+    low: 1,
+    high: 20,
+    step: 0.5,
+    ticks: [1, 4, 10, 20],
+    shown: (v) => `${num(v, 1)}:1`,
+  },
+  attack_ms: {
+    field: "attack_ms",
+    label: "attack",
+    low: 1,
+    high: 200,
+    step: 1,
+    ticks: [1, 100, 200],
+    shown: (v) => `${num(v, 0)} ms`,
+  },
+  release_ms: {
+    field: "release_ms",
+    label: "release",
+    low: 10,
+    high: 1500,
+    step: 10,
+    ticks: [10, 500, 1000, 1500],
+    shown: (v) => `${num(v, 0)} ms`,
+  },
+} satisfies Record<string, SliderOf<Settings>>;
+type Scale = keyof typeof SCALES;
+const NEEDED: Record<NonNullable<Settings["way"]>, Scale[]> = {
+  key: ["depth_db", "attack_ms", "release_ms"],
+  envelope: ["duck_percent", "pre_gain_db", "attack_ms", "release_ms"],
+  compressor: ["threshold_db", "ratio", "attack_ms", "release_ms"],
+  shape: ["depth_db"],
+};
 
 export function useDucking(clip: string, phrases: Schemas["Phrase"][], frame: Frame) {
   const [on, setOn] = useState(false);
@@ -132,98 +205,12 @@ export function DuckingSheet({ duck, frame, asked }: Props) {
               </label>
             )}
           </Box>
-          <Box
-            display="grid"
-            gridTemplateColumns="repeat(auto-fit, minmax(140px, 1fr))"
-            gap="4px 30px"
-            marginTop="4px"
-          >
-            {(s.way === "key" || s.way === "shape") && (
-              <ScaleSlider
-                label="depth"
-                value={s.depth_db!}
-                low={0}
-                high={30}
-                step={0.5}
-                ticks={[0, 10, 20, 30]}
-                shown={(v) => `${num(v, 1)} dB`}
-                onChange={(depth_db) => change({ depth_db })}
-              />
-            )}
-            {s.way === "envelope" && (
-              <>
-                <ScaleSlider
-                  label="duck"
-                  value={s.duck_percent!}
-                  low={0}
-                  high={200}
-                  step={1}
-                  ticks={[0, 100, 200]}
-                  shown={(v) => `${num(v, 0)} %`}
-                  alarmFrom={100}
-                  onChange={(duck_percent) => change({ duck_percent })}
-                />
-                <ScaleSlider
-                  label="pre-gain"
-                  value={s.pre_gain_db!}
-                  low={-12}
-                  high={48}
-                  step={1}
-                  ticks={[-12, 0, 24, 48]}
-                  shown={(v) => `${signed(v, 0)} dB`}
-                  onChange={(pre_gain_db) => change({ pre_gain_db })}
-                />
-              </>
-            )}
-            {s.way === "compressor" && (
-              <>
-                <ScaleSlider
-                  label="threshold"
-                  value={s.threshold_db!}
-                  low={-60}
-                  high={0}
-                  step={1}
-                  ticks={[-60, -30, 0]}
-                  shown={(v) => `${signed(v, 0)} dBFS`}
-                  onChange={(threshold_db) => change({ threshold_db })}
-                />
-                <ScaleSlider
-                  label="ratio"
-                  value={s.ratio!}
-                  low={1}
-                  high={20}
-                  step={0.5}
-                  ticks={[1, 4, 10, 20]}
-                  shown={(v) => `${num(v, 1)}:1`}
-                  onChange={(ratio) => change({ ratio })}
-                />
-              </>
-            )}
-            {s.way !== "shape" && (
-              <>
-                <ScaleSlider
-                  label="attack"
-                  value={s.attack_ms!}
-                  low={1}
-                  high={200}
-                  step={1}
-                  ticks={[1, 100, 200]}
-                  shown={(v) => `${num(v, 0)} ms`}
-                  onChange={(attack_ms) => change({ attack_ms })}
-                />
-                <ScaleSlider
-                  label="release"
-                  value={s.release_ms!}
-                  low={10}
-                  high={1500}
-                  step={10}
-                  ticks={[10, 500, 1000, 1500]}
-                  shown={(v) => `${num(v, 0)} ms`}
-                  onChange={(release_ms) => change({ release_ms })}
-                />
-              </>
-            )}
-          </Box>
+          <Sliders
+            of={NEEDED[s.way!].map((field) => SCALES[field])}
+            values={s}
+            onChange={change}
+            alarms={{ duck_percent: 100 }}
+          />
           {data && (
             <Box marginTop="4px">
               <Box as="strong" fontWeight="650">

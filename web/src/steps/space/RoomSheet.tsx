@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { ScaleSlider } from "../../charts/ScaleSlider";
+import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { Figure, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 
@@ -17,6 +17,63 @@ const START: Schemas["RoomRequest"] = {
   line_ms: 40,
   feedback_percent: 82,
 };
+
+const ROOM: SliderOf<Schemas["RoomRequest"]>[] = [
+  {
+    field: "volume_m3",
+    label: "volume",
+    low: 10,
+    high: 2000,
+    step: 10,
+    ticks: [10, 1000, 2000],
+    shown: (v) => `${num(v, 0)} m³`,
+  },
+  {
+    field: "surface_m2",
+    label: "walls",
+    low: 30,
+    high: 1500,
+    step: 10,
+    ticks: [30, 750, 1500],
+    shown: (v) => `${num(v, 0)} m²`,
+  },
+  {
+    field: "absorption",
+    label: "absorbed",
+    low: 0.02,
+    high: 0.9,
+    step: 0.01,
+    ticks: [0.02, 0.45, 0.9],
+    shown: (v) => `${num(v * 100, 0)} %`,
+  },
+  {
+    field: "distance_m",
+    label: "nearest wall",
+    low: 0.5,
+    high: 30,
+    step: 0.5,
+    ticks: [0.5, 15, 30],
+    shown: (v) => `${num(v, 1)} m`,
+  },
+  {
+    field: "line_ms",
+    label: "one line",
+    low: 2,
+    high: 120,
+    step: 1,
+    ticks: [2, 60, 120],
+    shown: (v) => `${num(v, 0)} ms`,
+  },
+  {
+    field: "feedback_percent",
+    label: "its feedback",
+    low: 10,
+    high: 99,
+    step: 1,
+    ticks: [10, 50, 99],
+    shown: (v) => `${num(v, 0)} %`,
+  },
+];
 
 interface Props {
   onTake: (more: { rt60_s?: number; pre_delay?: string }) => void;
@@ -40,73 +97,7 @@ export function RoomSheet({ onTake }: Props) {
       >
         Room
       </SheetTitle>
-      <Box
-        display="grid"
-        gridTemplateColumns="repeat(auto-fit, minmax(140px, 1fr))"
-        gap="4px 30px"
-        marginTop="4px"
-      >
-        <ScaleSlider
-          label="volume"
-          value={room.volume_m3!}
-          low={10}
-          high={2000}
-          step={10}
-          ticks={[10, 1000, 2000]}
-          shown={(v) => `${num(v, 0)} m³`}
-          onChange={(volume_m3) => change({ volume_m3 })}
-        />
-        <ScaleSlider
-          label="walls"
-          value={room.surface_m2!}
-          low={30}
-          high={1500}
-          step={10}
-          ticks={[30, 750, 1500]}
-          shown={(v) => `${num(v, 0)} m²`}
-          onChange={(surface_m2) => change({ surface_m2 })}
-        />
-        <ScaleSlider
-          label="absorbed"
-          value={room.absorption! * 100}
-          low={2}
-          high={90}
-          step={1}
-          ticks={[2, 45, 90]}
-          shown={(v) => `${num(v, 0)} %`}
-          onChange={(v) => change({ absorption: v / 100 })}
-        />
-        <ScaleSlider
-          label="nearest wall"
-          value={room.distance_m!}
-          low={0.5}
-          high={30}
-          step={0.5}
-          ticks={[0.5, 15, 30]}
-          shown={(v) => `${num(v, 1)} m`}
-          onChange={(distance_m) => change({ distance_m })}
-        />
-        <ScaleSlider
-          label="one line"
-          value={room.line_ms!}
-          low={2}
-          high={120}
-          step={1}
-          ticks={[2, 60, 120]}
-          shown={(v) => `${num(v, 0)} ms`}
-          onChange={(line_ms) => change({ line_ms })}
-        />
-        <ScaleSlider
-          label="its feedback"
-          value={room.feedback_percent!}
-          low={10}
-          high={99}
-          step={1}
-          ticks={[10, 50, 99]}
-          shown={(v) => `${num(v, 0)} %`}
-          onChange={(feedback_percent) => change({ feedback_percent })}
-        />
-      </Box>
+      <Sliders of={ROOM} values={room} onChange={change} />
       {query.isError && <Notice kind="fault">{sentenceOf(query.error)}</Notice>}
       {out && (
         <>

@@ -29,6 +29,8 @@ class Space(BrowserCase):
         )
         reverb = next(n for n in variant.document["nodes"].values() if n["kind"] == "reverb")
         self.assertEqual((reverb["rt60_s"], reverb["pre_delay"]), (rt60, "1/64"))
+        # The decay by octave goes along, as it is drawn.
+        self.assertAlmostEqual(reverb["rt60_4000_s"] / rt60, 0.6, delta=0.002)
         self.assertEqual(b.faults(), [])
 
     def test_ducking_is_run_on_the_clip_and_a_school_is_taken(self):
@@ -85,4 +87,15 @@ class Blend(BrowserCase):
             lambda: kept.refresh_from_db() or (kept.blend or {}).get("threshold_db") == -44,
             "not kept",
         )
+        self.assertEqual(b.faults(), [])
+
+    def test_a_compression_becomes_a_rig_to_listen_to(self):
+        b = self.open_demo(step="Blend")
+        b.sees("Quiet sounds gain 4.6 dB")
+        b.press("button", "Make a rig of it and listen")
+        b.find("button", "Render")
+        rig = Variant.objects.get(rig__name="Parallel compression").document
+        self.assertEqual(rig["nodes"]["squash"]["threshold_db"], -34)
+        levels = {port: rail["strip"]["level_db"] for port, rail in rig["rails"].items()}
+        self.assertEqual(levels["ways.1"], -3)
         self.assertEqual(b.faults(), [])

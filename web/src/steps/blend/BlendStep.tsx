@@ -1,8 +1,9 @@
 /** Blend: parallel compression on the song's own clip, mix laws, and the insert that equals a pair. */
 import { Box } from "@chakra-ui/react";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { scaleLinear } from "d3-scale";
 import { useState } from "react";
+import { useNavigate } from "react-router";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../app/Shell";
@@ -12,7 +13,7 @@ import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { TransferChart } from "../../charts/TransferChart";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { ClipChoice, useReadyClips } from "../../ui/clips";
-import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { announce, Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useStill, useWidth } from "../../ui/hooks";
 import { Choice, Labelled } from "../../ui/QuantityField";
@@ -190,6 +191,22 @@ function Parallel() {
         }),
       ),
   });
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const make = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/songs/{song_id}/rigs", {
+          params: { path: { song_id: song.id } },
+          body: { name: "Parallel compression", notation: asRig(s) },
+        }),
+      ),
+    onSuccess: (rig) => {
+      void client.invalidateQueries({ queryKey: ["rigs"] });
+      void navigate(`../listen?rig=${rig.id}`);
+    },
+    onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
+  });
   const view = curve.data?.view;
   const m = measured.data;
   return (
@@ -199,6 +216,9 @@ function Parallel() {
       </SheetTitle>
       <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
         <ClipChoice label="clip" clips={clips} value={clip} onChoose={setClip} />
+        <Press onClick={() => make.mutate()} disabled={make.isPending}>
+          Make a rig of it and listen
+        </Press>
       </Box>
       {curve.isError && (
         <Notice kind="fault" actions={<Press onClick={() => change(START)}>Begin again</Press>}>
@@ -279,6 +299,23 @@ function Parallel() {
         sample by sample.
       </HowComputed>
     </Box>
+  );
+}
+
+/** The compressor beside its dry path, in the notation. */
+function asRig(s: Settings): string {
+  const set = [
+    `threshold ${s.threshold_db} dB`,
+    `ratio ${s.ratio}`,
+    `knee ${s.knee_db} dB`,
+    `make-up ${s.makeup_db} dB`,
+    `attack ${s.attack_ms} ms`,
+    `release ${s.release_ms} ms`,
+    `output ${s.wet_db} dB`,
+  ].join(", ");
+  return (
+    `in: source "Source" (stereo) > ways: split > squash: compressor "Squash" (${set}) > ` +
+    `sum: merge "Sum" > main: output "Main" (stereo)\nways > sum [level ${s.dry_db} dB]`
   );
 }
 

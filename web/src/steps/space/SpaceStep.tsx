@@ -430,6 +430,21 @@ function Finder({
   );
 }
 
+const OCTAVES = [125, 250, 500, 1000, 2000, 4000];
+
+/** Decay by octave as a reverb's settings; none where all are alike. */
+function byOctave(rt60: number[], whole: number): Record<string, number | null> {
+  const even = rt60.every((v) => Math.abs(v - whole) < 1e-6);
+  return Object.fromEntries(
+    OCTAVES.map((hz, i) => [
+      `rt60_${hz}_s`,
+      even || rt60[i] === undefined
+        ? null
+        : Math.max(0.05, Math.min(60, Number(rt60[i].toFixed(3)))),
+    ]),
+  );
+}
+
 /** Send decay and pre-delay to a reverb of a rig, as one edit that can be undone. */
 function ToRoute({ space, data }: { space: Kept; data: Schemas["SpaceOut"] | null }) {
   const { song } = useSongContext();
@@ -464,7 +479,11 @@ function ToRoute({ space, data }: { space: Kept; data: Schemas["SpaceOut"] | nul
             action: {
               do: "set",
               node: reverbs[0]!.id,
-              values: { rt60_s: space.rt60_s, pre_delay: space.pre_delay },
+              values: {
+                rt60_s: space.rt60_s,
+                pre_delay: space.pre_delay,
+                ...byOctave(data?.octave_rt60_s ?? [], space.rt60_s),
+              },
             },
           },
         }),

@@ -10,8 +10,6 @@ KEYS = ROOT / "web" / "src" / "app" / "keys.json"
 
 
 class Access(BrowserCase):
-    jobs = False
-
     def violations(self) -> list[str]:
         driver = self.browser.driver
         driver.execute_script(Path(AXE).read_text())
@@ -68,6 +66,25 @@ class Access(BrowserCase):
         for sheet in ("Device", "Tempo map", "Table of values", "A take"):
             b.press("tab", sheet)
             self.check(sheet)
+        b.press("link", "Space")
+        b.find("region", "Gaps")
+        b.keys("k")
+        b.sees("while phrases sound")
+        self.check("space")
+        b.press("link", "Blend")
+        b.sees("Gain over time")
+        self.check("blend")
+        b.press("link", "Listen")
+        b.find("region", "Blind trial")
+        self.check("listen, nothing rendered")
+        b.press("button", "Render all 3 variants")
+        b.until(
+            lambda: (one := b.look("button", "Hear C")) is not None and one.is_enabled(),
+            "not rendered", 90,
+        )  # fmt: skip
+        for sheet in ("Moves", "Captures", "Export", "Log"):
+            b.press("tab", sheet)
+            self.check(f"listen, {sheet}")
         b.press("link", "Verify")
         b.find("img", "Waveform B")
         self.check("verify")

@@ -380,7 +380,7 @@ function BeforeAfter({ measured: m }: { measured: Schemas["ParallelMeasured"] })
       <Table>
         <thead>
           <tr>
-            <Th />
+            <Th textAlign="left">of the clip</Th>
             <Th>before</Th>
             <Th>after</Th>
             <Th>matched, {signed(m.match_db, 1)} dB</Th>

@@ -151,7 +151,7 @@ export function MovesSheet({ variant }: { variant: Variant }) {
                 <Th>beat</Th>
                 <Th>value</Th>
                 <Th textAlign="left">how</Th>
-                <Th />
+                <Th textAlign="left">change</Th>
               </tr>
             </thead>
             <tbody>

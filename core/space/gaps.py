@@ -126,6 +126,11 @@ def find_phrases(db: np.ndarray, finder: GapFinder) -> list[Phrase]:
         elif sounding and quiet[i]:
             found[-1][1] = int(i)
             sounding = False
+    # Smoothing spreads a phrase by two frames each way: its edges are those of the levels themselves.
+    for edges in found:
+        for _ in range(_SMOOTH // 2):
+            edges[0] += int(edges[0] < edges[1] - 1 and db[edges[0]] < opens)
+            edges[1] -= int(edges[1] - 1 > edges[0] and db[edges[1] - 1] < closes)
     joined: list[list[int]] = []
     for start, end in found:
         if joined and (start - joined[-1][1]) * FRAME_S < finder.shortest_gap_s:

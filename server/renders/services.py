@@ -209,7 +209,7 @@ def level_of(render: Render, gains: list[float]) -> MixLevel:
 
 
 def settings_of(render: Render, wet_db: float) -> list[BalancedSetting]:
-    """What the rig as it is now has to be set to for a balance heard on a render."""
+    """What the rig has to be set to for a balance, from what it was when it was rendered."""
     report, detail = measured(render)
     route = route_ratio_db(report, detail)
     if route is None:

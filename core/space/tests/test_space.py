@@ -50,7 +50,7 @@ class Gaps(unittest.TestCase):
         edges = [0.4, 1.6, 2.0, 3.0, 3.31, 5.0]
         found = find_phrases(np.array(levels_of(phrases_of(edges, 6)).db), GapFinder())
         got = [v for p in found for v in (p.start_s, p.end_s)]
-        np.testing.assert_allclose(got, edges, atol=0.04)
+        np.testing.assert_allclose(got, edges, atol=0.011)
 
     def test_short_pauses_belong_to_their_phrase_and_clicks_are_none(self):
         sound = phrases_of([0.5, 1.0, 1.06, 1.5, 3.0, 3.03], 4)

@@ -1,7 +1,7 @@
 /** The rig heard: variants at equal loudness on one clock, wet against dry moved live, blind trials. */
 import { Box, chakra } from "@chakra-ui/react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
@@ -11,20 +11,21 @@ import { type Stretch, Wave } from "../../charts/Wave";
 import { ClipChoice, useReadyClips } from "../../ui/clips";
 import { announce, Hint, Notice, Press, SheetTitle } from "../../ui/controls";
 import { clockFine, num, signed } from "../../ui/format";
-import { useLater, useSteady } from "../../ui/hooks";
+import { useLater } from "../../ui/hooks";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Record } from "../../ui/Record";
 import { SheetTabs } from "../../ui/SheetTabs";
 import { nameOf } from "../route/Inspector";
 import { useClip } from "../verify/queries";
 import { Balance, stepped, type WetDb, wetWords } from "./Balance";
-import type { Engine, Toggles } from "./engine";
-import { Lanes, type Step } from "./Lanes";
+import { useHeld, useSoundKeys } from "./heard-keys";
+import { Lanes } from "./Lanes";
 import { MovesSheet, useMoves, withPoint } from "./MovesSheet";
 import { Spectrum } from "./Spectrum";
 import { barWords, between, placeIn, thinned, useBars } from "./bars";
 import { Board, Captures, Export, Log, type Sound, Strip, Toggle } from "./Parts";
 import { Trial } from "./Trial";
+import { usePlayer } from "./usePlayer";
 import { useRenders } from "./useRenders";
 
 type Sheet = "trial" | "moves" | "capture" | "export" | "log";
@@ -37,15 +38,6 @@ const SHEETS: [Sheet, string][] = [
 ];
 const LONGEST_S = 30;
 const KEYS = ["1", "2", "3", "4", "5", "6", "7", "8", "9"] as const;
-const OFF: Toggles = {
-  mono: false,
-  swap: false,
-  flip: false,
-  difference: null,
-  solo: null,
-  exaggerate: false,
-};
-
 export default function ListenStep() {
   const { song } = useSongContext();
   const rigs = useQuery({
@@ -103,13 +95,6 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const done = sounds.filter((s) => s.render?.status === "done" && s.render.report);
   const [heardId, setHeardId] = useState("");
   const heard = done.find((s) => s.id === heardId) ?? done[0];
-  const [playing, setPlaying] = useState(false);
-  const [loading, setLoading] = useState(false);
-  const [position, setPosition] = useState(0);
-  const [lap, setLap] = useState(1);
-  const [meter, setMeter] = useState<{ peak: number; correlation: number } | null>(null);
-  const [trail, setTrail] = useState<Step[]>([]);
-  const [toggles, setToggles] = useState<Toggles>(OFF);
   const [looped, setLooped] = useState(true);
   const [matched, setMatched] = useState(true);
   const [basis, setBasis] = useState<"whole" | "wet">("whole");
@@ -123,25 +108,6 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const [law, setLaw] = useState<Schemas["BalanceOut"]["law"]>("fader");
   const written = useRef<{ at: number; wet: WetDb }[] | null>(null);
   const [writing, setWriting] = useState(false);
-
-  const engine = useRef<Engine>(null);
-  const loaded = useRef(new Map<string, string>());
-  const wish = useRef(0);
-  const theEngine = useCallback(async () => {
-    if (!engine.current) {
-      const { Engine } = await import("./engine");
-      engine.current = new Engine(new AudioContext());
-    }
-    await (engine.current.context as AudioContext).resume();
-    return engine.current;
-  }, []);
-  useEffect(
-    () => () => {
-      engine.current?.stop();
-      void (engine.current?.context as AudioContext | undefined)?.close();
-    },
-    [],
-  );
 
   const travel = useQuery({
     queryKey: ["balance", heard?.render?.id, law],
@@ -195,26 +161,6 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     return matched && quietest !== null && own !== null ? Math.min(0, quietest - own) : 0;
   };
 
-  const load = async (): Promise<Engine> => {
-    const made = await theEngine();
-    await Promise.all(
-      done.map(async (sound) => {
-        const render = sound.render!;
-        if (loaded.current.get(sound.id) === render.id) return;
-        const { loadStems } = await import("./engine");
-        const stems = render.report!.stems;
-        const url = `/api/v1/renders/${render.id}/${stems.length ? "stems" : "audio"}`;
-        made.set(sound.id, {
-          stems: await loadStems(made.context, url, Math.max(1, stems.length)),
-          gains: gainsOf(sound, move),
-          wet: stems.length ? stems.map((s) => s.wet) : [false],
-          match: 10 ** (matchDb(sound) / 20),
-        });
-        loaded.current.set(sound.id, render.id);
-      }),
-    );
-    return made;
-  };
   const region_s = Math.min(
     stretch.length_s ?? whole - stretch.start_s,
     heard?.render?.report?.seconds ?? Infinity,
@@ -222,53 +168,22 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const loop =
     looped && Number.isFinite(region_s) && region_s > 0 ? { from: 0, to: region_s } : null;
 
-  const play = async (id: string, from: number) => {
-    const sound = done.find((s) => s.id === id);
-    if (!sound) return;
-    const mine = ++wish.current;
-    setLoading(true);
-    try {
-      const made = await load();
-      // Something else was asked for while the sounds came in.
-      if (mine !== wish.current) return;
-      for (const s of done) {
-        made.setGains(s.id, gainsOf(s, move));
-        made.setMatch(s.id, 10 ** (matchDb(s) / 20));
-      }
-      made.onEnd = () => setPlaying(false);
-      made.play(id, loop && from >= loop.to ? 0 : from, loop);
-      setHeardId(id);
-      setTrail([{ at: from, lane: id }]);
-      setPlaying(true);
-    } catch (fault) {
-      announce(sentenceOf(fault), { kind: "fault" });
-    } finally {
-      if (mine === wish.current) setLoading(false);
-    }
-  };
-  const stop = () => {
-    wish.current += 1;
-    setLoading(false);
-    engine.current?.stop();
-  };
-  const switchTo = (id: string) => {
-    if (!playing || !engine.current?.has(id)) {
-      setHeardId(id);
-      return void play(id, position);
-    }
-    const sound = done.find((s) => s.id === id)!;
-    // The match acts on switching; while a gain is moved it stays as it was.
-    for (const s of done) engine.current.setMatch(s.id, 10 ** (matchDb(s) / 20));
-    engine.current.setGains(id, gainsOf(sound, move));
-    engine.current.hear(id);
-    setTrail((t) => [...t, { at: engine.current!.position(), lane: id }]);
-    setHeardId(id);
-  };
-  const change = (next: Partial<Toggles>) => {
-    const all = { ...toggles, ...next };
-    setToggles(all);
-    engine.current?.setToggles(all);
-  };
+  const player = usePlayer({
+    done,
+    gainsOf: (sound) => gainsOf(sound, move),
+    matchDb,
+    loop,
+    onHear: setHeardId,
+  });
+  const { playing, loading, position, lap, meter, trail, toggles, play, stop, switchTo, change } =
+    player;
+  /** What it is turned down by as it is heard; the match stays while a gain is moved. */
+  const heldMatch = (sound: Sound) => player.applied?.[sound.id] ?? matchDb(sound);
+  useEffect(() => {
+    player.match();
+    // Only when the person says how to match, not whenever a loudness changes.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [matched, basis]);
   const other = done.find((s) => s.id !== heard?.id);
 
   const measured = async () => {
@@ -292,6 +207,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const measure = useLater(() => void measured(), 60);
   const doneKey = done.map((s) => s.render!.id).join();
   useEffect(() => {
+    player.regain((sound) => gainsOf(sound, move));
     measure(undefined);
     // Whenever what could be heard changes: the balance, its law, the renders.
     // eslint-disable-next-line react-hooks/exhaustive-deps
@@ -301,30 +217,9 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     if (route === null) return;
     const shift = Number.isFinite(value) ? Math.round((value - route) * 1000) / 1000 : value;
     setMove(shift);
-    for (const s of done) engine.current?.setGains(s.id, gainsOf(s, shift));
-    if (written.current && playing)
-      written.current.push({ at: engine.current!.position(), wet: value });
+    player.regain((sound) => gainsOf(sound, shift));
+    if (written.current && playing) written.current.push({ at: player.at(), wet: value });
   };
-
-  useEffect(() => {
-    if (!playing) return;
-    let frame = 0;
-    let last = 0;
-    const tick = (now: number) => {
-      frame = requestAnimationFrame(tick);
-      if (now - last < 80 || !engine.current) return;
-      last = now;
-      const at = engine.current.position();
-      setPosition((before) => {
-        if (at < before - 0.2) setTrail([{ at: loop?.from ?? 0, lane: engine.current!.hearing }]);
-        return at;
-      });
-      setLap(engine.current.lap());
-      setMeter(engine.current.read());
-    };
-    frame = requestAnimationFrame(tick);
-    return () => cancelAnimationFrame(frame);
-  }, [playing, loop?.from]);
 
   const idle = !inTrial;
   useKey(
@@ -333,7 +228,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     () => (playing ? stop() : heard && void play(heard.id, position)),
     idle,
   );
-  useVariantKeys(idle, (i) => done[i] && switchTo(done[i]!.id));
+  useSoundKeys(idle, (i) => done[i] && switchTo(done[i]!.id));
   useKey("listen", "M", () => change({ mono: !toggles.mono }));
   useKey("listen", "W", () => change({ swap: !toggles.swap }));
   useKey("listen", "P", () => change({ flip: !toggles.flip }));
@@ -423,7 +318,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const momentsHere = moments[heard?.render?.id ?? ""] ?? curves?.momentary_lufs;
   const momentNow = momentsHere?.[Math.max(0, Math.floor(position * 10) - 4)];
   const momentary =
-    heard && momentNow !== undefined && momentNow > -100 ? momentNow + matchDb(heard) : null;
+    heard && momentNow !== undefined && momentNow > -100 ? momentNow + heldMatch(heard) : null;
   const nextBar = bars.find((b) => b.at > position + 0.01);
   const stale =
     done.some((s) => s.render!.older) || rig.variants.some((v) => !renders.rendered(v.id));
@@ -435,7 +330,9 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           page
           about={
             done.length > 1 && matched && quietest !== null
-              ? `${done.length} sounds, all at ${num(quietest, 1)} LUFS`
+              ? basis === "wet"
+                ? `${done.length} sounds, the wet of each equally loud`
+                : `${done.length} sounds, all at ${num(quietest, 1)} LUFS`
               : "the rig rendered on a clip of the song"
           }
         >
@@ -535,13 +432,13 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           ["", clockFine(stretch.start_s + position)],
           ["bar", barWords(bars, position)],
           ["lap", String(lap)],
-          ["gain", inTrial ? "hidden" : heard ? `${signed(matchDb(heard), 1)} dB` : "-"],
+          ["gain", inTrial ? "hidden" : heard ? `${signed(heldMatch(heard), 1)} dB` : "-"],
           [
             "heard at",
             inTrial
               ? "hidden"
               : heard && loudOf(heard) !== null
-                ? `${num((loudness[heard.render!.id] ?? heard.render!.report!.loudness_lufs ?? 0) + matchDb(heard), 1)} LUFS`
+                ? `${num((loudness[heard.render!.id] ?? heard.render!.report!.loudness_lufs ?? 0) + heldMatch(heard), 1)} LUFS`
                 : "-",
           ],
           ["now", inTrial || momentary === null ? "-" : `${num(momentary, 1)} LUFS`],
@@ -623,13 +520,13 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           position={position}
           playing={playing}
           trail={trail}
-          onSeek={(s) => (playing && heard ? void play(heard.id, s) : setPosition(s))}
+          onSeek={(s) => player.seek(heard?.id, s)}
         />
         <Box order={{ base: 3, md: 0 }}>
           <Board
             sounds={sounds}
             heard={heard}
-            match={matchDb}
+            match={heldMatch}
             loudOf={(s) => loudness[s.render!.id] ?? s.render!.report!.loudness_lufs}
             hidden={inTrial}
             balanced={move !== 0}
@@ -757,7 +654,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
             Spectrum
           </SheetTitle>
           {curves && heard && !inTrial ? (
-            <Spectrum detail={curves} gainDb={matchDb(heard)} />
+            <Spectrum detail={curves} gainDb={heldMatch(heard)} />
           ) : (
             <Box color="ink2">
               {inTrial ? "Hidden while a trial runs." : "Nothing is rendered yet."}
@@ -774,7 +671,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
                 from: 0,
                 length: Number.isFinite(region_s) && region_s > 0 ? region_s : 10,
               }}
-              engine={theEngine}
+              engine={player.engine}
               onRunning={(running) => {
                 stop();
                 setInTrial(running);
@@ -893,39 +790,3 @@ function useVariantOf(id: string, revision: number) {
 
 const placeName = (sound: Sound | undefined) =>
   sound?.render?.place ? `“${sound.render.place}”` : "its place";
-
-function useVariantKeys(enabled: boolean, act: (index: number) => void) {
-  useKey("listen", "1", () => act(0), enabled);
-  useKey("listen", "2", () => act(1), enabled);
-  useKey("listen", "3", () => act(2), enabled);
-  useKey("listen", "4", () => act(3), enabled);
-  useKey("listen", "5", () => act(4), enabled);
-  useKey("listen", "6", () => act(5), enabled);
-  useKey("listen", "7", () => act(6), enabled);
-  useKey("listen", "8", () => act(7), enabled);
-  useKey("listen", "9", () => act(8), enabled);
-}
-
-/** While a key is held down, outside of fields. */
-function useHeld(key: string, act: (held: boolean) => void) {
-  const steady = useSteady(act);
-  useEffect(() => {
-    const typing = (event: KeyboardEvent) =>
-      event.target instanceof HTMLElement &&
-      !!event.target.closest("input:not([type=checkbox]), select, textarea, dialog");
-    const down = (event: KeyboardEvent) => {
-      if (event.key === key && !event.repeat && !typing(event) && !event.ctrlKey && !event.metaKey)
-        steady(true);
-    };
-    const up = (event: KeyboardEvent) => event.key === key && steady(false);
-    const away = () => steady(false);
-    window.addEventListener("keydown", down);
-    window.addEventListener("keyup", up);
-    window.addEventListener("blur", away);
-    return () => {
-      window.removeEventListener("keydown", down);
-      window.removeEventListener("keyup", up);
-      window.removeEventListener("blur", away);
-    };
-  }, [key, steady]);
-}

@@ -196,7 +196,13 @@ function Running({ trial, engine, onTrial, onLeave }: RunningProps) {
       gone = true;
     };
   }, [asking, engine, number, trial.id]);
-  useEffect(() => () => player.current?.stop(), []);
+  useEffect(
+    () => () => {
+      player.current?.stop();
+      player.current?.forget("trial-");
+    },
+    [],
+  );
   const hear = (which: Which) => {
     const one = player.current;
     if (!one || ready !== number) return;

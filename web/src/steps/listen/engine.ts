@@ -163,6 +163,28 @@ export class Engine {
     this.master.gain.linearRampToValueAtTime(1, at + FADE_IN_S);
   }
 
+  /** Loop, or play through, from now on. */
+  setLoop(loop: { from: number; to: number } | null): void {
+    if (this.playing.size) {
+      // Where it is stays where it is: time is counted from here on.
+      this.offset = this.position();
+      this.began = this.context.currentTime;
+    }
+    this.loop = loop;
+    for (const { sources } of this.playing.values())
+      for (const source of sources) {
+        source.loop = loop !== null;
+        source.loopStart = loop?.from ?? 0;
+        source.loopEnd = loop ? Math.min(loop.to, source.buffer!.duration) : 0;
+      }
+  }
+
+  /** Forget sounds whose name begins so. */
+  forget(start: string): void {
+    for (const name of [...this.voices.keys()])
+      if (name.startsWith(start)) this.voices.delete(name);
+  }
+
   /** Be heard instead of the one that is. */
   hear(name: string): void {
     this.heard = name;
@@ -254,7 +276,8 @@ export class Engine {
   }
 
   private stemGain(name: string, index: number): number {
-    const voice = this.voices.get(name)!;
+    const voice = this.voices.get(name);
+    if (!voice) return 0;
     const { solo, exaggerate } = this.toggles;
     if (solo !== null && solo !== index && solo < voice.stems.length) return 0;
     // Only ever downwards: what is dry is turned down, so that what the effect does stands out.

@@ -104,7 +104,7 @@ def bench_processors(line: Line, seconds: int = 60) -> None:
     line("pyloudnorm / integrated loudness", 1 / own, "at least 8", "")
 
 
-def bench_rigs(line: Line, seconds: int = 20) -> None:
+def bench_rigs(line: Line, seconds: int = 60) -> None:
     """A whole demo rig against its processors alone, and two stems on two cores against one."""
     context = Context(TempoFrame(tempo_bpm=94, beat_unit="1/4.", metre_count=6, metre_unit=8))
     rig = parse_rig(DEMO_RIGS[0][2][0][1])

@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 
 from database import free_port
-from serve import Running
+from serve import KEEP_MEMORY, Running
 from setup import PYTHON, ROOT, set_up
 from show import Trouble, say
 
@@ -31,7 +31,7 @@ def bench(names: list[str]) -> int:
         raise Trouble(f"There is no benchmark “{unknown[0]}”. There are: {', '.join(BENCHES)}.")
     set_up(testing=True)
     command = [str(PYTHON), "-m", "benchmarks.run", *names]
-    one_thread = {"OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(ROOT)}
+    one_thread = {"OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(ROOT), **KEEP_MEMORY}
     if not names or {"compute", "drag"} & set(names):
         return _with_server(command, one_thread)
     return subprocess.run(

@@ -6,16 +6,16 @@ import numpy as np
 
 @numba.njit(
     numba.void(
-        numba.float64[:, ::1], numba.float64[:, ::1], numba.float64[:, ::1],
+        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.float64[:, ::1],
         numba.float64[:, :, ::1],
     ),
     cache=True, nogil=True, fastmath={"contract"},
 )  # fmt: skip
-def _pairs(block, out, sos, state):  # type: ignore[no-untyped-def]
+def _pairs(first, second, out, sos, state):  # type: ignore[no-untyped-def]
     """Two sections a time (an even number of them), transposed direct form II; state in place."""
-    n = block.shape[1]
+    n = len(first)
     for m in range(0, sos.shape[0], 2):
-        left, right = (block[0], block[1]) if m == 0 else (out[0], out[1])
+        left, right = (first, second) if m == 0 else (out[0], out[1])
         b0, b1, b2, a1, a2 = sos[m, 0], sos[m, 1], sos[m, 2], sos[m, 4], sos[m, 5]
         c0, c1, c2 = sos[m + 1, 0], sos[m + 1, 1], sos[m + 1, 2]
         d1, d2 = sos[m + 1, 4], sos[m + 1, 5]
@@ -95,7 +95,10 @@ class Biquads:
     def __call__(self, block: np.ndarray) -> np.ndarray:
         out = np.empty(block.shape)
         if len(self.sos):
-            _pairs(np.ascontiguousarray(block), out, self.sos, self.state)
+            _pairs(
+                np.ascontiguousarray(block[0]), np.ascontiguousarray(block[1]), out, self.sos,
+                self.state,
+            )  # fmt: skip
         else:
             out[:] = block
         return out

@@ -92,6 +92,13 @@ def momentary_lufs(tenths: np.ndarray) -> np.ndarray:
     return _OFFSET + 10 * np.log10(np.maximum(blocks, 1e-30))
 
 
+def short_term_lufs(tenths: np.ndarray) -> np.ndarray:
+    """Loudness of the 3 s that end with each step (EBU Tech 3341), silence before the first."""
+    padded = np.concatenate([np.zeros(29), tenths])
+    blocks = np.convolve(padded, np.ones(30) / 30, mode="valid")
+    return _OFFSET + 10 * np.log10(np.maximum(blocks, 1e-30))
+
+
 def gated_lufs(tenths: np.ndarray) -> float | None:
     """Integrated loudness of powers per 100 ms (steps,); None below the absolute gate."""
     if len(tenths) < 4:

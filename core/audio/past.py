@@ -19,7 +19,9 @@ class Past:
 
     def room(self, count: int) -> int:
         if self.end + count > self.held.shape[1]:
-            wider = self.reach + max(self._SPARE * count, 2 * self.reach)
+            # A short past is moved for every block, so that all of it stays near the processor.
+            short = self.reach * self._SPARE <= count
+            wider = self.reach + (count if short else max(self._SPARE * count, 2 * self.reach))
             old = self.held[:, self.end - self.reach : self.end]
             if wider > self.held.shape[1] or self.end < 2 * self.reach:
                 fresh = np.zeros((len(self.held), wider), self.held.dtype)

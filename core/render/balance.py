@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from core.audio.loudness import gated_lufs, mixed_tenths, momentary_lufs
+from core.audio.loudness import gated_lufs, mixed_tenths, momentary_lufs, short_term_lufs
 from core.blend import law_gains
 from core.blend.laws import mix_of_ratio
 from core.edge import Edge
@@ -41,6 +41,7 @@ class MixLevel(Edge):
 
     loudness_lufs: float | None
     momentary_lufs: list[float] = Field(description="Of the 400 ms from each 100 ms on")
+    short_term_lufs: list[float] = Field(description="Of the 3 s up to the end of each 100 ms")
 
 
 def matrix_of(detail: RenderDetail, stems: int) -> np.ndarray:
@@ -60,8 +61,9 @@ def mix_level(report: RenderReport, detail: RenderDetail, gains: list[float]) ->
     tenths = np.maximum(mixed_tenths(matrix_of(detail, len(gains)), np.array(gains)), 0)
     now = np.maximum(momentary_lufs(tenths), -150)
     return MixLevel(
-        loudness_lufs=gated_lufs(tenths), momentary_lufs=[round(float(v), 1) for v in now]
-    )
+        loudness_lufs=gated_lufs(tenths), momentary_lufs=[round(float(v), 1) for v in now],
+        short_term_lufs=[round(max(float(v), -150.0), 1) for v in short_term_lufs(tenths)],
+    )  # fmt: skip
 
 
 def route_ratio_db(report: RenderReport, detail: RenderDetail) -> float | None:

@@ -19,11 +19,13 @@ from core.audio import open_audio
 from core.audio.loudness import EnergyMeter, gated_lufs
 from core.edge import Edge
 from core.errors import Cancelled
+from core.render.holding import growing_points
 from core.render.meters import SoundCurves, SoundMeter, SoundReport, to_dbfs
 from core.render.moves import Moves
 from core.render.processors.convolution import LONGEST_S
 from core.render.rig import Renderer, RenderError, run
-from core.render.stems import REST, PlaceOut, StemOut, find_places, only, to_output
+from core.render.stems import GROWING, REST, PlaceOut, StemOut, find_places, only, to_output
+from core.routing import parse_rig
 from core.routing.document import Rig
 from core.routing.plan import Plan
 
@@ -47,6 +49,12 @@ class RenderJob(Edge):
     start_s: float = Field(0, ge=0, le=7200)
     length_s: float | None = Field(None, gt=0, le=7200, description="Null: to the clip's end")
     tail: bool = Field(True, description="Goes on until all has died away")
+    bare: bool = Field(False, description="The clip itself, past the whole rig")
+
+
+def bare_rig(job: RenderJob) -> Rig:
+    """What leads a clip to where the rig would, through nothing at all."""
+    return parse_rig(f"{job.source}: source (stereo) > {job.output}: output (stereo)")
 
 
 class StemReport(StemOut):
@@ -61,6 +69,7 @@ class RenderReport(SoundReport):
 
     start_s: float
     place: str | None
+    alarm: str = Field("", description="What would run away, and is held here; else empty")
     needs_render: str = Field(description="Why the place cannot be balanced live; else empty")
     stems: list[StemReport]
     sentence: str
@@ -104,8 +113,8 @@ class _Shared:
 def _stem_file(
     plan: Plan, job: RenderJob, clip: Path, name: str, target: Path, material: Material,
     report: Callable[[float], None],
-) -> int:  # fmt: skip
-    """Render one plan into a float WAV of two channels; returns its frames."""
+) -> tuple[int, list[str]]:  # fmt: skip
+    """Render one plan into a float WAV of two channels; its frames, and loops that were held."""
     with open_audio(clip, name) as sound:
         rate = sound.rate_hz
         first, frames = _region(job, sound.frames, rate, name)
@@ -115,10 +124,11 @@ def _stem_file(
             return {job.source: np.asarray(sound.read(first + start, count), np.float64)[:2]}
 
         with soundfile.SoundFile(str(target), "w", rate, 2, "FLOAT", format="WAV") as out:
-            return run(
+            written = run(
                 renderer, read, frames, lambda b: out.write(b[job.output].T.astype(np.float32)),
                 tail_s=None if job.tail else 0.0, progress=report,
             )  # fmt: skip
+        return written, renderer.held_back()
 
 
 def _region(job: RenderJob, frames: int, rate: int, name: str) -> tuple[int, int]:
@@ -146,7 +156,10 @@ def render_file(
         raise RenderError("The rig has no such source or output any more.")
     plan = to_output(plan, job.output)
     place = _place(rig, plan, job)
-    live = place is not None and place.live
+    reason = "" if place is None else place.reason
+    if place is not None and not reason and growing_points(plan, material.moves):
+        reason = GROWING
+    live = place is not None and not reason
     plans: list[tuple[StemOut | None, Plan]] = [(None, plan)]
     if place is not None and live:
         plans = [(stem, only(rig, plan, place.id, stem.id)) for stem in place.stems]
@@ -169,7 +182,8 @@ def render_file(
         except BaseException:
             shared.stop.set()
             raise
-        frames = max(w.result() for w in waiting)
+        frames = max(w.result()[0] for w in waiting)
+        held = sorted({name for w in waiting for name in w.result()[1]})
     wide = plan.channels[plan.outputs[job.output]] == 2
     report, detail = _gather(files, frames, 2 if wide else 1, folder, live, progress)
     detail = detail.model_copy(update={"before_dbfs": _bands_before(job, clip, name)})
@@ -185,8 +199,21 @@ def render_file(
         said += f" from {job.start_s:.2f} s of the clip"
     return RenderReport(
         **report.sound.model_dump(), start_s=job.start_s, place=job.place, stems=stems,
-        needs_render=place.reason if place is not None else "", sentence=said + ".",
+        needs_render=reason, sentence=said + ".", alarm=_alarm(rig, held),
     ), detail  # fmt: skip
+
+
+def _alarm(rig: Rig, held: list[str]) -> str:
+    if not held:
+        return ""
+    names = " and ".join(
+        rig.nodes[h if h in rig.nodes else h.rpartition(".")[0]].shown for h in held
+    )
+    return (
+        f"{names} {'feeds' if len(held) == 1 else 'feed'} back at or above unity. Here a limiter "
+        "holds it at 0 dBFS, and the tail ends after 8 s; a real loop grows until something clips. "
+        "Turn monitors down before you close such a loop."
+    )
 
 
 def _bands_before(job: RenderJob, clip: Path, name: str) -> list[float]:

@@ -62,6 +62,8 @@ class DelayLine:
         if self.taps is not None and self.whole < REACH:
             raise ValueError("A delay between samples needs at least 64 samples.")
         self.reach = self.whole + ahead + 1
+        self.shortest = max(1, self.whole - ahead)
+        """Samples that can be read before they are pushed."""
         self.past = Past(2, self.reach)
         self.behind = 0
         """Samples pushed and not read yet."""

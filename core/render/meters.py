@@ -30,6 +30,7 @@ class SoundCurves(Edge):
     low: list[float] = Field(description="Lowest sample of each of equal columns")
     high: list[float]
     momentary_lufs: list[float] = Field(description="Of the 400 ms that begin there")
+    short_term_lufs: list[float] = Field([], description="Of the 3 s up to the end of each 100 ms")
     correlations: list[float]
     band_hz: list[float] = Field(description="Centres of third-octave bands")
     band_dbfs: list[float] = Field(description="RMS in each band; -150 for silence")

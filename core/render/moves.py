@@ -1,8 +1,9 @@
 """Written moves: a setting that follows steps and ramps against bars; its resting value stays.
 
 Moved are the settings that come down to gains (levels, mix, pan, polarity of a fader, position of a
-pedal), mute, the feedback and the time of a delay, and the frequency of a swept filter. What a gain becomes is asked of the compiler,
-so that a move says what the same setting at rest would.
+pedal), mute, bypass as the device does it, the feedback and the time of a delay, and the frequency
+of a swept filter. What a gain becomes is asked of the compiler, so that a move says what the same
+setting at rest would.
 """
 
 from collections.abc import Mapping, Sequence
@@ -17,13 +18,13 @@ from core.render.processors.base import Curve
 from core.routing import Context, compile_rig
 from core.routing import kinds as k
 from core.routing.document import Rig
-from core.routing.plan import Arc, Matrix, Plan
+from core.routing.plan import UNIT, Arc, Matrix, Plan
 from core.tempo import TempoMap
 
 _RAMP_POINTS = 12
 _SOFT_S = 0.004
 """A step takes this long, so that it does not click."""
-_BY_PROCESSOR = {("swept", "frequency_hz")}
+_BY_PROCESSOR = {("swept", "frequency_hz"), ("stand_in", "program")}
 MOST_MOVES, MOST_POINTS = 40, 400
 
 
@@ -88,6 +89,8 @@ class Moves:
     """What moves, ready for a renderer: matrices by arc, and fields of stages by name."""
 
     arcs: dict[int, Moved] = field(default_factory=dict)
+    gates: dict[int, Moved] = field(default_factory=dict)
+    """What is let into an arc: a bypass that leaves the trails to die away."""
     delays: dict[int, Curve] = field(default_factory=dict)
     """Delays of arcs in samples, by arc."""
     loops: dict[int, Moved] = field(default_factory=dict)
@@ -130,21 +133,29 @@ def resolve_moves(
 
     The plan has every arc that any value opens. Raises MoveError for what cannot be moved.
     """
-    plan = compile_rig(rig, context)
     if not moves:
-        return plan, Moves()
+        return compile_rig(rig, context), Moves()
     if len(moves) > MOST_MOVES:
         raise MoveError(f"Up to {MOST_MOVES} settings can be moved; there are {len(moves)}.")
+    resting_rig = rig
+    for move in moves:
+        # What is switched on and off has to be there.
+        if move.field == "bypassed" and isinstance(rig.nodes.get(move.part), k.Stage):
+            rig = _with(rig, move.part, "bypassed", False)
+    plan = compile_rig(rig, context)
     known, curves = _keys(plan), Moves()
     wanted: dict[ArcKey, tuple[np.ndarray, np.ndarray]] = {}
     for move in moves:
         if move.part not in rig.nodes and move.part not in rig.rails:
             raise MoveError(f"A move names “{move.part}”, which is not in this rig any more.")
-        times, values, resting = _timeline(rig, context, move, tempo, rate_hz, start_s)
+        times, values, resting = _timeline(resting_rig, context, move, tempo, rate_hz, start_s)
         node = rig.nodes.get(move.part)
         if node is not None and (k.kind_of(node), move.field) in _BY_PROCESSOR:
             fields = curves.fields.setdefault(move.part, {})
             fields[move.field] = Curve(tuple(times), tuple(float(v) for v in values))
+            continue
+        if isinstance(node, k.Stage) and move.field == "bypassed":
+            _move_bypass(rig, plan, node, times, values, known, wanted, curves)
             continue
         if isinstance(node, k.Delay) and move.field == "time":
             _move_time(rig, context, plan, node, times, values, rate_hz, curves)
@@ -174,6 +185,46 @@ def resolve_moves(
                 plan.arcs.append(known[key])
     curves.arcs = {id(known[key]): Moved(at, rows) for key, (at, rows) in wanted.items()}
     return plan, curves
+
+
+_DUPLICATE: Matrix = (1.0, 0.0, 1.0, 0.0)
+_SUM: Matrix = (0.5, 0.5, 0.0, 0.0)
+
+
+def _move_bypass(
+    rig: Rig, plan: Plan, node: k.Stage, times: list[float], values: list[float | bool],
+    known: dict[ArcKey, Arc], wanted: dict[ArcKey, tuple[np.ndarray, np.ndarray]], curves: Moves,
+) -> None:  # fmt: skip
+    """A stage switched on and off as the device does it: thru, mute, or trails.
+
+    Thru and mute close what leaves it; trails close what enters it, so that repeats and tails die
+    away, while its own dry signal, where it has one, goes on at unity.
+    """
+    if node.id in plan.in_cycle:
+        raise MoveError(f"{node.shown} stands in a loop of the rig: it cannot be switched there.")
+    here, out = plan.inlet[node.id], plan.outlet[f"{node.id}.0"]
+    at = np.array(times, dtype=float)
+    on = np.array([0.0 if v else 1.0 for v in values])
+    trails = node.bypass_is == "trails"
+    for key, arc in list(known.items()):
+        if arc.owner != node.id:
+            continue
+        enters = arc.source == here and (arc.target != out or arc.stage is not None or arc.wet)
+        if trails and enters:
+            curves.gates[id(arc)] = Moved(at, on[:, None] * np.array([UNIT]))
+        elif arc.target == out and not (trails and arc.source != here):
+            if key in wanted:
+                raise MoveError(f"{node.shown}: two of its settings move; one at a time can.")
+            wanted[key] = (at, on[:, None] * np.array([_matrix(arc)]))
+    if not k.passes_input(node):
+        return
+    came, goes = plan.channels[here], plan.channels[out]
+    through = UNIT if came == goes else _DUPLICATE if goes == 2 else _SUM
+    arc = Arc(here, out, (0.0, 0.0, 0.0, 0.0), 0.0, node.id)
+    plan.arcs.append(arc)
+    key = (here, out, node.id, False, False, -1)
+    known[key] = arc
+    wanted[key] = (at, (1 - on)[:, None] * np.array([through]))
 
 
 def _move_loops(
@@ -254,8 +305,8 @@ def _same_but_for_gains(
         if not alike or not same or not settings or before.shape is not arc.shape:
             raise MoveError(
                 f"{_shown(rig, move.part)}: its {move.field.replace('_', ' ')} cannot be moved. "
-                "Levels, mix, pan, mute, a delay's time and feedback, and the frequency of a swept "
-                "filter can."
+                "Levels, mix, pan, mute, bypass, a delay's time and feedback, and the frequency of a "
+                "swept filter can."
             )
 
 

@@ -24,6 +24,7 @@ class MovingLine:
         self.ramp = round(FADE_S * rate_hz)
         self.past = Past(2, math.ceil(max(curve.values) + more) + 8)
         self.reach, self.behind, self.done = self.past.reach, 0, 0
+        self.shortest = max(1, math.floor(min(curve.values) + more) - 4)
 
     def push(self, block: np.ndarray) -> None:
         if self.behind > 0:

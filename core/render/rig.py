@@ -18,16 +18,20 @@ from scipy.sparse.csgraph import connected_components
 from core.errors import FonodromeError
 from core.render.delay_line import REACH, DelayLine, is_whole
 from core.render.filters import Filter
+from core.render.holding import Limiter, growing_points
+from core.render.mixing import Sum
 from core.render.moves import Moved, Moves
 from core.render.moving_line import MovingLine
 from core.render.processors import Processor, Setting, processor_for
 from core.render.ring import Ring
 from core.routing import kinds as k
-from core.routing.plan import Arc, Matrix, Plan, SelfLoop
+from core.routing.plan import UNIT, Arc, Matrix, Plan, SelfLoop
 
 LONGEST_BLOCK = 16_384
 SILENT_DB = -80.0
 LONGEST_TAIL_S = 30.0
+LONGEST_HELD_S = 8.0
+"""Of a loop that never dies, held by a limiter."""
 RUNAWAY_DB = 40.0
 Progress = Callable[[float], None]
 
@@ -36,13 +40,6 @@ class RenderError(FonodromeError):
     """A rig cannot be made audible."""
 
     code = "render"
-
-
-def _mix(matrix: Matrix, block: np.ndarray) -> np.ndarray:
-    a, b, c, d = matrix
-    if b == 0.0 and c == 0.0 and a == d:
-        return block if a == 1.0 else a * block
-    return np.array([[a, b], [c, d]]) @ block
 
 
 @dataclass
@@ -60,13 +57,16 @@ class _Way:
     late: bool = False
     """Longer than a block inside a cycle: read before its source is known."""
     moved: Moved | None = None
+    gate: Moved | None = None
+    """What it lets in, over time."""
+    let_in: int = 0
     done: int = 0
 
     def matrix(self) -> Matrix:
         return self.arc.bare if self.work is not None else self.arc.matrix
 
-    def after(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
-        """What comes after the delay."""
+    def after(self, block: np.ndarray, key: np.ndarray | None = None) -> tuple[np.ndarray, Matrix]:
+        """What comes after the delay, and the matrix that it goes through."""
         if self.filter is not None:
             block = self.filter(block)
         if self.work is not None:
@@ -76,8 +76,8 @@ class _Way:
             block = self.work(block, key)
         if self.moved is not None:
             self.done += block.shape[1]
-            return self.moved.over(block, self.done - block.shape[1])
-        return _mix(self.matrix(), block)
+            return self.moved.over(block, self.done - block.shape[1]), UNIT
+        return block, self.matrix()
 
 
 @dataclass
@@ -102,7 +102,10 @@ class Renderer:
         works = {id(a): self._work(a) for a in arcs if a.stage is not None}
         offsets = self._offsets(arcs, works)
         self.ways = [self._way(arc, offsets, works.get(id(arc))) for arc in arcs]
+        self.growing = growing_points(plan, self.moves)
+        self.limiters = {point: Limiter(self.rate_hz) for point in self.growing}
         self.rings = {p: self._ring(p, loop) for p, loop in plan.loops.items()}
+        self.sums = [Sum(plan.channels[p]) for p in range(plan.points)]
         self.block = self._block_size()
         for way in self.ways:
             inside = self._inside(way.arc)
@@ -116,6 +119,7 @@ class Renderer:
                 way.line = MovingLine(times, held, fading, self.rate_hz)
             elif way.samples > 0:
                 way.line = DelayLine(way.samples, plan.channels[way.arc.source])
+        self.late = [way for way in self.ways if way.late]
         self.order = self._ordered()
         self.latency = {name: offsets[p] for name, p in plan.outputs.items()}
 
@@ -175,6 +179,9 @@ class Renderer:
         if key is not None and work is not None:
             way.key = key
             way.key_line = DelayLine(offsets[arc.target] - work.latency - offsets[key])
+        gate = self.moves.gates.get(id(arc))
+        if gate is not None:
+            way.gate = gate.later(offsets[arc.source])
         moved = self.moves.of(arc)
         if moved is not None:
             # What is heard at a bar has been held back by the offsets until then.
@@ -220,7 +227,7 @@ class Renderer:
         moves = self.moves
         return Ring(
             loop, self.rate_hz, insert, moves.loops.get(point), moves.loop_delays.get(point),
-            loop.owner in moves.fading,
+            loop.owner in moves.fading, self.limiters.get(point),
         )  # fmt: skip
 
     def _ordered(self) -> list[_Way]:
@@ -257,49 +264,57 @@ class Renderer:
     def process(self, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
         """One stretch of (2, n) per source in, the same stretch per output back."""
         count = next(iter(sources.values())).shape[1]
-        parts: dict[str, list[np.ndarray]] = {name: [] for name in self.plan.outputs}
+        heard = {name: np.empty((2, count)) for name in self.plan.outputs}
         for start in range(0, count, self.block):
-            some = {n: s[:, start : start + self.block] for n, s in sources.items()}
-            for name, out in self._step(some).items():
-                parts[name].append(out)
-        return {name: np.concatenate(p, axis=1) for name, p in parts.items()}
+            stop = min(count, start + self.block)
+            some = {n: s[:, start:stop] for n, s in sources.items()}
+            self._step(some, {n: out[:, start:stop] for n, out in heard.items()})
+        return heard
 
-    def _step(self, sources: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
-        plan = self.plan
+    def _step(self, sources: dict[str, np.ndarray], heard: dict[str, np.ndarray]) -> None:
+        plan, sums = self.plan, self.sums
         count = next(iter(sources.values())).shape[1]
-        points: dict[int, np.ndarray] = {}
-        whole: set[int] = set()
-
-        def add(point: int, block: np.ndarray) -> None:
-            have = points.get(point)
-            points[point] = block if have is None else have + block
+        whole: dict[int, np.ndarray] = {}
+        for one in sums:
+            one.clear()
 
         def value(point: int) -> np.ndarray:
-            if point not in points:
-                points[point] = np.zeros((2, count))
-            ring = self.rings.get(point)
-            if ring is not None and point not in whole:
-                points[point] = ring(points[point])
-            whole.add(point)
-            return points[point]
+            block = whole.get(point)
+            if block is None:
+                block = sums[point].value(count)
+                if point in self.rings:
+                    block = self.rings[point](block)
+                elif point in self.limiters:
+                    block = sums[point].own()
+                    self.limiters[point](block)
+                whole[point] = block
+            return block
 
         for name, block in sources.items():
-            add(plan.sources[name], block)
-        late = [way for way in self.ways if way.late]
-        for way in late:
+            sums[plan.sources[name]].add(block, UNIT)
+        for way in self.late:
             assert way.line is not None
-            add(way.arc.target, way.after(way.line.read(count)))
+            sums[way.arc.target].add(*way.after(way.line.read(count)))
         for way in self.order:
             block = value(way.arc.source)
+            if way.gate is not None:
+                block = way.gate.over(block, way.let_in)
+                way.let_in += count
             if way.line is not None:
                 way.line.push(block)
                 block = way.line.read(count)
             key = None if way.key is None else value(way.key)
-            add(way.arc.target, way.after(block, key))
-        for way in late:
+            sums[way.arc.target].add(*way.after(block, key))
+        # Before lines move on: a block may be a part of one.
+        for name, point in plan.outputs.items():
+            heard[name][:] = value(point)
+        for way in self.late:
             assert way.line is not None
             way.line.push(value(way.arc.source))
-        return {name: value(p).copy() for name, p in plan.outputs.items()}
+
+    def held_back(self) -> list[str]:
+        """Nodes and rails whose loops were held by a limiter so far."""
+        return sorted({self.growing[p] for p, one in self.limiters.items() if one.acted})
 
 
 Reader = Callable[[int, int], dict[str, np.ndarray]]
@@ -332,15 +347,19 @@ def run(
 ) -> int:  # fmt: skip
     """Stream `frames` samples through a renderer, and the tail after them; returns what was written.
 
+    A loop at or above unity is held at 0 dBFS (`renderer.held_back` says which was) and its tail
+    ends after 8 s.
+
     `write` gets each output as (2, n), latencies taken off. Without `tail_s` the tail goes on until
     it is 80 dB below the loudest, or 30 s. Memory does not grow with the length. Raises RenderError
-    for samples that are no numbers and for a loop that grows.
+    for samples that are no numbers, and for what grows all the same.
     """
     late = renderer.latency
     most_late, rate = max(late.values(), default=0), renderer.rate_hz
     end = frames + most_late
-    longest = end + round((LONGEST_TAIL_S if tail_s is None else tail_s) * rate)
-    step = max(renderer.block, 16_384)
+    most = LONGEST_HELD_S if renderer.growing else LONGEST_TAIL_S
+    longest = end + round((most if tail_s is None else tail_s) * rate)
+    step = renderer.block * max(1, LONGEST_BLOCK // renderer.block)
     # Outputs that are less late than the slowest wait for it, so that all are written alike.
     waiting = {name: np.zeros((2, 0)) for name in late}
     skip = dict(late)
@@ -352,17 +371,18 @@ def run(
         padded = {n: _stretch(s, size) for n, s in given.items()}
         out = renderer.process(_prepared(renderer, padded, size))
         done += size
-        peak = max((float(np.abs(b).max()) for b in out.values()), default=0.0)
+        peak = max((max(float(b.max()), -float(b.min())) for b in out.values()), default=0.0)
         loudest = max(loudest, peak)
         if not peak <= 10 ** (RUNAWAY_DB / 20):
             raise RenderError(
-                "This rig grows without limit: a loop in it is at or above unity. "
-                "Turn it down, then render again."
+                "This rig grows without limit. Turn its loops down, then render again."
             )
         for name, block in out.items():
             drop = min(skip[name], block.shape[1])
             skip[name] -= drop
-            waiting[name] = np.concatenate([waiting[name], block[:, drop:]], axis=1)
+            new = block[:, drop:] if drop else block
+            held = waiting[name]
+            waiting[name] = np.concatenate([held, new], axis=1) if held.shape[1] else new
         ready = min((w.shape[1] for w in waiting.values()), default=0)
         over = tail_s is None and done >= end and peak <= loudest * 10 ** (SILENT_DB / 20)
         if ready:

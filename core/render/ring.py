@@ -8,6 +8,7 @@ import numpy as np
 from core.audio.past import Past
 from core.render.delay_line import REACH, DelayLine, is_whole
 from core.render.filters import Filter, section_sos
+from core.render.holding import Limiter
 from core.render.moves import Moved
 from core.render.moving_line import MovingLine
 from core.render.processors.base import Curve, Processor
@@ -16,27 +17,25 @@ from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
 
 @numba.njit(
     numba.void(
-        numba.float64[:, ::1], numba.float64[:, ::1], numba.float64[:, ::1], numba.int64,
+        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.int64,
         numba.int64, numba.float64, numba.int64, numba.float64[:, ::1], numba.float64[:, ::1],
     ),
     cache=True, nogil=True, fastmath={"contract"},
 )  # fmt: skip
-def _go_round(block, out, held, past, delay, gain, swapped, sections, state):  # type: ignore[no-untyped-def]
-    """out becomes what the point carries; held (2, m) gets the same from index `past` on.
+def _go_round(x, y, held, past, delay, gain, swapped, sections, state):  # type: ignore[no-untyped-def]
+    """held (2, m) gets what the point carries from index `past` on; x and y are what enters it.
 
     sections (m, 3): b0, b1, a1 of first-order filters in the loop, both sides at once; state (m, 4).
     """
-    n = block.shape[1]
+    n = len(x)
     left = held[1 if swapped else 0, past - delay : past - delay + n]
     right = held[0 if swapped else 1, past - delay : past - delay + n]
-    x, y = block[0], block[1]
-    x_out, y_out = out[0], out[1]
     x_in, y_in = held[0, past : past + n], held[1, past : past + n]
     if sections.shape[0] == 0:
         for i in range(n):
-            x_out[i] = x_in[i] = x[i] + gain * left[i]
+            x_in[i] = x[i] + gain * left[i]
         for i in range(n):
-            y_out[i] = y_in[i] = y[i] + gain * right[i]
+            y_in[i] = y[i] + gain * right[i]
         return
     b0, b1, a1 = gain * sections[0, 0], gain * sections[0, 1], sections[0, 2]
     u, v = state[0, 0], state[0, 1]
@@ -49,8 +48,8 @@ def _go_round(block, out, held, past, delay, gain, swapped, sections, state):  #
             w = (b0 * p + b1 * u) - a1 * w
             z = (b0 * q + b1 * v) - a1 * z
             u, v = p, q
-            x_out[i] = x_in[i] = x[i] + w
-            y_out[i] = y_in[i] = y[i] + z
+            x_in[i] = x[i] + w
+            y_in[i] = y[i] + z
         state[0, 2], state[0, 3] = w, z
     else:
         c0, c1, d1 = sections[1, 0], sections[1, 1], sections[1, 2]
@@ -61,8 +60,8 @@ def _go_round(block, out, held, past, delay, gain, swapped, sections, state):  #
             u, v = b1 * p - a1 * s, b1 * q - a1 * t
             f, g = c0 * s + w, c0 * t + z
             w, z = c1 * s - d1 * f, c1 * t - d1 * g
-            x_out[i] = x_in[i] = x[i] + f
-            y_out[i] = y_in[i] = y[i] + g
+            x_in[i] = x[i] + f
+            y_in[i] = y[i] + g
         state[1, 0], state[1, 1] = w, z
     state[0, 0], state[0, 1] = u, v
 
@@ -72,14 +71,17 @@ class Ring:
 
     Whole samples, one gain for both sides (straight or swapped) and filters of first order go
     through one compiled loop; all else through a delay line, filters and an insert one after
-    another. What an insert takes of time is taken off the line, so that a lap lasts as it should.
+    another. What comes back may be a part of the loop's own memory: it is good until the next block.
+    What an insert takes of time is taken off the line, so that a lap lasts as it should.
     """
 
     def __init__(
         self, loop: SelfLoop, rate_hz: int, insert: Processor | None = None,
         gain: Moved | None = None, time: Curve | None = None, fade: bool = False,
+        limiter: Limiter | None = None,
     ) -> None:  # fmt: skip
         self.loop, self.insert, self.moved, self.done = loop, insert, gain, 0
+        self.limiter = limiter
         spent = 0.0 if insert is None else insert.latency + insert.own
         samples = loop.delay_s * rate_hz - spent
         if not is_whole(samples) and samples < 2 * REACH:
@@ -118,13 +120,16 @@ class Ring:
         if count > self.longest:
             raise ValueError("A block is longer than the loop it goes round.")
         if self.quick:
-            out = np.empty_like(block)
             start = self.past.room(count)
+            held = self.past.held
             _go_round(
-                np.ascontiguousarray(block), out, self.past.held, start, self.delay, self.gain,
-                self.swapped, self.sections, self.state,
+                block[0], block[1], held, start, self.delay, self.gain, self.swapped,
+                self.sections, self.state,
             )  # fmt: skip
-            return out
+            now = held[:, start : start + count]
+            if self.limiter is not None:
+                self.limiter(now)
+            return now
         out = np.array(block)
         back = self.line.read(count)
         if self.filter is not None:
@@ -138,6 +143,8 @@ class Ring:
             back = np.array([[a, b], [c, d]]) @ back
         self.done += count
         out += back
+        if self.limiter is not None:
+            self.limiter(out)
         self.line.push(out)
         return out
 

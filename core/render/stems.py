@@ -12,11 +12,16 @@ from dataclasses import replace
 from pydantic import Field
 
 from core.edge import Edge
+from core.render.holding import growing_points
+from core.render.moves import Moves
 from core.routing import kinds as k
 from core.routing.document import Rig
 from core.routing.plan import Arc, Plan
 
 REST = "rest"
+GROWING = (
+    "A loop is at or above unity: the limiter that holds it does not treat loud and quiet alike."
+)
 MOST_STEMS = 12
 
 
@@ -89,6 +94,7 @@ def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
     """Places on the way to an output where two or more inputs meet, the last ones first."""
     arcs = [*plan.arcs, *plan.back]
     towards = _reached(arcs, [plan.outputs[output]], backwards=True)
+    growing = growing_points(plan, Moves())
     found = []
     for name in reversed(plan.order):
         node = rig.nodes[name]
@@ -101,7 +107,7 @@ def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
         groups = _groups(rig, plan, name)
         if not 2 <= len(groups) <= MOST_STEMS:
             continue
-        reason = _why_not(rig, plan, arcs, point, output)
+        reason = GROWING if growing else _why_not(rig, plan, arcs, point, output)
         stems = [_stem(rig, plan, node, key, into) for key, into in groups.items()]
         stems.sort(key=lambda stem: stem.wet)
         found.append(
@@ -155,7 +161,11 @@ def _why_not(rig: Rig, plan: Plan, arcs: list[Arc], point: int, output: str) -> 
         return "A loop leads from here back to here."
     for arc in arcs:
         if arc.stage is not None and arc.source in behind and arc.target in towards:
-            if isinstance(arc.stage, k.StandIn) and arc.stage.device in ("cable", "delay"):
+            if isinstance(arc.stage, k.StandIn) and arc.stage.device in (
+                "cable",
+                *k.STAND_IN_DELAYS,
+                "switcher",
+            ):
                 continue
             if not arc.stage.linear or (
                 isinstance(arc.stage, k.Swept) and arc.stage.moved_by == "level"

@@ -101,7 +101,7 @@ def caption(node: k.Node, times_ms: dict[str, float], tap: bool | None = None) -
         said = [_db(node.loss_db)]
     if isinstance(node, k.Stage):
         if node.bypassed:
-            return "bypassed" if node.bypass_is == "thru" else "off, muted"
+            return "bypassed" if k.passes_input(node) else "off, muted"
         if node.inverted:
             said = ["inverted"]
         elif node.latency_ms and not wet and not isinstance(node, (k.Outboard, k.Delay)):

@@ -368,7 +368,7 @@ class _Builder:
         out = self.point(goes)
         after = gain(node.output_db) * (-1 if node.inverted else 1)
         if node.bypassed:
-            if node.bypass_is == "thru":
+            if k.passes_input(node):
                 self.arc(here, out, before, node.id)
         else:
             self.process(node, here, out, scaled(before, after), came)
@@ -407,7 +407,7 @@ class _Builder:
         """A dry and a wet arc, by the device's own mix."""
         dry, wet = law_gains(node.mix_law, node.mix_percent / 100)
         by_kind = isinstance(node, (k.Reverb, k.Convolution, k.Chorus)) or (
-            isinstance(node, k.StandIn) and node.device in ("delay", "reverb")
+            isinstance(node, k.StandIn) and node.device in (*k.STAND_IN_DELAYS, "reverb")
         )
         is_wet = node.counts_as == "wet" or (by_kind and node.counts_as == "auto")
         moving = (
@@ -494,7 +494,7 @@ class _Builder:
 
     def stand_in(self, node: k.StandIn) -> tuple[Matrix, float, rs.Shaped | None]:
         """A stand-in by its label, as the plan has to take it: what it truly does is heard."""
-        if node.device == "delay":
+        if node.device in k.STAND_IN_DELAYS:
             wanted = self.seconds(node.time, node)
             if wanted <= 0:
                 raise RigError(f"{node.shown}: a delay time must be above 0 ms.", part=node.time)

@@ -25,6 +25,7 @@ LevelKind = Literal["instrument", "line", "mic", "speaker"]
 Role = Literal["auto", "dry", "wet"]
 MixLaw = Literal["linear", "equal-power", "compromise", "full"]
 LOOP_LABEL_S = 0.002
+STAND_IN_DELAYS = ("delay", "clock")
 """Round trip that the outboard stand-in's label claims."""
 ID = r"^[a-z][a-z0-9_]{0,39}$"
 
@@ -60,8 +61,11 @@ class Stage(Node):
     takes_by_kind: ClassVar[str | None] = None
     gives_by_kind: ClassVar[str | None] = None
     bypassed: bool = flag("bypassed")
-    bypass_is: Literal["thru", "mute"] = choice(
-        "thru", "bypass is", "What passes when it is switched off: its input, or nothing"
+    bypass_is: Literal["thru", "mute", "trails"] = choice(
+        "thru",
+        "bypass is",
+        "What passes when it is switched off: its input, nothing, or its own dry signal while its "
+        "tail dies away",
     )
     output_db: float = db(0, "output", about="Gain after the stage")
     latency_ms: float = quantity(0, "latency", "ms", 0, 2000, "Unwanted delay of the stage")
@@ -249,12 +253,15 @@ class StandIn(Mixed):
     title: ClassVar[str] = "Stand-in"
     linear: ClassVar[bool] = False
     kind: Literal["stand_in"] = "stand_in"
-    device: Literal["loop", "delay", "reverb", "cable"] = choice(
-        "loop", "device", "Outboard compressor loop, delay, reverb or cable"
+    device: Literal["loop", "delay", "reverb", "cable", "clock", "switcher"] = choice(
+        "loop",
+        "device",
+        "Outboard compressor loop, delay, reverb, cable, delay on a clock, or pedal switcher",
     )
     time: str = duration("1/8.", "time", "What the delay's label says")
     rt60_s: float = quantity(1.6, "RT60", "s", 0.05, 60, "What the reverb's label says")
     threshold_db: float = db(-18, "threshold", -80, 12, "Where the loop's meter starts to show")
+    program: float = quantity(1, "program", "", 1, 128, "The switcher's; write moves to change it")
 
 
 class Chorus(Modulated):
@@ -583,6 +590,16 @@ def kind_of(node: Node) -> str:
 def field_of(node: Node, name: str, default: Any = None) -> Any:
     """A field that not every kind has. Much quicker than getattr, which searches the model first."""
     return node.__dict__.get(name, default)
+
+
+def passes_input(node: Stage) -> bool:
+    """Whether a stage lets its input through while it is bypassed.
+
+    With trails only what mixes dry in by itself does: at 100 % wet nothing but the tail is left.
+    """
+    if node.bypass_is != "trails":
+        return node.bypass_is == "thru"
+    return not isinstance(node, Mixed) or node.mix_percent < 100
 
 
 def is_bypassed(node: Node) -> bool:

@@ -41,6 +41,7 @@ class RenderOut(Edge):
     letter: str
     clip: UUID
     capture: UUID | None
+    bare: bool = Field(description="The clip itself, past the rig")
     source: str
     output: str
     place: str
@@ -77,7 +78,7 @@ def _one(request: HttpRequest, render_id: UUID) -> Render:
 def _out(render: Render) -> RenderOut:
     names = (
         "id", "source", "output", "place", "start_s", "length_s", "status", "progress", "stage",
-        "problem", "report",
+        "problem", "report", "bare",
     )  # fmt: skip
     values: dict[str, Any] = {name: getattr(render, name) for name in names}
     return RenderOut.model_validate(

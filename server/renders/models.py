@@ -22,6 +22,7 @@ class Render(JobState):
         "clips.Clip", on_delete=models.CASCADE, related_name="+", null=True,
         help_text="A recording that is heard in place of the render",
     )  # fmt: skip
+    bare = models.BooleanField(default=False, help_text="The clip itself, past the rig")
     digest = models.CharField(max_length=64)
     document = models.JSONField()
     blob = models.ForeignKey("clips.Blob", on_delete=models.PROTECT, null=True)

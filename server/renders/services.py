@@ -20,7 +20,14 @@ from core.render.balance import (
     settings_for,
 )
 from core.render.balance import mix_level as mixed
-from core.render.clip import Material, RenderDetail, RenderJob, RenderReport, load_impulse
+from core.render.clip import (
+    Material,
+    RenderDetail,
+    RenderJob,
+    RenderReport,
+    bare_rig,
+    load_impulse,
+)
 from core.render.moves import WrittenMove, resolve_moves
 from core.render.stems import PlaceOut, best_place, find_places
 from core.routing import compile_rig, load_rig
@@ -116,13 +123,18 @@ def start_render(
     plan = compile_rig(rig, context_of(song))
     if job.source not in plan.sources or job.output not in plan.outputs:
         raise Problem(422, "The rig has no such source or output.", "no-way")
+    document, moves = variant.document, variant.moves
+    if job.bare:
+        rig = bare_rig(job)
+        plan, document, moves = compile_rig(rig, context_of(song)), rig.model_dump(mode="json"), []
+        job = job.model_copy(update={"place": None})
     if job.place == "auto":
         best = best_place(rig, plan, job.output)
         job = job.model_copy(update={"place": best.id if best else None})
     _check_size(clip, job)
     assert clip.blob
     heard = capture.blob_id if capture is not None and capture.blob_id else ""
-    digest = digest_of(plan, clip.blob.digest, job, song, rig, variant.moves, heard)
+    digest = digest_of(plan, clip.blob.digest, job, song, rig, moves, heard)
     open_ones = (Status.QUEUED, Status.RUNNING, Status.DONE)
     with transaction.atomic():
         mine = Render.objects.filter(variant=variant, digest=digest, status__in=open_ones).first()
@@ -131,7 +143,7 @@ def start_render(
         render = Render.objects.create(
             variant=variant, clip=clip, source=job.source, output=job.output,
             place=job.place or "", start_s=job.start_s, length_s=job.length_s, digest=digest,
-            document=variant.document, moves=variant.moves, capture=capture,
+            document=document, moves=moves, capture=capture, bare=job.bare,
         )  # fmt: skip
         same = Render.objects.filter(digest=digest, status=Status.DONE).exclude(blob=None).first()
         if same is not None:
@@ -161,7 +173,7 @@ def _check_size(clip: Clip, job: RenderJob) -> None:
 def job_of(render: Render) -> RenderJob:
     return RenderJob(
         source=render.source, output=render.output, place=render.place or None,
-        start_s=render.start_s, length_s=render.length_s,
+        start_s=render.start_s, length_s=render.length_s, bare=render.bare,
     )  # fmt: skip
 
 
@@ -169,6 +181,8 @@ def is_older(render: Render) -> bool:
     """Whether the rig, its moves, its tempo or its delays have changed since."""
     if render.clip.blob is None:
         return True
+    if render.bare:
+        return False
     song = render.variant.rig.song
     try:
         rig = load_rig(render.variant.document)
@@ -184,7 +198,17 @@ def is_older(render: Render) -> bool:
 
 def newest(rows: Any) -> Any:
     """Of renders with the same variant, clip, way and stretch only the newest."""
-    keys = ("variant", "clip", "source", "output", "place", "start_s", "length_s", "capture")
+    keys = (
+        "variant",
+        "clip",
+        "source",
+        "output",
+        "place",
+        "start_s",
+        "length_s",
+        "capture",
+        "bare",
+    )
     latest = rows.order_by().values(*keys).annotate(last=Max("created_at")).values("last")
     return rows.filter(created_at__in=latest)
 

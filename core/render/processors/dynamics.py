@@ -17,6 +17,7 @@ from core.render.processors.fast import (
     follow,
     loudest,
     reduce_into,
+    rows,
     to_db,
     to_gain,
 )  # fmt: skip
@@ -95,7 +96,7 @@ class CompressorWork:
             return block * to_gain(self.makeup - self.reduction(heard))
         out, room = np.empty(block.shape), self.scratch
         self.state = compress(
-            np.ascontiguousarray(block), np.ascontiguousarray(heard), out, room.level,
+            *rows(block), *rows(heard), out, room.level,
             room.level_bits, room.as_float, room.mantissa, room.exponents,
             np.float32(self.threshold), np.float32(1 - 1 / self.ratio), _knee(self.knee),
             self.makeup, self.attack, self.release, self.state,

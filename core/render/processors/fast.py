@@ -129,14 +129,10 @@ def follow(wanted, out, attack, release, state):  # type: ignore[no-untyped-def]
     return state
 
 
-@numba.njit(numba.void(numba.float64[:, ::1], _F, numba.float64[:, ::1], numba.int64), **_KEEP)
-def turn_down(block, gain, out, start):  # type: ignore[no-untyped-def]
-    """out = block times gain, both rows, from sample `start` on."""
-    n = len(gain)
-    for side in range(block.shape[0]):
-        a, b = block[side, start : start + n], out[side, start : start + n]
-        for i in range(n):
-            b[i] = a[i] * gain[i]
+@numba.njit(numba.void(numba.float64[::1], _F, numba.float64[::1]), **_KEEP)
+def turn_down(row, gain, out):  # type: ignore[no-untyped-def]
+    for i in range(len(gain)):
+        out[i] = row[i] * gain[i]
 
 
 class Scratch:
@@ -166,12 +162,15 @@ class Scratch:
         return db
 
 
+def rows(block: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """First and last row of (channels, n), each in one piece; not copied where they are already."""
+    return np.ascontiguousarray(block[0]), np.ascontiguousarray(block[-1])
+
+
 def loudest(block: np.ndarray) -> np.ndarray:
     """Size of the louder side in single precision (n,)."""
     out = np.empty(block.shape[1], np.float32)
-    loudest_into(
-        np.ascontiguousarray(block[0]), np.ascontiguousarray(block[-1]), out
-    )  # fmt: skip
+    loudest_into(*rows(block), out)
     return out
 
 
@@ -193,22 +192,25 @@ def to_gain(db: np.ndarray) -> np.ndarray:
 
 @numba.njit(
     numba.float64(
-        numba.float64[:, ::1], numba.float64[:, ::1], numba.float64[:, ::1], _F, _I,
-        _F, _I, _F, numba.float32, numba.float32, numba.float32, numba.float32, numba.float64,
+        numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.float64[::1],
+        numba.float64[:, ::1], _F, _I, _F, _I, _F, numba.float32, numba.float32, numba.float32, numba.float32, numba.float64,
         numba.float64, numba.float64,
     ),
     cache=True, nogil=True,
 )  # fmt: skip
 def compress(  # type: ignore[no-untyped-def]
-    block, heard, out, level, level_bits, as_float, mantissa, exponents, threshold, slope,
+    left, right, heard, other, out, level, level_bits, as_float, mantissa, exponents, threshold, slope,
     knee, makeup, attack, release, state,
 ):  # fmt: skip
-    """A whole compressor, piece by piece: level, static curve, attack and release, gain."""
-    total = block.shape[1]
+    """A whole compressor, piece by piece: level, static curve, attack and release, gain.
+
+    left and right into out (2, n); heard and other are the two sides of what it listens to.
+    """
+    total = len(left)
     for start in range(0, total, 1024):
         n = min(1024, total - start)
         x, bits = level[:n], level_bits[:n]
-        loudest_into(heard[0, start : start + n], heard[-1, start : start + n], x)
+        loudest_into(heard[start : start + n], other[start : start + n], x)
         _not_nothing(x)
         _part(bits, exponents[:n], mantissa[:n])
         _log(as_float[:n], exponents[:n], x)
@@ -219,5 +221,6 @@ def compress(  # type: ignore[no-untyped-def]
         _held_in(x, np.float32(180))
         _power(x, exponents[:n], mantissa[:n])
         _times(exponents[:n], as_float[:n])
-        turn_down(block, exponents[:n], out, start)
+        turn_down(left[start : start + n], exponents[:n], out[0, start : start + n])
+        turn_down(right[start : start + n], exponents[:n], out[1, start : start + n])
     return state

@@ -11,13 +11,14 @@ loss is as asked in the middle of all six (after Schlecht and Habets 2017, with 
 import math
 import random
 from functools import lru_cache
+from typing import Any
 
 import numba
 import numpy as np
 import scipy.optimize
 
-from core.audio.past import Past
 from core.render.processors.base import Setting, lfo_phase
+from core.render.processors.fast import rows
 from core.routing import kinds as k
 
 LINES = 8
@@ -30,7 +31,7 @@ _UNLIKE = (0.39, 0.59, 0.74, 0.89, 1.04, 1.21, 1.41, 1.64)
 _LOSS_AT_LEAST = 1e-5
 _SEGMENT = 32
 _MOST_SHELF_DB = 40.0
-_MOST_AT_ONCE = 512
+_MOST_AT_ONCE = 1024
 
 
 def _prime(n: int) -> int:
@@ -42,35 +43,48 @@ def _prime(n: int) -> int:
 
 _ROWS = numba.float32[:, ::1]
 _FEW = numba.float32[::1]
+_QUICK: Any = {"cache": True, "nogil": True, "fastmath": {"contract"}}
+
+
+# Buffers are rings of `size` samples. What was written to their first samples stands behind their
+# end as well, so that a stretch is read in one piece from wherever it begins.
+@numba.njit(numba.void(_FEW, numba.int64, numba.int64, numba.int64), **_QUICK)
+def _mirror(row, size, place, count):  # type: ignore[no-untyped-def]
+    """What was written at `place` once more behind the end, as far as there is room."""
+    stop = min(place + count, len(row) - size)
+    if stop > place:
+        new, again = row[place:stop], row[size + place : size + stop]
+        for i in range(len(new)):
+            again[i] = new[i]
 
 
 @numba.njit(
-    numba.void(
-        _ROWS, numba.int64, numba.int64, _ROWS, numba.int64, numba.int64[:, ::1], numba.float32
-    ),
-    cache=True, nogil=True, fastmath={"contract"},
-)  # fmt: skip
-def _diffuse(fed, at, n, held, place, spans, share):  # type: ignore[no-untyped-def]
-    """Two all-passes a side, in place in n samples of `fed` (2, m) from `at`; held has two rows a side."""
-    for side in range(2):
-        for d in range(2):
-            span = spans[side, d]
-            line = held[2 * side + d]
-            start = 0
-            while start < n:
-                stop = min(n, start + span)
-                old = line[place + start - span : place + stop - span]
-                new = line[place + start : place + stop]
-                x = fed[side, at + start : at + stop]
-                for i in range(len(old)):
-                    inner = x[i] - share * old[i]
-                    new[i] = inner
-                    x[i] = old[i] + share * inner
-                start = stop
+    numba.void(_FEW, _ROWS, numba.int64, numba.int64, numba.int64[::1], numba.float32), **_QUICK
+)
+def _diffuse(x, rings, size, place, spans, share):  # type: ignore[no-untyped-def]
+    """Two all-passes in series over x, in place; two rings."""
+    n = len(x)
+    for d in range(2):
+        span, ring = spans[d], rings[d]
+        start = 0
+        while start < n:
+            stop = min(n, start + span)
+            come = place + start - span
+            if come < 0:
+                come += size
+            old = ring[come : come + stop - start]
+            new = ring[place + start : place + stop]
+            part = x[start:stop]
+            for i in range(len(part)):
+                inner = part[i] - share * old[i]
+                new[i] = inner
+                part[i] = old[i] + share * inner
+            _mirror(ring, size, place + start, stop - start)
+            start = stop
 
 
-@numba.njit(numba.void(_ROWS, _ROWS, _FEW), cache=True, nogil=True, fastmath={"contract"})
-def _absorb(s, taps, z):  # type: ignore[no-untyped-def]
+@numba.njit(numba.void(_ROWS, numba.int64, _ROWS, _FEW), **_QUICK)
+def _absorb(s, count, taps, z):  # type: ignore[no-untyped-def]
     """One first-order section for all eight rows at once: taps (3, 8) b0, b1, a1; z (16,)."""
     b0, b1, a1 = taps[0], taps[1], taps[2]
     for j in range(0, 8, 4):
@@ -80,7 +94,7 @@ def _absorb(s, taps, z):  # type: ignore[no-untyped-def]
         u0, u1, u2, u3 = z[j], z[j + 1], z[j + 2], z[j + 3]
         y0, y1, y2, y3 = z[j + 8], z[j + 9], z[j + 10], z[j + 11]
         s0, s1, s2, s3 = s[j], s[j + 1], s[j + 2], s[j + 3]
-        for i in range(s.shape[1]):
+        for i in range(count):
             x0, x1, x2, x3 = s0[i], s1[i], s2[i], s3[i]
             y0 = (p0 * x0 + q0 * u0) - r0 * y0
             y1 = (p1 * x1 + q1 * u1) - r1 * y1
@@ -92,15 +106,15 @@ def _absorb(s, taps, z):  # type: ignore[no-untyped-def]
         z[j + 8], z[j + 9], z[j + 10], z[j + 11] = y0, y1, y2, y3
 
 
-@numba.njit(numba.void(_ROWS, _FEW, _FEW), cache=True, nogil=True, fastmath={"contract"})
-def _fade(s, pole, state):  # type: ignore[no-untyped-def]
+@numba.njit(numba.void(_ROWS, numba.int64, _FEW, _FEW), **_QUICK)
+def _fade(s, count, pole, state):  # type: ignore[no-untyped-def]
     """One pole for all eight rows at once: `y = x + p y`; the gain before it is (1 - p)."""
     p0, p1, p2, p3 = pole[0], pole[1], pole[2], pole[3]
     p4, p5, p6, p7 = pole[4], pole[5], pole[6], pole[7]
     y0, y1, y2, y3 = state[0], state[1], state[2], state[3]
     y4, y5, y6, y7 = state[4], state[5], state[6], state[7]
     s0, s1, s2, s3, s4, s5, s6, s7 = s[0], s[1], s[2], s[3], s[4], s[5], s[6], s[7]
-    for i in range(s.shape[1]):
+    for i in range(count):
         y0, y1, y2, y3 = s0[i] + p0 * y0, s1[i] + p1 * y1, s2[i] + p2 * y2, s3[i] + p3 * y3
         y4, y5, y6, y7 = s4[i] + p4 * y4, s5[i] + p5 * y5, s6[i] + p6 * y6, s7[i] + p7 * y7
         s0[i], s1[i], s2[i], s3[i] = y0, y1, y2, y3
@@ -114,88 +128,185 @@ def _fade(s, pole, state):  # type: ignore[no-untyped-def]
     cache=True, nogil=True, fastmath={"contract"},
 )  # fmt: skip
 def _read_moving(line, out, late, first, origin, gain):  # type: ignore[no-untyped-def]
-    """out[i] = gain line[origin + i - late], late every 32 samples from the block's start (cubic)."""
-    for i in range(len(out)):
-        place = first + i
+    """out[i] = gain line[origin + i - late], late every 32 samples from the block's start (cubic).
+
+    Where the whole part of the length stays the same over a segment, the samples read are
+    neighbours.
+    """
+    n, start, one = len(out), 0, np.float32(1)
+    sixth, half, third = np.float32(1 / 6), np.float32(0.5), np.float32(1 / 3)
+    while start < n:
+        place = first + start
         piece = place // 32
+        stop = min(n, start + 32 - (place - 32 * piece))
         here = late[piece]
-        away = here + (late[piece + 1] - here) * np.float32(place - 32 * piece) / np.float32(32)
-        whole = int(away)
-        u = np.float32(1) - (away - np.float32(whole))
-        index = origin + i - whole - 1
-        y0, y1, y2, y3 = line[index - 1], line[index], line[index + 1], line[index + 2]
-        a = (y3 - y0) / np.float32(6) + (y1 - y2) / np.float32(2)
-        b = (y0 + y2) / np.float32(2) - y1
-        c = y2 - y0 / np.float32(3) - y1 / np.float32(2) - y3 / np.float32(6)
-        out[i] = gain * (((a * u + b) * u + c) * u + y1)
+        slope = (late[piece + 1] - here) / np.float32(32)
+        # Length at the segment's first and last sample.
+        begin = here + slope * np.float32(place - 32 * piece)
+        end = begin + slope * np.float32(stop - 1 - start)
+        whole = int(begin)
+        into = out[start:stop]
+        count = stop - start
+        if int(end) == whole:
+            base = origin + start - whole - 1
+            y0, y1 = line[base - 1 : base - 1 + count], line[base : base + count]
+            y2, y3 = line[base + 1 : base + 1 + count], line[base + 2 : base + 2 + count]
+            ahead = one - (begin - np.float32(whole))
+            for i in range(len(into)):
+                u = ahead - slope * np.float32(i)
+                a = (y3[i] - y0[i]) * sixth + (y1[i] - y2[i]) * half
+                b = (y0[i] + y2[i]) * half - y1[i]
+                c = y2[i] - y0[i] * third - y1[i] * half - y3[i] * sixth
+                into[i] = gain * (((a * u + b) * u + c) * u + y1[i])
+        else:
+            for i in range(count):
+                away = begin + slope * np.float32(i)
+                whole = int(away)
+                u = one - (away - np.float32(whole))
+                at = origin + start + i - whole - 1
+                z0, z1, z2, z3 = line[at - 1], line[at], line[at + 1], line[at + 2]
+                a = (z3 - z0) * sixth + (z1 - z2) * half
+                b = (z0 + z2) * half - z1
+                c = z2 - z0 * third - z1 * half - z3 * sixth
+                into[i] = gain * (((a * u + b) * u + c) * u + z1)
+        start = stop
+
+
+# Compilers vectorise a loop over several arrays only while few pairs of them could overlap: these
+# loops take no more than four rows each.
+@numba.njit(numba.void(_FEW, _FEW), cache=True, nogil=True, fastmath={"contract"})
+def _round(a, b):  # type: ignore[no-untyped-def]
+    """Sum and difference of two rows, in place: a round of the Hadamard matrix."""
+    for i in range(len(a)):
+        p, q = a[i] + b[i], a[i] - b[i]
+        a[i], b[i] = p, q
+
+
+@numba.njit(
+    numba.void(_FEW, _FEW, numba.float32, numba.float32, _FEW, _FEW),
+    cache=True, nogil=True, fastmath={"contract"},
+)  # fmt: skip
+def _read_round(a, b, e, f, s, t):  # type: ignore[no-untyped-def]
+    """Two lines at gains e and f, through the first round, into s and t."""
+    for i in range(len(s)):
+        p, q = e * a[i], f * b[i]
+        s[i], t[i] = p + q, p - q
+
+
+@numba.njit(
+    numba.void(_FEW, _FEW, _FEW, _FEW, _FEW), cache=True, nogil=True, fastmath={"contract"}
+)  # fmt: skip
+def _feed(a, b, new, upper, lower):  # type: ignore[no-untyped-def]
+    """The last round of the Hadamard matrix, and what comes in, into two lines."""
+    half, eighth = np.float32(0.5), np.float32(0.35355339059327373)
+    for i in range(len(a)):
+        fresh = half * new[i]
+        upper[i] = (a[i] + b[i]) * eighth + fresh
+        lower[i] = (a[i] - b[i]) * eighth + fresh
 
 
 @numba.njit(
     numba.void(
-        _ROWS, numba.int64, numba.float64[:, ::1], _ROWS, numba.int64, numba.int64[::1], _FEW, _FEW,
-        numba.float32[:, :, ::1], _ROWS, _ROWS, numba.int64, numba.int64[:, ::1], _FEW, _ROWS,
-        numba.float64,
+        _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, numba.float64[::1], numba.float64
     ),
     cache=True, nogil=True, fastmath={"contract"},
 )  # fmt: skip
-def _network(  # type: ignore[no-untyped-def]
-    fed, at, out, lines, place, lengths, gains, pole, shelves, states, late, moved, taps, early,
-    s, scale,
-):  # fmt: skip
-    """fed (2, m) from index `at` into the lines (8, m) from index `place`, the sum into out (2, n).
+def _heard(a, b, early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no-untyped-def]
+    """One side of what is heard: all lines with the signs of a row of the matrix, and the early part."""
+    e0, e1, e2, e3, e4, e5 = early[0], early[1], early[2], early[3], early[4], early[5]
+    root = np.float32(0.70710678)
+    for i in range(len(into)):
+        late = root * (a[i] + b[i])
+        soon = (e0 * t0[i] + e1 * t1[i]) + (e2 * t2[i] + e3 * t3[i]) + (e4 * t4[i] + e5 * t5[i])
+        into[i] = scale * (late + soon)
 
-    s (9, chunk) is room to work in; `late` (8, segments + 1) the lengths where they are moved.
+
+@numba.njit(
+    numba.void(
+        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.int64[::1],
+        numba.int64[::1], _ROWS, _ROWS, _ROWS, numba.int64[:, ::1], numba.float32,
+        numba.int64[::1], _FEW, _FEW, numba.float32[:, :, ::1], _ROWS, _ROWS, numba.int64,
+        numba.int64[:, ::1], _FEW, _ROWS, numba.float64,
+    ),
+    **_QUICK,
+)  # fmt: skip
+def _network(  # type: ignore[no-untyped-def]
+    left, right, out, sizes, places, fed, held, lines, spans, share, lengths, gains, pole,
+    shelves, states, late, depth, taps, early, t, scale,
+):  # fmt: skip
+    """left and right (n,) through diffusers and eight lines into out (2, n).
+
+    The rings fed (2), held (4) and lines (8 rows) have `sizes` and go on at `places`.
+    t (8, chunk) is to work in; `late` (8, segments + 1) the lengths where they are
+    moved by up to `depth` samples. Each side hears all lines, with the signs of a row of its own of
+    the Hadamard matrix.
     """
-    n, chunk = out.shape[1], s.shape[1]
-    half, eighth = np.float32(0.5), np.float32(0.35355339059327373)
+    n, chunk = len(left), t.shape[1]
+    filtered = pole[0] > 0 or shelves.shape[0] > 0
     start = 0
     while start < n:
         count = min(chunk, n - start)
-        t = s[:8] if count == chunk else s[:8, :count].copy()
-        for j in range(8):
-            line, row, g = lines[j], t[j], gains[j]
-            if moved:
-                _read_moving(line, row, late[j], start, place + start, g)
-            else:
-                held = line[place + start - lengths[j] : place + start - lengths[j] + count]
-                for i in range(count):
-                    row[i] = g * held[i]
-        if pole[0] > 0:
-            _fade(t, pole, states[0])
-        for m in range(shelves.shape[0]):
-            _absorb(t, shelves[m], states[m + 1])
+        for r in range(3):
+            count = min(count, sizes[r] - places[r])
+        at, place = places[0], places[2]
         for side in range(2):
-            heard = s[8, :count]
-            a, b, c, d = t[side], t[side + 2], t[side + 4], t[side + 6]
+            x = fed[side, at : at + count]
+            come = left[start : start + count] if side == 0 else right[start : start + count]
             for i in range(count):
-                heard[i] = (a[i] + b[i]) + (c[i] + d[i])
-            for m in range(0, len(early), 3):
-                first = at + start
-                x = fed[side, first - taps[side, m] : first - taps[side, m] + count]
-                y = fed[side, first - taps[side, m + 1] : first - taps[side, m + 1] + count]
-                z = fed[side, first - taps[side, m + 2] : first - taps[side, m + 2] + count]
-                e, f, g = early[m], early[m + 1], early[m + 2]
-                for i in range(count):
-                    heard[i] += (e * x[i] + f * y[i]) + g * z[i]
-            into = out[side, start : start + count]
-            for i in range(count):
-                into[i] = heard[i] * scale
-        # The Hadamard matrix of eight: two rounds of sums and differences over four rows at once,
-        # the third as the lines are fed.
-        for j in range(0, 8, 4):
-            a, b, c, d = t[j], t[j + 1], t[j + 2], t[j + 3]
-            for i in range(count):
-                p, q, u, v = a[i] + b[i], a[i] - b[i], c[i] + d[i], c[i] - d[i]
-                a[i], b[i], c[i], d[i] = p + u, q + v, p - u, q - v
+                x[i] = come[i]
+            _diffuse(x, held[2 * side : 2 * side + 2], sizes[1], places[1], spans[side], share)
+            _mirror(fed[side], sizes[0], at, count)
+        if depth == 0 and not filtered:
+            for j in range(0, 8, 2):
+                k, m = place - lengths[j], place - lengths[j + 1]
+                k, m = k if k >= 0 else k + sizes[2], m if m >= 0 else m + sizes[2]
+                _read_round(
+                    lines[j, k : k + count], lines[j + 1, m : m + count], gains[j], gains[j + 1],
+                    t[j, :count], t[j + 1, :count],
+                )  # fmt: skip
+        else:
+            for j in range(8):
+                row, g, back = t[j, :count], gains[j], lengths[j] + depth + 2
+                k = place - back
+                if k < 0:
+                    k += sizes[2]
+                if depth:
+                    stretch = lines[j, k : k + count + 2 * depth + 6]
+                    _read_moving(stretch, row, late[j], start, back, g)
+                else:
+                    old = lines[j, k + 2 : k + 2 + count]
+                    for i in range(count):
+                        row[i] = g * old[i]
+            if pole[0] > 0:
+                _fade(t, count, pole, states[0])
+            for m in range(shelves.shape[0]):
+                _absorb(t, count, shelves[m], states[m + 1])
+            for j in range(0, 8, 2):
+                _round(t[j, :count], t[j + 1, :count])
+        for j in (0, 1, 4, 5):
+            _round(t[j, :count], t[j + 2, :count])
+        for side in range(2):
+            x, ways = fed[side], taps[side]
+            a0, a1, a2 = at - ways[0], at - ways[1], at - ways[2]
+            a3, a4, a5 = at - ways[3], at - ways[4], at - ways[5]
+            size = sizes[0]
+            a0, a1 = a0 if a0 >= 0 else a0 + size, a1 if a1 >= 0 else a1 + size
+            a2, a3 = a2 if a2 >= 0 else a2 + size, a3 if a3 >= 0 else a3 + size
+            a4, a5 = a4 if a4 >= 0 else a4 + size, a5 if a5 >= 0 else a5 + size
+            _heard(
+                t[side, :count], t[side + 4, :count], early,
+                x[a0 : a0 + count], x[a1 : a1 + count], x[a2 : a2 + count], x[a3 : a3 + count],
+                x[a4 : a4 + count], x[a5 : a5 + count], out[side, start : start + count], scale,
+            )  # fmt: skip
         for j in range(4):
-            a, b = t[j], t[j + 4]
-            upper = lines[j, place + start : place + start + count]
-            lower = lines[j + 4, place + start : place + start + count]
-            new = fed[j % 2, at + start : at + start + count]
-            for i in range(count):
-                fresh = half * new[i]
-                upper[i] = (a[i] + b[i]) * eighth + fresh
-                lower[i] = (a[i] - b[i]) * eighth + fresh
+            _feed(
+                t[j, :count], t[j + 4, :count], fed[j % 2, at : at + count],
+                lines[j, place : place + count], lines[j + 4, place : place + count],
+            )  # fmt: skip
+        for j in range(8):
+            _mirror(lines[j], sizes[2], place, count)
+        for r in range(3):
+            places[r] = (places[r] + count) % sizes[r]
         start += count
 
 
@@ -289,6 +400,15 @@ def absorbing_shelves(
     return np.array(gains), np.stack(shelves, axis=2)
 
 
+def _held_below_one(gains: np.ndarray, shelves: np.ndarray, rate_hz: float) -> np.ndarray:
+    """Gains with which no line keeps more than it is given, at any pitch."""
+    z = np.exp(-2j * np.pi * np.geomspace(5, rate_hz / 2, 400) / rate_hz)[:, None]
+    total = np.abs(gains)[None, :] * np.ones((400, 1))
+    for b0, b1, a1 in shelves:
+        total = total * np.abs((b0 + b1 * z) / (1 + a1 * z))
+    return gains * np.minimum(1, (1 - _LOSS_AT_LEAST) / total.max(axis=0))
+
+
 class ReverbWork:
     """The tail of a reverb stage, with the energy that the plan counts it for.
 
@@ -335,9 +455,8 @@ class ReverbWork:
             ]
         )
         self._losses()
-        self._in_single()
-        chunk = min(_MOST_AT_ONCE, int(min(lengths) - math.ceil(self.depth) - 3))
-        self.room = np.empty((LINES + 1, chunk), np.float32)
+        self.chunk = min(_MOST_AT_ONCE, int(min(lengths) - math.ceil(self.depth) - 3))
+        self.room = np.empty((LINES, self.chunk), np.float32)
         self.scale = 1.0
         self._empty()
         seconds = min(30.0, stage.rt60_s * 0.75 + 0.2)
@@ -356,61 +475,52 @@ class ReverbWork:
         stage, rate = self.stage, self.rate
         decays = [getattr(stage, f"rt60_{int(hz)}_s") for hz in OCTAVES_HZ]
         losses = 60 * self.lengths / rate
-        self.pole = np.zeros(LINES)
-        self.shelves = np.zeros((0, 3, LINES))
+        self.pole = np.zeros(LINES, np.float32)
+        self.shelves = np.zeros((0, 3, LINES), np.float32)
         if any(d is not None for d in decays):
             wanted = tuple(stage.rt60_s if d is None else d for d in decays)
-            self.gains, self.shelves = absorbing_shelves(
-                wanted, tuple(int(n) for n in self.lengths), rate
-            )
-            self._hold_below_one()
+            gains, shelves = absorbing_shelves(wanted, tuple(int(n) for n in self.lengths), rate)
+            self.gains = _held_below_one(gains, shelves, rate).astype(np.float32)
+            self.shelves = np.ascontiguousarray(shelves, dtype=np.float32)
             return
-        self.gains = 10 ** (-losses / stage.rt60_s / 20)
+        gains = 10 ** (-losses / stage.rt60_s / 20)
+        self.gains = gains.astype(np.float32)
         share = stage.high_decay_percent / 100
         if share < 1:
             # One pole that loses at half the rate what the shorter decay asks (Jot 1991).
-            top = 10 ** (-losses / (stage.rt60_s * share) / 20) / self.gains
-            self.pole = (1 - top) / (1 + top)
-
-    def _in_single(self) -> None:
-        """Gains before the poles are (1 - p); all in single precision."""
-        self.gains = (self.gains * (1 - self.pole)).astype(np.float32)
-        self.pole = self.pole.astype(np.float32)
-        self.shelves = np.ascontiguousarray(self.shelves, dtype=np.float32)
-
-    def _hold_below_one(self) -> None:
-        """No line may keep more than it is given, at any pitch."""
-        z = np.exp(-2j * np.pi * np.geomspace(5, self.rate / 2, 400) / self.rate)[:, None]
-        total = np.abs(self.gains)[None, :] * np.ones((400, 1))
-        for b0, b1, a1 in self.shelves:
-            total = total * np.abs((b0 + b1 * z) / (1 + a1 * z))
-        self.gains = self.gains * np.minimum(1, (1 - _LOSS_AT_LEAST) / total.max(axis=0))
+            top = 10 ** (-losses / (stage.rt60_s * share) / 20) / gains
+            pole = (1 - top) / (1 + top)
+            self.gains = (gains * (1 - pole)).astype(np.float32)
+            self.pole = pole.astype(np.float32)
 
     def _empty(self) -> None:
-        reach = int(self.lengths.max()) + math.ceil(self.depth) + 4
-        self.lines = Past(LINES, reach, np.float32)
-        self.held = Past(4, int(self.spans.max()), np.float32)
-        self.fed = Past(2, int(self.taps.max()) + 1, np.float32)
-        self.states = np.zeros((len(self.shelves) + 1, 2 * LINES), np.float32)
+        depth, chunk, single = math.ceil(self.depth), self.chunk, np.float32
+        reaches = (self.taps.max(), self.spans.max(), self.lengths.max() + 2 * depth + 8)
+        # Whole chunks, so that a stretch seldom meets the end of a ring.
+        self.sizes = np.array([chunk * (int(reach) // chunk + 2) for reach in reaches])
+        self.places = np.zeros(3, np.int64)
+        spare = chunk + 2 * depth + 8
+        self.fed, self.held, self.lines = (
+            np.zeros((rows, size + spare), single)
+            for rows, size in zip((2, 4, LINES), self.sizes, strict=True)
+        )
+        self.states = np.zeros((len(self.shelves) + 1, 2 * LINES), single)
         self.done = 0
 
     def _through(self, block: np.ndarray) -> np.ndarray:
         count = block.shape[1]
-        at = self.fed.add(block)
-        fed = self.fed.held
-        place = self.held.room(count)
-        _diffuse(fed, at, count, self.held.held, place, self.spans, np.float32(self.density))
         late = np.zeros((LINES, 1), np.float32)
         if self.depth:
             pieces = self.done + _SEGMENT * np.arange(-(-count // _SEGMENT) + 1)
             turn = self.turns[:, :1] * pieces[None, :] + self.turns[:, 1:]
-            late = self.lengths[:, None] + self.depth * np.sin(2 * np.pi * turn)
+            swung = self.lengths[:, None] + self.depth * np.sin(2 * np.pi * turn)
+            late = np.ascontiguousarray(swung, dtype=np.float32)
         out = np.empty(block.shape)
-        place = self.lines.room(count)
         _network(
-            fed, at, out, self.lines.held, place, self.lengths, self.gains, self.pole, self.shelves,
-            self.states, np.ascontiguousarray(late, dtype=np.float32), int(self.depth > 0),
-            self.taps, self.early, self.room, self.scale,
+            *rows(block), out, self.sizes, self.places, self.fed, self.held, self.lines,
+            self.spans, np.float32(self.density), self.lengths, self.gains, self.pole,
+            self.shelves, self.states, late, math.ceil(self.depth), self.taps, self.early,
+            self.room, self.scale,
         )  # fmt: skip
         self.done += count
         return out

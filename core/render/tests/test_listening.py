@@ -245,6 +245,44 @@ class Moving(unittest.TestCase):
         heard = np.flatnonzero(np.abs(out) > 0.5) / RATE
         np.testing.assert_allclose(heard, np.arange(0.25, 2.51, 0.25), atol=1e-3)
 
+    def test_a_bypass_while_playing_cuts_mutes_or_leaves_the_trails(self):
+        """Off at 0.5 s, on again at 1 s: what is heard of echoes at 30 ms before and after."""
+
+        def heard(out: np.ndarray, at: float) -> float:
+            return float(np.abs(out[round(at * RATE) - 3 : round(at * RATE) + 3]).max())
+
+        clicks = np.zeros((1, 2 * RATE))
+        played = (0.0, 0.49, 0.715, 1.2)
+        for at in played:
+            clicks[0, round(at * RATE)] = 1.0
+        move = WrittenMove(
+            part="d", field="bypassed",
+            points=(self.at(1, 2, True), self.at(1, 3, False)),
+        )  # fmt: skip
+        tempo = TempoMap([TempoSection(tempo_bpm=120)])
+        for way, mix, resting in (
+            ("thru", 100, False), ("mute", 100, False), ("trails", 100, False),
+            ("trails", 50, False), ("trails", 100, True),
+        ):  # fmt: skip
+            with self.subTest(way=way, mix=mix, resting=resting):
+                text = (
+                    f"g: source > d: delay (time 30 ms, mix {mix} %, feedback 50 %, "
+                    f"bypass is {way}{', bypassed' if resting else ''}) > o: output"
+                )
+                plan, curves = resolve_moves(parse_rig(text), SONG, [move], tempo, RATE)
+                out = render_clip(plan, RATE, {"g": clicks}, tail_s=0, moves=curves)["o"][0]
+                wet = mix / 100
+                # Before it is switched: as it rests.
+                self.assertAlmostEqual(heard(out, 0.03), 0 if resting else wet, delta=1e-6)
+                # The click before the switch: its second echo comes after it.
+                second = 0.5 * wet if way == "trails" and not resting else 0.0
+                self.assertAlmostEqual(heard(out, 0.55), second, delta=1e-6)
+                # A click while it is off: not delayed, and straight through where the device does it.
+                self.assertAlmostEqual(heard(out, 0.745), 0, delta=1e-6)
+                through = 1.0 if way == "thru" or mix < 100 else 0.0
+                self.assertAlmostEqual(heard(out, 0.715), through, delta=1e-6)
+                self.assertAlmostEqual(heard(out, 1.23), wet, delta=1e-6)
+
     def test_an_insert_in_the_loop_is_gone_through_once_a_lap(self):
         click = np.zeros((1, RATE))
         click[0, 0] = 0.1

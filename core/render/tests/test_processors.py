@@ -10,11 +10,17 @@ from hypothesis import strategies as st
 from core.audio.oversample import LATENCY, Oversampler, true_peak
 from core.blend import compressed_db
 from core.errors import FonodromeError
-from core.render.processors import Setting, processor_for
+from core.render.processors import Curve, Setting, processor_for
 from core.render.processors.dynamics import EnvelopeFollower, dip, static_reduction
 from core.render.processors.fast import to_db, to_gain
 from core.render.processors.reverb import OCTAVES_HZ, ReverbWork
-from core.render.processors.stand_in import DELAY_OFF, LOOP_S
+from core.render.processors.stand_in import (
+    CLOCK_JITTER_S,
+    DELAY_OFF,
+    LOOP_S,
+    SWITCH_GAP_S,
+    SWITCH_LATE_S,
+)
 from core.render.ring import Ring
 from core.routing import kinds as k
 from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
@@ -314,5 +320,23 @@ class StandIns(unittest.TestCase):
         steady = np.full((2, RATE), 10 ** (-18 / 20))
         taken = 20 * np.log10(ran(k.StandIn(id="x", device="loop"), steady)[0, -1] / steady[0, -1])
         self.assertAlmostEqual(taken, 0.15 - 2.0, delta=0.05)
+        long = np.zeros((2, 4 * RATE))
+        long[:, 0] = 0.01
+        clocked = ran(k.StandIn(id="x", device="clock"), long, times_s={"x": 0.3})[0]
+        found = [
+            0.3 * n + (np.argmax(np.abs(clocked[at - 500 : at + 500])) - 500) / RATE
+            for n, at in ((n, round(0.3 * n * RATE)) for n in range(1, 9))
+        ]
+        gaps = np.diff([0, *found])
+        self.assertLess(np.abs(gaps - 0.3).max(), CLOCK_JITTER_S + 1e-4)
+        self.assertGreater(np.ptp(gaps), 0.0003)
+        program = Curve((-1.0, 9600.0, 9800.0), (1.0, 1.0, 2.0))
+        steady = np.ones((2, RATE))
+        switched = ran(k.StandIn(id="x", device="switcher"), steady, moves={"program": program})
+        silent = np.flatnonzero(switched[0] < 0.5) / RATE
+        begins = 9800 / RATE + SWITCH_LATE_S
+        self.assertAlmostEqual(silent[0], begins, delta=3e-4)
+        self.assertAlmostEqual(silent[-1], begins + SWITCH_GAP_S, delta=3e-4)
+        np.testing.assert_array_equal(ran(k.StandIn(id="x", device="switcher"), steady), steady)
         tails = [ran(k.StandIn(id=name, device="reverb"), click) for name in "ab"]
         self.assertGreater(np.abs(tails[0] - tails[1]).max(), 1e-5)

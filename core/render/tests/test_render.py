@@ -1,5 +1,6 @@
 """The plan is proved: what Route computes is what is rendered."""
 
+import math
 import random
 import unittest
 
@@ -9,9 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.blend import compressed_db
-from core.render import RenderError, render_clip
+from core.render import Renderer, RenderError, render_clip
 from core.render.delay_line import DelayLine
 from core.render.filters import response
+from core.render.rig import run
 from core.routing import Context, Evaluation, compile_rig, parse_rig, perform
 from core.routing.actions import Bypass
 from core.routing.demo import DEMO_RIGS
@@ -411,13 +413,45 @@ class Refusing(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(words), self.assertRaisesRegex(RenderError, words):
                 rendered(text, sound)
-        growing = "g: source > b: bus > d: delay (time 30 ms) > s: split > o: output\ns > level (level 2 dB) > b"
-        with self.assertRaisesRegex(RenderError, "at or above unity"):
-            rendered(growing, impulse(20))
         with self.assertRaisesRegex(RenderError, "does not have"):
             render_clip(
                 compile_rig(parse_rig("g: source > o: output"), SONG), RATE, {"x": impulse()}
             )
+
+
+class Holding(unittest.TestCase):
+    """Loops at or above unity."""
+
+    def held(self, text, sound, **more):
+        renderer, parts = Renderer(compile_rig(parse_rig(text), SONG), RATE), []
+        run(
+            renderer, lambda start, count: {"g": sound[:, start : start + count]}, sound.shape[1],
+            lambda b: parts.append(b["o"]), **more,
+        )  # fmt: skip
+        return np.concatenate(parts, axis=1)[0], renderer.held_back()
+
+    def test_a_loop_above_unity_grows_to_full_scale_and_stays_there_for_a_bounded_time(self):
+        around = "g: source > b: bus > d: delay (time 30 ms, mix 100 %) > s: split > o: output\ns > l: level (level 2 dB) > b"
+        for text, growth, first, who in (
+            (around, 2.0, 0.03, "l.0"),
+            ("g: source > d: delay (time 30 ms, mix 100 %, feedback 120 %) > o: output", 20 * math.log10(1.2), 0.03, "d"),
+        ):  # fmt: skip
+            with self.subTest(who):
+                sound = np.zeros((1, 400))
+                sound[0, 0] = 0.01
+                out, held = self.held(text, sound)
+                self.assertEqual(held, [who])
+                laps = [np.abs(out[round((first + 0.03 * i) * RATE)]) for i in range(4)]
+                np.testing.assert_allclose(np.diff(20 * np.log10(laps)), growth, atol=1e-6)
+                self.assertLessEqual(float(np.abs(out).max()), 1.0)
+                self.assertGreater(float(np.abs(out[-RATE:]).max()), 0.9)
+                self.assertLess(len(out), 8.2 * RATE)
+
+    def test_a_loop_below_unity_is_left_alone_however_loud(self):
+        text = "g: source > d: delay (time 30 ms, mix 100 %, feedback 90 %) > o: output"
+        out, held = self.held(text, 3 * impulse(400)[:1], tail_s=0.2)
+        self.assertEqual(held, [])
+        self.assertAlmostEqual(out[round(0.06 * RATE)] / out[round(0.03 * RATE)], 0.9, places=9)
 
 
 class DemoVariants(unittest.TestCase):

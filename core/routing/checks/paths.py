@@ -69,7 +69,7 @@ def return_not_wet(e: Evaluation) -> Iterator[Found]:
     yield from _leaks(e, True)
     for node in e.rig.of_type(_WET):
         # Switched off, a device that lets its input through makes the return a second dry path.
-        if not node.bypassed or node.bypass_is != "thru" or not on_return(e.rig, node.id):
+        if not node.bypassed or not k.passes_input(node) or not on_return(e.rig, node.id):
             continue
         if has_dry_beside(e, node.id):
             yield Found(

@@ -4220,11 +4220,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4376,11 +4376,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4502,11 +4502,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4659,11 +4659,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4829,11 +4829,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -4972,11 +4972,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5086,11 +5086,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5287,11 +5287,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5420,11 +5420,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5590,11 +5590,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5710,11 +5710,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5866,11 +5866,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -5992,11 +5992,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6126,11 +6126,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6269,11 +6269,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6434,11 +6434,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6560,11 +6560,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6703,11 +6703,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6829,11 +6829,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -6950,11 +6950,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -7071,11 +7071,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -7264,11 +7264,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -7390,11 +7390,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -7530,11 +7530,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -7644,11 +7644,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -7776,11 +7776,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -8222,11 +8222,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -8333,11 +8333,11 @@ export interface components {
             kind: "stand_in";
             /**
              * Device
-             * @description Outboard compressor loop, delay, reverb or cable
+             * @description Outboard compressor loop, delay, reverb, cable, delay on a clock, or pedal switcher
              * @default loop
              * @enum {string}
              */
-            device: "loop" | "delay" | "reverb" | "cable";
+            device: "loop" | "delay" | "reverb" | "cable" | "clock" | "switcher";
             /**
              * Time
              * @description What the delay's label says
@@ -8356,6 +8356,12 @@ export interface components {
              * @default -18
              */
             threshold_db: number;
+            /**
+             * Program
+             * @description program
+             * @default 1
+             */
+            program: number;
         };
         /** Swept */
         Swept: {
@@ -8374,11 +8380,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -8557,11 +8563,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -8756,11 +8762,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -8888,11 +8894,11 @@ export interface components {
             bypassed: boolean;
             /**
              * Bypass Is
-             * @description What passes when it is switched off: its input, or nothing
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
              * @default thru
              * @enum {string}
              */
-            bypass_is: "thru" | "mute";
+            bypass_is: "thru" | "mute" | "trails";
             /**
              * Output Db
              * @description Gain after the stage
@@ -10869,6 +10875,11 @@ export interface components {
             clip: string;
             /** Capture */
             capture: string | null;
+            /**
+             * Bare
+             * @description The clip itself, past the rig
+             */
+            bare: boolean;
             /** Source */
             source: string;
             /** Output */
@@ -10929,6 +10940,12 @@ export interface components {
             start_s: number;
             /** Place */
             place: string | null;
+            /**
+             * Alarm
+             * @description What would run away, and is held here; else empty
+             * @default
+             */
+            alarm: string;
             /**
              * Needs Render
              * @description Why the place cannot be balanced live; else empty
@@ -11088,6 +11105,12 @@ export interface components {
              */
             tail: boolean;
             /**
+             * Bare
+             * @description The clip itself, past the whole rig
+             * @default false
+             */
+            bare: boolean;
+            /**
              * Clip
              * Format: uuid
              */
@@ -11118,6 +11141,12 @@ export interface components {
              * @description Of the 400 ms that begin there
              */
             momentary_lufs: number[];
+            /**
+             * Short Term Lufs
+             * @description Of the 3 s up to the end of each 100 ms
+             * @default []
+             */
+            short_term_lufs: number[];
             /** Correlations */
             correlations: number[];
             /**
@@ -11185,6 +11214,11 @@ export interface components {
              * @description Of the 400 ms from each 100 ms on
              */
             momentary_lufs: number[];
+            /**
+             * Short Term Lufs
+             * @description Of the 3 s up to the end of each 100 ms
+             */
+            short_term_lufs: number[];
         };
         /** GainsIn */
         GainsIn: {

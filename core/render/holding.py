@@ -1,0 +1,58 @@
+"""Loops at or above unity: which they are, and a limiter that holds them, as some part of a real one would."""
+
+import numba
+import numpy as np
+
+from core.render.moves import Moves
+from core.render.processors.base import one_pole
+from core.routing.loops import loop_gains
+from core.routing.network import build_network
+from core.routing.plan import Plan, size
+
+CEILING = 1.0
+"""0 dBFS: where a converter would clip."""
+_RELEASE_MS = 200.0
+_UNITY = 1 - 1e-9
+
+
+@numba.njit(
+    numba.float64(numba.float64[::1], numba.float64[::1], numba.float64, numba.float64),
+    cache=True, nogil=True,
+)  # fmt: skip
+def _limit(left, right, keep, level):  # type: ignore[no-untyped-def]
+    for i in range(len(left)):
+        level = max(abs(left[i]), abs(right[i]), keep * level)
+        if level > 1.0:
+            left[i] /= level
+            right[i] /= level
+    return level
+
+
+class Limiter:
+    """Keeps blocks (2, n) at or below 0 dBFS, in place: at once down, back with 200 ms."""
+
+    def __init__(self, rate_hz: int) -> None:
+        self.keep, self.level, self.acted = one_pole(_RELEASE_MS, rate_hz), 0.0, False
+
+    def __call__(self, block: np.ndarray) -> None:
+        self.level = _limit(block[0], block[1], self.keep, self.level)
+        self.acted = self.acted or self.level > CEILING
+
+
+def growing_points(plan: Plan, moves: Moves) -> dict[int, str]:
+    """Points at which a loop comes round at or above unity, with the node or rail that closes it."""
+    found = {}
+    for point, loop in plan.loops.items():
+        moved = moves.loops.get(point)
+        gains = [loop.matrix] if moved is None else [tuple(m) for m in moved.matrices]
+        shape = 1.0 if loop.response is None else float(np.abs(loop.response).max())
+        if max(size(m) for m in gains) * shape >= _UNITY:
+            found[point] = loop.owner
+    if plan.back:
+        back = {arc.owner: arc for arc in plan.back}
+        for loop_gain in loop_gains(build_network(plan))[0]:
+            if loop_gain.gain_db is None or loop_gain.gain_db >= 0:
+                arc = back.get(loop_gain.port)
+                if arc is not None:
+                    found[arc.target] = arc.owner
+    return found

@@ -17,7 +17,6 @@ from database import Cluster
 from setup import PYTHON, ROOT, VENV, digest, is_current, set_up
 from show import Step, Trouble, run, say
 
-
 # Samples come in blocks of some hundred kilobytes. Without these the C library gives each back to the
 # system, and takes it again for the next: a tenth of a render's time.
 KEEP_MEMORY = {"MALLOC_MMAP_THRESHOLD_": str(64 << 20), "MALLOC_TRIM_THRESHOLD_": str(128 << 20)}

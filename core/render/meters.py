@@ -3,7 +3,7 @@
 import numpy as np
 from pydantic import Field
 
-from core.audio.loudness import EnergyMeter, gated_lufs, momentary_lufs
+from core.audio.loudness import EnergyMeter, gated_lufs, momentary_lufs, short_term_lufs
 from core.audio.oversample import Oversampler, true_peak
 from core.edge import Edge
 from core.measure.bands import BandMeter, third_octave_centres_hz
@@ -95,9 +95,11 @@ class SoundMeter:
         centres = third_octave_centres_hz(self.rate)
         energy = self.bands.third_octaves(self.bands.spectrum())
         power = energy / max(1, self.seen * self.channels)
+        tenths = self.energy.tenths()[:, 0, 0]
         return SoundCurves(
             low=_short(self.low, 4), high=_short(self.high, 4),
-            momentary_lufs=_short(np.maximum(momentary_lufs(self.energy.tenths()[:, 0, 0]), -150), 2),
+            momentary_lufs=_short(np.maximum(momentary_lufs(tenths), -150), 2),
+            short_term_lufs=_short(np.maximum(short_term_lufs(tenths), -150), 2),
             correlations=_short(together, 3), band_hz=_short(centres, 2),
             band_dbfs=_short(10 * np.log10(np.maximum(power, 10 ** (_SILENT_DB / 10))), 2),
         )  # fmt: skip

@@ -1,6 +1,7 @@
 """Renders: made once for what they are made of, marked when the rig has moved on, never in part."""
 
 import io
+import uuid
 
 import numpy as np
 import soundfile
@@ -48,6 +49,37 @@ class Renders(RenderCase):
         self.assertAlmostEqual(
             render["report"]["peak_dbfs"], 20 * np.log10(np.abs(dry).max()) - 6, places=3
         )
+
+    def test_the_clip_itself_is_heard_past_the_rig_whatever_the_rig_becomes(self):
+        render = self.done(bare=True)
+        self.assertEqual((render["bare"], render["report"]["stems"]), (True, []))
+        answer = self.client.get(f"/api/v1/renders/{render['id']}/audio")
+        sound, _ = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)), always_2d=True)
+        dry = noise(1.0, channels=1)[:, 0]
+        np.testing.assert_allclose(sound[: len(dry)], np.stack([dry, dry], axis=1), atol=1e-6)
+        self.done()
+        listed = self.call("get", f"/rigs/{self.rig_id}/renders")[1]
+        self.assertEqual(sorted(r["bare"] for r in listed), [False, True])
+        self.call(
+            "post", f"/variants/{self.variant}/edits",
+            {"id": str(uuid.uuid4()), "base_revision": 1,
+             "action": {"do": "set", "node": "level1", "values": {"level_db": -3}}},
+        )  # fmt: skip
+        older = {r["bare"]: r["older"] for r in self.call("get", f"/rigs/{self.rig_id}/renders")[1]}
+        self.assertEqual(older, {True: False, False: True})
+
+    def test_a_loop_above_unity_is_held_said_and_not_balanced(self):
+        variant = self.rig(
+            "g: source > s: split > m: merge > o: output\n"
+            's > d: delay "Slap" (time 50 ms, mix 100 %, feedback 110 %) > m'
+        )
+        render = self.done(variant=variant, place="auto")
+        report = render["report"]
+        self.assertIn("Slap feeds back at or above unity", report["alarm"])
+        self.assertIn("limiter", report["needs_render"])
+        self.assertEqual(report["stems"], [])
+        self.assertLess(report["seconds"], 9.1)
+        self.assertLess(report["peak_dbfs"], 6.03)
 
     def test_the_same_is_made_once_and_what_changed_is_marked(self):
         first = self.done()

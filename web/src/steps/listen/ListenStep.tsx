@@ -85,13 +85,15 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     { clip, source: way?.source ?? "", output: way?.output ?? "", ...stretch },
     song.revision,
   );
-  const sounds: Sound[] = rig.variants.flatMap((v) => {
+  const bare: Sound = { id: "bare", letter: "clip", name: "past the rig", render: renders.bare };
+  const variants: Sound[] = rig.variants.flatMap((v) => {
     const one: Sound = { id: v.id, letter: v.letter, name: v.name, render: renders.rendered(v.id) };
     const captured = renders.captured(v.id);
     return captured
       ? [one, { id: `${v.id} capture`, letter: `${v.letter}′`, name: "capture", render: captured }]
       : [one];
   });
+  const sounds: Sound[] = [...variants, bare];
   const done = sounds.filter((s) => s.render?.status === "done" && s.render.report);
   const [heardId, setHeardId] = useState("");
   const heard = done.find((s) => s.id === heardId) ?? done[0];
@@ -101,6 +103,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const [move, setMove] = useState<number>(0);
   const [loudness, setLoudness] = useState<Record<string, number | null>>({});
   const [moments, setMoments] = useState<Record<string, number[]>>({});
+  const [shortTerms, setShortTerms] = useState<Record<string, number[]>>({});
   const [wetLoud, setWetLoud] = useState<Record<string, number | null>>({});
   const [sheet, setSheet] = useState<Sheet>("trial");
   const [choosing, setChoosing] = useState(false);
@@ -184,7 +187,8 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     // Only when the person says how to match, not whenever a loudness changes.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [matched, basis]);
-  const other = done.find((s) => s.id !== heard?.id);
+  const other =
+    done.find((s) => s.id !== heard?.id && s.id !== "bare") ?? done.find((s) => s.id !== heard?.id);
 
   const measured = async () => {
     const found = await Promise.all(
@@ -197,12 +201,13 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           const gains = gainsOf(s, move);
           const wetOnly = gains.map((g, i) => (s.render!.report!.stems[i]!.wet ? g : 0));
           const [all, part] = await Promise.all([level(gains), level(wetOnly)]);
-          return [s.render!.id, all.loudness_lufs, part.loudness_lufs, all.momentary_lufs] as const;
+          return { id: s.render!.id, all, wet: part.loudness_lufs };
         }),
     ).catch(() => []);
-    setLoudness(Object.fromEntries(found.map(([id, l]) => [id, l])));
-    setMoments(Object.fromEntries(found.map(([id, , , m]) => [id, m])));
-    setWetLoud(Object.fromEntries(found.map(([id, , l]) => [id, l])));
+    setLoudness(Object.fromEntries(found.map(({ id, all }) => [id, all.loudness_lufs])));
+    setMoments(Object.fromEntries(found.map(({ id, all }) => [id, all.momentary_lufs])));
+    setShortTerms(Object.fromEntries(found.map(({ id, all }) => [id, all.short_term_lufs])));
+    setWetLoud(Object.fromEntries(found.map(({ id, wet: level }) => [id, level])));
   };
   const measure = useLater(() => void measured(), 60);
   const doneKey = done.map((s) => s.render!.id).join();
@@ -228,7 +233,8 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     () => (playing ? stop() : heard && void play(heard.id, position)),
     idle,
   );
-  useSoundKeys(idle, (i) => done[i] && switchTo(done[i]!.id));
+  useSoundKeys(idle, (i) => done[i] && done[i] !== bare && switchTo(done[i]!.id));
+  useKey("listen", "0", () => done.includes(bare) && switchTo(bare.id), idle);
   useKey("listen", "M", () => change({ mono: !toggles.mono }));
   useKey("listen", "W", () => change({ swap: !toggles.swap }));
   useKey("listen", "P", () => change({ flip: !toggles.flip }));
@@ -317,8 +323,11 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   };
   const momentsHere = moments[heard?.render?.id ?? ""] ?? curves?.momentary_lufs;
   const momentNow = momentsHere?.[Math.max(0, Math.floor(position * 10) - 4)];
-  const momentary =
-    heard && momentNow !== undefined && momentNow > -100 ? momentNow + heldMatch(heard) : null;
+  const lately = shortTerms[heard?.render?.id ?? ""] ?? curves?.short_term_lufs;
+  const shown = (level: number | undefined) =>
+    heard && level !== undefined && level > -100 ? level + heldMatch(heard) : null;
+  const momentary = shown(momentNow);
+  const shortTerm = shown(lately?.[Math.max(0, Math.ceil(position * 10) - 1)]);
   const nextBar = bars.find((b) => b.at > position + 0.01);
   const stale =
     done.some((s) => s.render!.older) || rig.variants.some((v) => !renders.rendered(v.id));
@@ -341,7 +350,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
         <Box flex="1" />
         <Box display={{ base: "none", lg: "flex" }} gap="14px" fontSize="13px" color="ink2">
           <span>
-            {KEYS.slice(0, Math.max(1, Math.min(4, done.length))).map((k) => (
+            {[...KEYS.slice(0, Math.max(1, Math.min(4, done.length - 1))), "0"].map((k) => (
               <Hint key={k}>{k}</Hint>
             ))}{" "}
             switch
@@ -396,7 +405,12 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
         <Press
           look={stale ? "primary" : "plain"}
           disabled={!clip || !way || renders.open || renders.start.isPending}
-          onClick={() => renders.start.mutate({ ids: rig.variants.map((v) => v.id) })}
+          onClick={() =>
+            renders.start.mutate({
+              ids: rig.variants.map((v) => v.id),
+              bare: rig.variants[0]!.id,
+            })
+          }
         >
           {rig.variants.length > 1 ? `Render all ${rig.variants.length} variants` : "Render"}
         </Press>
@@ -441,7 +455,8 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
                 ? `${num((loudness[heard.render!.id] ?? heard.render!.report!.loudness_lufs ?? 0) + heldMatch(heard), 1)} LUFS`
                 : "-",
           ],
-          ["now", inTrial || momentary === null ? "-" : `${num(momentary, 1)} LUFS`],
+          ["now", inTrial ? "-" : lufsOf(momentary)],
+          ["last 3 s", inTrial ? "-" : lufsOf(shortTerm)],
           [
             "peak",
             meter && playing ? `${num(20 * Math.log10(Math.max(meter.peak, 1e-6)), 1)} dBFS` : "-",
@@ -488,7 +503,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
                   textAlign="left"
                   _disabled={{ color: "ink2", cursor: "default" }}
                 >
-                  {ready && key <= 9 && <Hint>{key}</Hint>}
+                  {ready && key <= 9 && <Hint>{s === bare ? 0 : key}</Hint>}
                   <Box as="strong" fontWeight="650">
                     {s.letter}
                   </Box>
@@ -534,6 +549,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           />
         </Box>
       </Box>
+      {heard?.render?.report?.alarm && <Notice kind="caution">{heard.render.report.alarm}</Notice>}
       {heard?.render?.older && (
         <Notice kind="note">
           {heard.letter} is older than its rig, its moves or the tempo. Render again to hear what is
@@ -600,9 +616,11 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           <Box color="ink2" marginTop="2px">
             {why
               ? `It needs a render: ${why}`
-              : heard
-                ? "Dry and wet meet nowhere on this way: there is nothing to balance."
-                : "Render the variants to move wet against dry live."}
+              : heard === bare
+                ? "The clip itself, past the rig: it has nothing to balance."
+                : heard
+                  ? "Dry and wet meet nowhere on this way: there is nothing to balance."
+                  : "Render the variants to move wet against dry live."}
           </Box>
         )}
         {canBalance && (
@@ -787,6 +805,8 @@ function useVariantOf(id: string, revision: number) {
       ask(api.GET("/api/v1/variants/{variant_id}", { params: { path: { variant_id: id } } })),
   }).data;
 }
+
+const lufsOf = (level: number | null) => (level === null ? "-" : `${num(level, 1)} LUFS`);
 
 const placeName = (sound: Sound | undefined) =>
   sound?.render?.place ? `“${sound.render.place}”` : "its place";

@@ -52,6 +52,10 @@ function movable(variant: Variant): { part: string; field: string; name: string 
       found.push({ part: node.id, field: "level_db", name: `${name}: level, dB` });
     if ("muted" in node)
       found.push({ part: node.id, field: "muted", name: `${name}: mute, 0 or 1` });
+    if ("bypassed" in node)
+      found.push({ part: node.id, field: "bypassed", name: `${name}: bypass, 0 or 1` });
+    if ("program" in node && node.kind === "stand_in" && node.device === "switcher")
+      found.push({ part: node.id, field: "program", name: `${name}: program` });
     if ("mix_percent" in node)
       found.push({ part: node.id, field: "mix_percent", name: `${name}: mix, %` });
     if (node.kind === "delay") {
@@ -88,7 +92,9 @@ export function MovesSheet({ variant }: { variant: Variant }) {
     choices.find((c) => c.part === move.part && c.field === move.field)?.name ??
     `${move.part} ${move.field} (not in this rig)`;
   const read = (field: string, text: string): number | boolean =>
-    field === "muted" ? Number(text) > 0 : Number(text.replace(",", ".").replace("\u2212", "-"));
+    field === "muted" || field === "bypassed"
+      ? Number(text) > 0
+      : Number(text.replace(",", ".").replace("\u2212", "-"));
   const add = () => {
     if (!target) return;
     const said = read(target.field, value);

@@ -31,17 +31,19 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
   });
   const again = () => client.invalidateQueries({ queryKey: ["renders", rig?.id ?? ""] });
   const start = useMutation({
-    mutationFn: ({ ids, capture }: { ids: string[]; capture?: string }) =>
-      Promise.all(
-        ids.map((id) =>
-          ask(
-            api.POST("/api/v1/variants/{variant_id}/renders", {
-              params: { path: { variant_id: id } },
-              body: { ...wanted, place: "auto", tail: true, capture: capture ?? null },
-            }),
-          ),
-        ),
-      ),
+    mutationFn: ({ ids, capture, bare }: { ids: string[]; capture?: string; bare?: string }) => {
+      const one = (id: string, more: { bare: boolean; capture: string | null }) =>
+        ask(
+          api.POST("/api/v1/variants/{variant_id}/renders", {
+            params: { path: { variant_id: id } },
+            body: { ...wanted, place: "auto", tail: true, ...more },
+          }),
+        );
+      return Promise.all([
+        ...ids.map((id) => one(id, { bare: false, capture: capture ?? null })),
+        ...(bare ? [one(bare, { bare: true, capture: null })] : []),
+      ]);
+    },
     onSettled: again,
     onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
   });
@@ -58,11 +60,15 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
   // A capture stands beside the render of its variant; the newest is played.
   const of = (variant: string, capture: boolean) =>
     (query.data ?? [])
-      .filter((r) => r.variant === variant && fits(r) && (r.capture !== null) === capture)
+      .filter(
+        (r) => r.variant === variant && fits(r) && (r.capture !== null) === capture && !r.bare,
+      )
       .at(0);
   return {
     rendered: (variant: string) => of(variant, false),
     captured: (variant: string) => of(variant, true),
+    /** The clip itself, past the rig. */
+    bare: (query.data ?? []).find((r) => r.bare && fits(r)),
     open: (query.data ?? []).some((r) => fits(r) && isOpen(r)),
     start,
     cancel,

@@ -7,6 +7,8 @@ over neighbouring samples. Kaiser windows for 100 dB, 80 dB for the last: at 48 
 to 20 kHz within 0.002 dB.
 """
 
+from collections.abc import Callable
+
 import numba
 import numpy as np
 
@@ -40,14 +42,41 @@ _G1, _G2 = _half_band(_FIRST), _half_band(_SECOND)
 _G2_EVEN, _G2_ODD = _G2[0::2].copy(), _G2[1::2].copy()
 
 
+@numba.njit(numba.void(numba.float32[::1], numba.float32[::1]), cache=True, nogil=True)
+def _copy(out, x):  # type: ignore[no-untyped-def]
+    for i in range(len(out)):
+        out[i] = x[i]
+
+
 @numba.njit(
-    numba.void(numba.float32[::1], numba.float32[::1], numba.int64, numba.float32[::1]),
+    numba.void(
+        numba.float32[::1], numba.float32[::1], numba.int64, numba.float32[::1], numba.boolean
+    ),
     cache=True, nogil=True, fastmath={"contract", "reassoc"},
 )  # fmt: skip
-def _add_fir(out, x, start, taps):  # type: ignore[no-untyped-def]
-    """out[i] += sum of taps[k] x[start + i - k], four taps at a time."""
+def _fir(out, x, start, taps, fresh):  # type: ignore[no-untyped-def]
+    """Sum of taps[k] x[start + i - k], four taps at a time, into out, or added to it."""
     n = len(out)
     k = 0
+    if fresh:
+        a, b, c, d = taps[0], taps[1], taps[2], taps[3]
+        x0, x1 = x[start : start + n], x[start - 1 : start - 1 + n]
+        x2, x3 = x[start - 2 : start - 2 + n], x[start - 3 : start - 3 + n]
+        for i in range(n):
+            out[i] = (a * x0[i] + b * x1[i]) + (c * x2[i] + d * x3[i])
+        k = 4
+    while k + 8 <= len(taps):
+        a, b, c, d = taps[k], taps[k + 1], taps[k + 2], taps[k + 3]
+        e, f, g, h = taps[k + 4], taps[k + 5], taps[k + 6], taps[k + 7]
+        base = start - k - 7
+        z = x[base : base + n + 7]
+        x0, x1, x2, x3 = z[7:], z[6 : 6 + n], z[5 : 5 + n], z[4 : 4 + n]
+        x4, x5, x6, x7 = z[3 : 3 + n], z[2 : 2 + n], z[1 : 1 + n], z[:n]
+        for i in range(n):
+            out[i] += ((a * x0[i] + b * x1[i]) + (c * x2[i] + d * x3[i])) + (
+                (e * x4[i] + f * x5[i]) + (g * x6[i] + h * x7[i])
+            )
+        k += 8
     while k + 4 <= len(taps):
         a, b, c, d = taps[k], taps[k + 1], taps[k + 2], taps[k + 3]
         x0 = x[start - k : start - k + n]
@@ -67,33 +96,34 @@ def _add_fir(out, x, start, taps):  # type: ignore[no-untyped-def]
 
 @numba.njit(
     numba.void(
-        numba.float32[:, ::1], numba.float32[:, ::1], numba.int64, numba.float32[:, :, ::1],
-        numba.float32[::1], numba.float32[::1], numba.float32[::1],
+        numba.float32[:, ::1], numba.float32[:, ::1], numba.int64, numba.float32[:, ::1],
+        numba.int64, numba.int64, numba.float32[::1], numba.float32[::1], numba.float32[::1],
     ),
     cache=True, nogil=True,
 )  # fmt: skip
-def _rise(x, middle, at, out, g1, g2_even, g2_odd):  # type: ignore[no-untyped-def]
-    """x (channels, m) from index `at` to out (channels, 4, n); middle has two rows a channel."""
-    size = out.shape[2]
+def _rise(x, middle, at, out, into, size, g1, g2_even, g2_odd):  # type: ignore[no-untyped-def]
+    """`size` samples of x (channels, m) from index `at` to out (4 rows a channel) from `into` on.
+
+    middle has two rows a channel.
+    """
     for c in range(x.shape[0]):
         p0, p1 = middle[2 * c], middle[2 * c + 1]
         for start in range(0, size, 2048):
             n = min(2048, size - start)
             o = at + start
             # Twofold: the centre tap of the odd filter falls on a sample of the input.
-            p0[o : o + n] = 0.0
-            _add_fir(p0[o : o + n], x[c], o, g1)
-            p1[o : o + n] = x[c, o - 19 : o - 19 + n]
+            _fir(p0[o : o + n], x[c], o, g1, True)
+            _copy(p1[o : o + n], x[c, o - 19 : o - 19 + n])
             # Fourfold: the same again over the interleaved p0, p1.
-            q0, q2 = out[c, 0, start : start + n], out[c, 2, start : start + n]
-            q0[:] = 0.0
-            _add_fir(q0, p0, o, g2_even)
-            _add_fir(q0, p1, o - 1, g2_odd)
-            out[c, 1, start : start + n] = p1[o - 3 : o - 3 + n]
-            q2[:] = 0.0
-            _add_fir(q2, p1, o, g2_even)
-            _add_fir(q2, p0, o, g2_odd)
-            out[c, 3, start : start + n] = p0[o - 2 : o - 2 + n]
+            first = into + start
+            q0, q1 = out[4 * c, first : first + n], out[4 * c + 1, first : first + n]
+            q2, q3 = out[4 * c + 2, first : first + n], out[4 * c + 3, first : first + n]
+            _fir(q0, p0, o, g2_even, True)
+            _fir(q0, p1, o - 1, g2_odd, False)
+            _copy(q1, p1[o - 3 : o - 3 + n])
+            _fir(q2, p1, o, g2_even, True)
+            _fir(q2, p0, o, g2_odd, False)
+            _copy(q3, p0[o - 2 : o - 2 + n])
 
 
 @numba.njit(
@@ -115,24 +145,21 @@ def _fall(q, middle, at, out, last_even, last_odd, g2_even, g2_odd):  # type: ig
             n = min(2048, size - start)
             o = at + start
             a, b = p0[o : o + n], p1[o : o + n]
-            a[:] = 0.0
-            _add_fir(a, r0, o - 1, g2_even)
-            _add_fir(a, r2, o - 1, g2_odd)
-            b[:] = 0.0
-            _add_fir(b, r2, o, g2_even)
-            _add_fir(b, r0, o - 1, g2_odd)
+            _fir(a, r0, o - 1, g2_even, True)
+            _fir(a, r2, o - 1, g2_odd, False)
+            _fir(b, r2, o, g2_even, True)
+            _fir(b, r0, o - 1, g2_odd, False)
             s, t = r1[o - 4 : o - 4 + n], r3[o - 3 : o - 3 + n]
             for i in range(n):
                 a[i] = np.float32(0.5) * (a[i] + s[i])
                 b[i] = np.float32(0.5) * (b[i] + t[i])
             y = out[c, start : start + n]
-            y[:] = 0.0
-            _add_fir(y, p0, o, last_even)
-            _add_fir(y, p1, o - 1, last_odd)
+            _fir(y, p0, o, last_even, True)
+            _fir(y, p1, o - 1, last_odd, False)
 
 
 class Oversampler:
-    """Blocks of (channels, n) up to (channels, 4, n) and back; together LATENCY samples late.
+    """Blocks of (channels, n) up to (channels, 4, n), or up, around and back, LATENCY samples late.
 
     The four rows of a channel are its phases: the samples 4i, 4i + 1, 4i + 2 and 4i + 3.
     """
@@ -145,16 +172,22 @@ class Oversampler:
         self._down = Past(2 * channels, _ROOM, np.float32)
 
     def up(self, block: np.ndarray) -> np.ndarray:
+        out = np.empty((self.channels * FACTOR, block.shape[1]), np.float32)
+        self._rise(block, out, 0)
+        return out.reshape(self.channels, FACTOR, -1)
+
+    def _rise(self, block: np.ndarray, out: np.ndarray, into: int) -> None:
         count = block.shape[1]
         at = self._x.add(block)
         self._up.room(count)
-        out = np.empty((self.channels, FACTOR, count), np.float32)
-        _rise(self._x.held, self._up.held, at, out, _G1, _G2_EVEN, _G2_ODD)
-        return out
+        _rise(self._x.held, self._up.held, at, out, into, count, _G1, _G2_EVEN, _G2_ODD)
 
-    def down(self, fast: np.ndarray) -> np.ndarray:
-        count = fast.shape[2]
-        at = self._q.add(fast.reshape(-1, count))
+    def around(self, block: np.ndarray, shape: Callable[[np.ndarray], None]) -> np.ndarray:
+        """A block (channels, n) up, through a shape that works in place, and down again."""
+        count = block.shape[1]
+        at = self._q.room(count)
+        self._rise(block, self._q.held, at)
+        shape(self._q.held[:, at : at + count])
         self._down.room(count)
         out = np.empty((self.channels, count), np.float32)
         _fall(self._q.held, self._down.held, at, out, _LAST_EVEN, _LAST_ODD, _G2_EVEN, _G2_ODD)

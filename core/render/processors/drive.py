@@ -9,14 +9,28 @@ from core.render.processors.base import Setting
 from core.routing import kinds as k
 
 
-def shaper(shape: str, ceiling: float) -> Callable[[np.ndarray], np.ndarray]:
-    """Soft: `c tanh(x / c)`. Hard: cut at c. Fold: turned back at c, `2 c / pi asin sin`."""
-    if shape == "soft":
-        return lambda x: np.float32(ceiling) * np.tanh(x * np.float32(1 / ceiling))
-    if shape == "hard":
-        return lambda x: np.clip(x, np.float32(-ceiling), np.float32(ceiling))
-    half = np.float32(np.pi / 2 / ceiling)
-    return lambda x: np.float32(ceiling * 2 / np.pi) * np.arcsin(np.sin(half * x))
+def shaper(shape: str, ceiling: float) -> Callable[[np.ndarray], None]:
+    """What bends a signal (float32), in place.
+
+    Soft: `c tanh(x / c)`. Hard: cut at c. Fold: turned back at c, `2 c / pi asin sin`.
+    """
+    top, most = np.float32(ceiling), np.float32(1 / ceiling)
+
+    def soft(x: np.ndarray) -> None:
+        np.multiply(x, most, out=x)
+        np.tanh(x, out=x)
+        np.multiply(x, top, out=x)
+
+    def hard(x: np.ndarray) -> None:
+        np.clip(x, -top, top, out=x)
+
+    def fold(x: np.ndarray) -> None:
+        np.multiply(x, np.float32(np.pi / 2) * most, out=x)
+        np.sin(x, out=x)
+        np.arcsin(x, out=x)
+        np.multiply(x, np.float32(2 / np.pi) * top, out=x)
+
+    return {"soft": soft, "hard": hard, "fold": fold}[shape]
 
 
 class DriveWork:
@@ -37,5 +51,5 @@ class DriveWork:
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         channels = self.over.channels
         out = np.zeros_like(block)
-        out[:channels] = self.over.down(self.shape(self.over.up(block[:channels] * self.gain)))
+        out[:channels] = self.over.around(block[:channels] * self.gain, self.shape)
         return out

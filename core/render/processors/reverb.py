@@ -31,7 +31,9 @@ _UNLIKE = (0.39, 0.59, 0.74, 0.89, 1.04, 1.21, 1.41, 1.64)
 _LOSS_AT_LEAST = 1e-5
 _SEGMENT = 32
 _MOST_SHELF_DB = 40.0
-_MOST_AT_ONCE = 1024
+_MOST_AT_ONCE = 2048
+_PAD = 24
+"""Rows whose lengths are powers of two would all fall on the same lines of the cache."""
 
 
 def _prime(n: int) -> int:
@@ -237,11 +239,11 @@ def _network(  # type: ignore[no-untyped-def]
     """left and right (n,) through diffusers and eight lines into out (2, n).
 
     The rings fed (2), held (4) and lines (8 rows) have `sizes` and go on at `places`.
-    t (8, chunk) is to work in; `late` (8, segments + 1) the lengths where they are
+    t (8, chunk + 24) is to work in; `late` (8, segments + 1) the lengths where they are
     moved by up to `depth` samples. Each side hears all lines, with the signs of a row of its own of
     the Hadamard matrix.
     """
-    n, chunk = len(left), t.shape[1]
+    n, chunk = len(left), t.shape[1] - _PAD
     filtered = pole[0] > 0 or shelves.shape[0] > 0
     start = 0
     while start < n:
@@ -456,7 +458,7 @@ class ReverbWork:
         )
         self._losses()
         self.chunk = min(_MOST_AT_ONCE, int(min(lengths) - math.ceil(self.depth) - 3))
-        self.room = np.empty((LINES, self.chunk), np.float32)
+        self.room = np.empty((LINES, self.chunk + _PAD), np.float32)
         self.scale = 1.0
         self._empty()
         seconds = min(30.0, stage.rt60_s * 0.75 + 0.2)

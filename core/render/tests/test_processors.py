@@ -181,7 +181,10 @@ class Oversampling(unittest.TestCase):
         over, sound = Oversampler(1), noise(0.5)[:1]
         sos = scipy.signal.butter(8, 18_000, fs=RATE, output="sos")
         sound = scipy.signal.sosfilt(sos, sound)
-        parts = [over.down(over.up(sound[:, i : i + 999])) for i in range(0, sound.shape[1], 999)]
+        parts = [
+            over.around(sound[:, i : i + 999], lambda fast: None)
+            for i in range(0, sound.shape[1], 999)
+        ]
         back = np.concatenate(parts, axis=1)
         error = back[0, LATENCY:] - sound[0, :-LATENCY]
         self.assertLess(20 * np.log10(error.std() / sound.std()), -70)

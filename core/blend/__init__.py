@@ -6,11 +6,19 @@ from core.blend.dynamics import (
     ParallelSchool,
     ParallelSettings,
     compressed_db,
+    lift_db,
     local_slope,
     parallel_db,
     parallel_view,
 )
-from core.blend.equal import BlendOut, BlendRequest, blend_view
+from core.blend.equal import (
+    BlendOut,
+    BlendRequest,
+    InsertOut,
+    InsertRequest,
+    blend_view,
+    insert_view,
+)
 from core.blend.laws import (
     EqualInsert,
     equal_insert,
@@ -28,7 +36,7 @@ from core.blend.stereo import (
 )
 
 __all__ = [
-    "SCHOOLS", "BlendOut", "BlendRequest", "EqualInsert", "LevelOut", "LevelRequest", "StereoOut", "StereoRequest", "ParallelOut", "ParallelSchool",
-    "ParallelSettings", "blend_view", "compressed_db", "equal_insert", "law_gains", "level_view", "local_slope",
+    "SCHOOLS", "BlendOut", "BlendRequest", "EqualInsert", "InsertOut", "InsertRequest", "LevelOut", "LevelRequest", "StereoOut", "StereoRequest", "ParallelOut", "ParallelSchool",
+    "ParallelSettings", "blend_view", "compressed_db", "equal_insert", "insert_view", "law_gains", "level_view", "lift_db", "local_slope",
     "nearest_steps", "null_limit_db", "parallel_db", "parallel_view", "stereo_view",
 ]  # fmt: skip

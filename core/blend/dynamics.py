@@ -28,6 +28,26 @@ def compressed_db(
     return out + makeup_db
 
 
+SILENT_DB = -70.0
+"""Below it an upward compressor leaves alone what comes in: it would lift noise."""
+
+
+def lift_db(
+    level_db: float, threshold_db: float, ratio: float, up_threshold_db: float, up_ratio: float,
+    up_most_db: float, knee_db: float = 6.0,
+) -> float:  # fmt: skip
+    """Gain (dB) of a compressor that works downwards above one threshold and upwards below another.
+
+    Upwards `(1 - 1/R) (T - x)`, at most `up_most_db`, nothing below -70 dBFS.
+
+    >>> lift_db(-50, 0, 2, -40, 2, 12)
+    5.0
+    """
+    down = level_db - compressed_db(level_db, threshold_db, ratio, knee_db)
+    up = (1 - 1 / up_ratio) * max(0.0, up_threshold_db - level_db)
+    return (min(up, up_most_db) if level_db > SILENT_DB else 0.0) - down
+
+
 def curve_slope(level_db: float, threshold_db: float, ratio: float, knee_db: float) -> float:
     """Slope of the static curve (dB out per dB in): 1 below the knee, 1/R above it."""
     over = level_db - threshold_db
@@ -49,6 +69,14 @@ class ParallelSettings(Edge):
     release_ms: float = Field(120, ge=1, le=5000)
     dry_db: float = Field(-3, ge=-120, le=24)
     wet_db: float = Field(0, ge=-120, le=24)
+    detector_db: float = Field(
+        0, ge=-24, le=48, description="Gain into the detector: the threshold reaches so much lower"
+    )
+
+    @property
+    def reaches_db(self) -> float:
+        """The level from which it truly works: the threshold less the gain into the detector."""
+        return self.threshold_db - self.detector_db
 
 
 def _gain(db: float) -> float:
@@ -68,14 +96,14 @@ def parallel_db(level_db: float, s: ParallelSettings) -> float:
 
 
 def _shares(level_db: float, s: ParallelSettings) -> tuple[float, float]:
-    out = compressed_db(level_db, s.threshold_db, s.ratio, s.knee_db, s.makeup_db)
+    out = compressed_db(level_db, s.reaches_db, s.ratio, s.knee_db, s.makeup_db)
     return _gain(s.dry_db) * 10 ** (level_db / 20), _gain(s.wet_db) * 10 ** (out / 20)
 
 
 def local_slope(level_db: float, s: ParallelSettings) -> float:
     """Slope of the sum: the two slopes weighted by what each path brings."""
     dry, wet = _shares(level_db, s)
-    own = curve_slope(level_db, s.threshold_db, s.ratio, s.knee_db)
+    own = curve_slope(level_db, s.reaches_db, s.ratio, s.knee_db)
     return (dry + wet * own) / (dry + wet)
 
 
@@ -89,8 +117,24 @@ class BlendCurve(Edge):
     ratio: list[float] = Field(description="Local ratio of the sum, in : out")
 
 
+class Burst(Edge):
+    """A burst from quiet to loud and back: levels every 2 ms, dBFS."""
+
+    step_ms: float
+    in_db: list[float]
+    compressor_db: list[float]
+    sum_db: list[float]
+    overshoot_db: float = Field(
+        description="How far the compressor's own hit stands above its hold"
+    )
+    sum_overshoot_db: float = Field(description="The same of the sum")
+    sentence: str
+
+
 class ParallelOut(Edge):
     curve: BlendCurve
+    burst: Burst
+    reaches_db: float = Field(description="Level from which it works, detector gain counted")
     quiet_boost_db: float = Field(
         description="What quiet sounds gain; less if the compressor works on them"
     )
@@ -151,7 +195,14 @@ def parallel_view(s: ParallelSettings) -> ParallelOut:
     if boosts[-1] > 6:
         cautions.append("Peaks gain more than 6 dB: turn both paths down before they clip.")
     ratio = 1 / slopes[steepest]
+    if s.detector_db:
+        low = s.reaches_db
+        cautions.append(
+            f"{s.detector_db:+.0f} dB into the detector: a threshold of {s.threshold_db:.0f} dBFS works from "
+            f"{low:.0f} dBFS.".replace("-", "\u2212")
+        )
     return ParallelOut(
+        burst=burst_of(s), reaches_db=s.reaches_db,
         curve=BlendCurve(
             in_db=levels, sum_db=[round(v, 3) for v in sums],
             dry_db=[_level(d) for d, _ in shares], wet_db=[_level(w) for _, w in shares],
@@ -164,6 +215,46 @@ def parallel_view(s: ParallelSettings) -> ParallelOut:
             f"Quiet sounds gain {quiet:.1f} dB, a peak at full scale {boosts[-1]:+.1f} dB; the sum compresses "
             f"by {ratio:.1f}:1 at most, at {levels[steepest]:.0f} dBFS."
         ).replace("-", "\u2212"),
+    )  # fmt: skip
+
+
+_BURST_STEP_S = 0.002
+_QUIET_DB, _LOUD_DB = -40.0, -10.0
+_BURST_S = (0.06, 0.30, 0.50)
+"""Where the burst begins and ends, and the whole."""
+
+
+def burst_of(s: ParallelSettings) -> Burst:
+    """A burst from -40 to -10 dBFS through the compressor and through the sum.
+
+    The gain reduction in dB follows the static curve with one pole each for attack and release
+    (Giannoulis, Massberg and Reiss 2012, eq. 16), taken every 0.5 ms.
+    """
+    fine = 4
+    step = _BURST_STEP_S / fine
+    attack, release = (math.exp(-step / (t / 1e3)) for t in (s.attack_ms, s.release_ms))
+    dry, wet = _gain(s.dry_db), _gain(s.wet_db)
+    state = _QUIET_DB - compressed_db(_QUIET_DB, s.reaches_db, s.ratio, s.knee_db)
+    came, alone, both = [], [], []
+    for i in range(round(_BURST_S[2] / step)):
+        t = i * step
+        level = _LOUD_DB if _BURST_S[0] <= t < _BURST_S[1] else _QUIET_DB
+        wanted = level - compressed_db(level, s.reaches_db, s.ratio, s.knee_db)
+        keep = attack if wanted > state else release
+        state = keep * state + (1 - keep) * wanted
+        if i % fine == 0:
+            own = level - state + s.makeup_db
+            came.append(level)
+            alone.append(round(own, 2))
+            both.append(_level(dry * 10 ** (level / 20) + wet * 10 ** (own / 20)))
+    first, last = round(_BURST_S[0] / _BURST_STEP_S), round(_BURST_S[1] / _BURST_STEP_S) - 1
+    over, summed = alone[first] - alone[last], both[first] - both[last]
+    said = (
+        f"At a hit the compressor alone stands {over:.1f} dB above where it settles, the sum {summed:.1f} dB."
+    ).replace("-", "\u2212")
+    return Burst(
+        step_ms=_BURST_STEP_S * 1e3, in_db=came, compressor_db=alone, sum_db=both, overshoot_db=over,
+        sum_overshoot_db=summed, sentence=said,
     )  # fmt: skip
 
 

@@ -53,6 +53,42 @@ class EqualRow(Edge):
     sum_db: float = Field(description="Level of the sum there")
 
 
+class InsertRequest(Edge):
+    """An insert, and the parallel path or the other law that is to sound like it."""
+
+    law: str = Field("linear", max_length=20)
+    mix_percent: float = Field(40, ge=0, le=100)
+    trim_db: float = Field(0, ge=-60, le=24)
+    device_mix_percent: float = Field(
+        100, ge=0, le=100, description="What the device on the parallel path stands at"
+    )
+    level_step_db: float = Field(0.1, gt=0, le=6)
+    mix_step_percent: float = Field(1, gt=0, le=50)
+
+
+class InsertRow(Edge):
+    law: str
+    name: str
+    mix_percent: float
+    trim_db: float
+    set_mix_percent: float
+    set_trim_db: float
+    null_db: float | None
+
+
+class InsertOut(Edge):
+    """What sounds as an insert does."""
+
+    dry_db: float | None = Field(description="Fader of the dry path; null: off")
+    wet_db: float | None = Field(description="Fader of the wet path; null: off")
+    set_dry_db: float | None
+    set_wet_db: float | None
+    null_db: float | None = Field(description="Null to expect with the nearest faders; null: exact")
+    impossible: str = Field(description="Why no pair of faders does it; else empty")
+    rows: list[InsertRow] = Field(description="The same sound by each law")
+    sentence: str
+
+
 class BlendOut(Edge):
     mix_percent: list[float]
     laws: list[LawCurve]
@@ -135,4 +171,67 @@ def blend_view(request: BlendRequest) -> BlendOut:
         leak_db=_db(effective_dry / dry) if dry > 0 and effective_dry > dry else None,
         exact=not broken, broken_by=broken, rows=rows,
         pair_sum_db=_sum_db(effective_dry, effective_wet, request.correlation) or -120.0, sentence=said,
+    )  # fmt: skip
+
+
+def insert_view(request: InsertRequest) -> InsertOut:
+    """The parallel path, and the other laws, that sound as an insert does.
+
+    An insert of gains T d and T w needs faders `W = T w / p` and `D = T d - W (1 - p)` beside a device
+    at p. Where D would be below zero the device brings more dry than is wanted: no fader takes that
+    away. Raises FonodromeError for an unknown law or for silence.
+    """
+    law_dry, law_wet = law_gains(request.law, request.mix_percent / 100)
+    trim = 10 ** (request.trim_db / 20)
+    dry, wet, p = trim * law_dry, trim * law_wet, request.device_mix_percent / 100
+    impossible, faders = "", (dry, wet)
+    if wet > 1e-9 and p <= 0:
+        impossible = "The device on the path stands at 0 %: nothing wet comes out of it."
+    elif wet > 1e-9:
+        faders = (dry - wet / p * (1 - p), wet / p)
+        if faders[0] < -1e-12:
+            most = 100 * wet / (dry + wet)
+            impossible = (
+                f"At {request.device_mix_percent:g} % the device brings more dry than the insert has: it "
+                f"has to stand at {most:.0f} % at least."
+            )
+    rows = []
+    for law in LAWS:
+        found = equal_insert(dry, wet, 1.0, law)
+        mix, set_trim, null = nearest_steps(
+            dry, wet, request.mix_step_percent / 100, request.level_step_db, law
+        )
+        rows.append(
+            InsertRow(
+                law=law, name=NAMES[law], mix_percent=100 * found.mix,
+                trim_db=20 * math.log10(found.trim), set_mix_percent=round(100 * mix, 6),
+                set_trim_db=round(set_trim, 6), null_db=null,
+            )
+        )  # fmt: skip
+    if impossible:
+        return InsertOut(
+            dry_db=None, wet_db=None, set_dry_db=None, set_wet_db=None, null_db=None,
+            impossible=impossible, rows=rows, sentence=f"Impossible. {impossible}",
+        )  # fmt: skip
+    exact = [_db(f) for f in faders]
+    stepped = [
+        None if v is None else round(v / request.level_step_db) * request.level_step_db
+        for v in exact
+    ]
+    linear = [0.0 if v is None else 10 ** (v / 20) for v in stepped]
+    made = (linear[0] + linear[1] * (1 - p), linear[1] * p)
+    left = (made[0] - dry) ** 2 + (made[1] - wet) ** 2
+    null = 10 * math.log10(left / (dry * dry + wet * wet)) if left > 1e-24 else None
+
+    def said(value: float | None) -> str:
+        return "off" if value is None else f"{value:+.2f} dB"
+
+    limit = "exactly" if null is None else f"to a null of {null:.1f} dB"
+    return InsertOut(
+        dry_db=exact[0], wet_db=exact[1], set_dry_db=stepped[0], set_wet_db=stepped[1], null_db=null,
+        impossible="", rows=rows,
+        sentence=(
+            f"Dry at {said(exact[0])} beside wet at {said(exact[1])} sounds the same; with steps of "
+            f"{request.level_step_db:g} dB {limit}."
+        ).replace("-", "\u2212"),
     )  # fmt: skip

@@ -1,9 +1,8 @@
-"""What ducking or a parallel compressor would do to a clip: curves and levels, without a rig."""
+"""What a parallel compressor would do to a clip: curves and levels, without a rig."""
 
 import math
 from functools import lru_cache
 from pathlib import Path
-from typing import Literal
 
 import numpy as np
 from pydantic import Field
@@ -12,13 +11,12 @@ from core.audio import open_audio
 from core.audio.loudness import EnergyMeter, gated_lufs
 from core.audio.onsets import find_onsets
 from core.audio.oversample import Oversampler, true_peak
-from core.blend import ParallelSettings
+from core.blend import ParallelSettings, parallel_db
 from core.edge import Edge
 from core.errors import AudioError, FonodromeError
 from core.render.processors import Setting
-from core.render.processors.dynamics import CompressorWork, DuckerWork
+from core.render.processors.dynamics import CompressorWork
 from core.routing import kinds as k
-from core.space.gaps import Phrase
 
 _BLOCK = 1 << 14
 CURVE_S = 0.02
@@ -54,37 +52,10 @@ class ParallelMeasured(Edge):
     hits: int
     release_said: str
     headroom_db: float | None = Field(description="From the true peak after to full scale")
+    floor_dbfs: float | None = Field(description="Level that all but 2 % of the time is above")
+    floor_lift_db: float | None = Field(description="What the sum lifts that floor by")
+    reduced_percent: float = Field(description="Share of the time with more than 1 dB of reduction")
     cautions: list[str]
-
-
-class DuckingSettings(Edge):
-    """One of three ways to make room under a key."""
-
-    way: Literal["key", "envelope", "shape", "compressor"] = "key"
-    depth_db: float = Field(9, ge=0, le=60)
-    attack_ms: float = Field(10, ge=0.01, le=500)
-    release_ms: float = Field(250, ge=1, le=5000)
-    duck_percent: float = Field(60, ge=0, le=200)
-    pre_gain_db: float = Field(6, ge=-24, le=60)
-    below_zero: bool = False
-    period_s: float = Field(0.5, gt=0, le=30, description="Shape: length of one dip")
-    dip_shape: Literal["ramp", "exponential", "half-sine"] = "ramp"
-    threshold_db: float = Field(-30, ge=-80, le=12, description="Compressor")
-    ratio: float = Field(4, ge=1, le=100, description="Compressor")
-
-
-class DuckingOut(Edge):
-    """The wet gain over a clip that is its own key."""
-
-    gain_db: list[float] = Field(description="Every 20 ms; -120 for nothing")
-    inverted: bool = Field(description="Somewhere the wet signal's polarity is turned over")
-    in_phrases_db: float | None = Field(description="Mean wet level while phrases sound")
-    in_gaps_db: float | None
-    at_entries_db: list[float] = Field(description="Wet gain where each phrase after a gap enters")
-    recovery_s: float | None = Field(
-        description="From a phrase's end until 3 dB below full again, median"
-    )
-    sentence: str
 
 
 def _loudness_range(tenths: np.ndarray) -> float | None:
@@ -135,7 +106,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         if sound.frames > LONGEST_S * rate:
             raise FonodromeError(f"“{name}” is longer than ten minutes: choose a shorter clip.")
         stage = k.Compressor(
-            id="c", threshold_db=s.threshold_db, ratio=min(s.ratio, 100), knee_db=s.knee_db,
+            id="c", threshold_db=max(-80, s.reaches_db), ratio=min(s.ratio, 100), knee_db=s.knee_db,
             makeup_db=s.makeup_db, attack_ms=s.attack_ms, release_ms=s.release_ms,
         )  # fmt: skip
         work = CompressorWork(stage, Setting(rate))
@@ -178,6 +149,12 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         cautions.append(f"{headroom:.1f} dB of headroom is left; mastering likes 6 dB or more.")
     total = counts.sum()
     hits_s = _hits(path)
+    floor = _floor(counts)
+    lift = None if floor is None or (dry <= 0 and wet <= 0) else parallel_db(floor, s) - floor
+    if lift is not None and floor is not None and lift - match > 6:
+        cautions.append(
+            f"The floor at {floor:.0f} dBFS comes up by {lift:.1f} dB: noise and spill with it."
+        )
     share, depth = _released(curve, hits_s)
     return ParallelMeasured(
         before=first, after=second, match_db=match,
@@ -186,8 +163,19 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         reduction_db=[round(float(v), 2) for v in curve], most_reduction_db=most,
         released_percent=share, pumping_db=depth, hits=len(hits_s),
         release_said=_release_said(share, depth),
-        headroom_db=headroom, cautions=cautions,
+        headroom_db=headroom, cautions=[c.replace("-", "\u2212") for c in cautions],
+        floor_dbfs=floor, floor_lift_db=lift,
+        reduced_percent=100 * float((curve < -1).mean()) if len(curve) else 0.0,
     )  # fmt: skip
+
+
+def _floor(counts: np.ndarray) -> float | None:
+    """The level that all but 2 % of the sounding time is above, from the histogram."""
+    total = float(counts.sum())
+    if not total:
+        return None
+    index = int(np.searchsorted(np.cumsum(counts), 0.02 * total))
+    return float(HISTOGRAM_LOW + HISTOGRAM_STEP * index + HISTOGRAM_STEP / 2)
 
 
 @lru_cache(maxsize=32)
@@ -224,78 +212,3 @@ def _release_said(share: float | None, depth: float | None) -> str:
     if share > 80:
         return f"Between hits {share:.0f} % is released, {depth:.1f} dB: it pumps. A longer release would hold it."
     return f"Between hits {share:.0f} % is released, {depth:.1f} dB: between holding and pumping."
-
-
-def measure_ducking(
-    path: Path, name: str, s: DuckingSettings, phrases: list[Phrase], nominal_dbfs: float
-) -> DuckingOut:
-    """The wet gain that a clip makes as a key, over its phrases and gaps. Raises AudioError."""
-    with open_audio(path, name) as sound:
-        rate = sound.rate_hz
-        if sound.frames > LONGEST_S * rate:
-            raise FonodromeError(f"“{name}” is longer than ten minutes: choose a shorter clip.")
-        setting = Setting(rate, 2, nominal_dbfs, {"d": s.period_s})
-        compressor = None
-        if s.way == "compressor":
-            compressor = CompressorWork(
-                k.Compressor(
-                    id="d", threshold_db=s.threshold_db, ratio=s.ratio, knee_db=0,
-                    attack_ms=s.attack_ms, release_ms=s.release_ms,
-                ),
-                setting,
-            )  # fmt: skip
-            ducker = None
-        else:
-            shared = {
-                name: getattr(s, name)
-                for name in (
-                    "way", "depth_db", "attack_ms", "release_ms", "duck_percent", "pre_gain_db",
-                    "below_zero", "dip_shape",
-                )
-            }  # fmt: skip
-            ducker = DuckerWork(k.Ducker(id="d", **shared), setting)
-        step = max(1, round(CURVE_S * rate))
-        size = max(step, _BLOCK // step * step)
-        parts = []
-        for start in range(0, sound.frames, size):
-            block = np.asarray(sound.read(start, min(size, sound.frames - start)), np.float64)[:2]
-            if compressor is not None:
-                gain = 10 ** (-compressor.reduction(block) / 20)
-            else:
-                assert ducker is not None
-                gain = ducker.gain(block)
-            parts.append(
-                np.asarray(gain[: len(gain) // step * step], float).reshape(-1, step).mean(axis=1)
-            )
-    curve = np.concatenate(parts) if parts else np.zeros(0)
-    times = (np.arange(len(curve)) + 0.5) * CURVE_S
-    inside = np.zeros(len(curve), bool)
-    for phrase in phrases:
-        inside |= (times >= phrase.start_s) & (times < phrase.end_s)
-    size_db = 20 * np.log10(np.maximum(np.abs(curve), 1e-6))
-
-    def mean(which: np.ndarray) -> float | None:
-        chosen = curve[which] ** 2
-        return 10 * math.log10(max(float(chosen.mean()), 1e-12)) if len(chosen) else None
-
-    recoveries = []
-    for phrase, after in zip(phrases, [*phrases[1:], None], strict=False):
-        first = int(phrase.end_s / CURVE_S)
-        last = len(curve) if after is None else int(after.start_s / CURVE_S)
-        up = np.flatnonzero(size_db[first:last] >= -3)
-        if len(up):
-            recoveries.append(float(up[0]) * CURVE_S)
-    entries = [
-        float(size_db[min(len(size_db) - 1, max(0, int(p.start_s / CURVE_S) - 1))])
-        for p in phrases[1:] if len(size_db)
-    ]  # fmt: skip
-    low, high = mean(inside), mean(~inside)
-    said = "Nothing sounds here." if low is None else f"{low:.1f} dB while phrases sound"
-    if low is not None and high is not None:
-        said += f", {high:.1f} dB between them."
-    return DuckingOut(
-        gain_db=[round(float(v), 2) for v in np.maximum(size_db, -120)],
-        inverted=bool((curve < -1e-6).any()), in_phrases_db=low, in_gaps_db=high,
-        at_entries_db=entries, recovery_s=float(np.median(recoveries)) if recoveries else None,
-        sentence=said.replace("-", "\u2212"),
-    )  # fmt: skip

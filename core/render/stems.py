@@ -135,11 +135,11 @@ def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> Stem
     carried = plan.carried[arcs[0].source]
     wet = sum(carried.wet) > sum(carried.dry)
     return StemOut(
-        id=key, name=_name(rig, feeder), wet=wet, level_db=rig.rails[key].strip.level_db
+        id=key, name=_name(rig, feeder, wet), wet=wet, level_db=rig.rails[key].strip.level_db
     )  # fmt: skip
 
 
-def _name(rig: Rig, node: k.Node) -> str:
+def _name(rig: Rig, node: k.Node, wet: bool) -> str:
     """What a person would call an input: the last thing on it that has a name or makes a sound."""
     plain = (k.Split, k.Send, k.Level, k.Fader, k.Merge, k.Bus, k.Return)
     at: k.Node = node
@@ -148,8 +148,8 @@ def _name(rig: Rig, node: k.Node) -> str:
         if len(came) != 1:
             break
         at = rig.nodes[came[0].rpartition(".")[0]]
-        if isinstance(at, (k.Split, k.Source)):
-            return "dry" if isinstance(at, k.Split) else at.shown
+        if isinstance(at, k.Split) and not wet:
+            return "dry"
     return at.shown
 
 

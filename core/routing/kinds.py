@@ -228,6 +228,20 @@ class Reverb(Mixed):
     size_percent: float = percent(100, "size", 20, 300, "Length of its lines and early part")
     density_percent: float = percent(80, "density", 0, 100)
     early_db: float = db(0, "early", -60, 12, "Early part against the tail")
+    early_size_percent: float = percent(
+        100, "early size", 20, 300, "Times of its early part, besides its size"
+    )
+    early_low_cut_hz: float | None = hertz(None, "early low cut")
+    early_high_cut_hz: float | None = hertz(None, "early tone", "High cut of the early part")
+    early_pan_percent: float = percent(0, "early pan", -100, 100)
+    early_side_db: float = db(0, "early side", -60, 12, "Side against mid of the early part")
+    early_cross_percent: float = percent(
+        0, "early cross-talk", 0, 100, "What each side of the early part gives the other"
+    )
+    tail_low_cut_hz: float | None = hertz(None, "tail low cut")
+    tail_high_cut_hz: float | None = hertz(None, "tail tone", "High cut of the tail")
+    tail_pan_percent: float = percent(0, "tail pan", -100, 100)
+    tail_side_db: float = db(0, "tail side", -60, 12, "Side against mid of the tail")
     mod_rate_hz: float = quantity(0.8, "modulation rate", "Hz", 0.01, 10)
     mod_depth_ms: float = quantity(0.25, "modulation depth", "ms", 0, 5)
     mod_sides_deg: float = quantity(0, "sides apart", "", 0, 180, "Phase of right to left, degrees")

@@ -1,6 +1,6 @@
 """Clips and uploads."""
 
-from typing import Any
+from typing import Any, Literal
 from uuid import UUID
 
 from django.core.cache import cache
@@ -16,13 +16,15 @@ from core.blend import ParallelSettings
 from core.delay import Pattern, TakeOut, TakeRequest, against_slots
 from core.delay.take import MOST_ONSETS
 from core.edge import Edge
-from core.render.simulate import (
+from core.render.ducking import (
+    DuckingFit,
     DuckingOut,
     DuckingSettings,
-    ParallelMeasured,
+    DuckingTail,
+    fit_ducking,
     measure_ducking,
-    measure_parallel,
 )
+from core.render.simulate import ParallelMeasured, measure_parallel
 from core.space import Levels, SpaceOut, SpaceRequest, clip_levels, space_view
 from core.space.gaps import Phrase
 from core.units import TempoFrame
@@ -248,6 +250,9 @@ class DuckingIn(Edge):
     settings: DuckingSettings = DuckingSettings()
     phrases: list[Phrase] = Field(max_length=2000)
     nominal_dbfs: float = Field(-20, ge=-90, le=0)
+    key: UUID | None = Field(None, description="Another clip that is the key")
+    key_db: float = Field(0, ge=-60, le=24, description="Level at which the key is tapped")
+    tail: DuckingTail = DuckingTail()
 
 
 def _path(request: HttpRequest, clip_id: UUID) -> tuple[Any, str, str]:
@@ -275,7 +280,27 @@ def clip_space(request: HttpRequest, clip_id: UUID, payload: SpaceRequest) -> Cl
 def clip_ducking(request: HttpRequest, clip_id: UUID, payload: DuckingIn) -> DuckingOut:
     """What a ducker keyed by the clip does to the wet level."""
     path, name, _ = _path(request, clip_id)
-    return measure_ducking(path, name, payload.settings, payload.phrases, payload.nominal_dbfs)
+    key = None if payload.key is None else _path(request, payload.key)[:2]
+    return measure_ducking(
+        path, name, payload.settings, payload.phrases, payload.nominal_dbfs, key=key,
+        key_db=payload.key_db, tail=payload.tail,
+    )  # fmt: skip
+
+
+class DuckingFitIn(Edge):
+    target: DuckingSettings
+    way: Literal["key", "envelope", "shape", "compressor"]
+    nominal_dbfs: float = Field(-20, ge=-90, le=0)
+    key_db: float = Field(0, ge=-60, le=24)
+
+
+@router.post("/clips/{uuid:clip_id}/ducking-fit", response=DuckingFit)
+def clip_ducking_fit(request: HttpRequest, clip_id: UUID, payload: DuckingFitIn) -> DuckingFit:
+    """One way of ducking by the clip made like another, as well as it can be."""
+    path, name, _ = _path(request, clip_id)
+    return fit_ducking(
+        path, name, payload.target, payload.way, payload.nominal_dbfs, payload.key_db
+    )
 
 
 @router.post("/clips/{uuid:clip_id}/parallel", response=ParallelMeasured)

@@ -10,6 +10,8 @@ from core.blend import (
     SCHOOLS,
     BlendOut,
     BlendRequest,
+    InsertOut,
+    InsertRequest,
     LevelOut,
     LevelRequest,
     ParallelOut,
@@ -18,6 +20,7 @@ from core.blend import (
     StereoOut,
     StereoRequest,
     blend_view,
+    insert_view,
     level_view,
     parallel_view,
     stereo_view,
@@ -196,6 +199,12 @@ def compute_rig_layout(request: HttpRequest, payload: RigLayoutRequest) -> HttpR
 def post_mix_laws(request: HttpRequest, payload: BlendRequest) -> BlendOut:
     """All mix laws for a correlation, and the insert that equals a dry and a wet path."""
     return blend_view(payload)
+
+
+@router.post("/insert-to-parallel", response=InsertOut)
+def post_insert(request: HttpRequest, payload: InsertRequest) -> InsertOut:
+    """The parallel path, and the other laws, that sound as an insert does."""
+    return insert_view(payload)
 
 
 class ParallelView(Edge):

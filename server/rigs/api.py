@@ -8,10 +8,21 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field
 
+from core.course import (
+    CourseLevels,
+    CourseRequest,
+    ReturnsOut,
+    TailOut,
+    TailRequest,
+    course_levels,
+    returns_view,
+    tail_view,
+)
 from core.edge import Edge
 from core.routing import (
     TEMPLATES,
     Action,
+    Context,
     Conversion,
     Fragment,
     KindOut,
@@ -272,6 +283,31 @@ def copy_nodes(request: HttpRequest, variant_id: UUID, payload: CopyIn) -> Any:
     """Parts of a variant, for pasting into this rig or another."""
     document = load_rig(variant_of(user_of(request), variant_id).document)
     return answer(copy_parts(document, payload.nodes))
+
+
+def _heard(request: HttpRequest, variant_id: UUID) -> tuple[Rig, Context]:
+    variant = variant_of(user_of(request), variant_id)
+    return load_rig(variant.document), context_of(variant.rig.song)
+
+
+@router.get("/variants/{uuid:variant_id}/returns", response=ReturnsOut)
+def variant_returns(
+    request: HttpRequest, variant_id: UUID, output: str | None = None, place: str | None = None
+) -> ReturnsOut:
+    """Several returns together: levels, low end, what muting one does, and the order of arrivals."""
+    return returns_view(*_heard(request, variant_id), output, place)
+
+
+@router.post("/variants/{uuid:variant_id}/course-levels", response=CourseLevels)
+def variant_levels(request: HttpRequest, variant_id: UUID, payload: CourseRequest) -> CourseLevels:
+    """Levels with headroom at every stage between a source and an output."""
+    return course_levels(*_heard(request, variant_id), payload)
+
+
+@router.post("/variants/{uuid:variant_id}/tail", response=TailOut)
+def variant_tail(request: HttpRequest, variant_id: UUID, payload: TailRequest) -> TailOut:
+    """The tail of a reverb of the rig in gaps, after all stages of its return."""
+    return tail_view(*_heard(request, variant_id), payload)
 
 
 @router.get("/variants/{uuid:variant_id}/patch.csv", response={200: None})

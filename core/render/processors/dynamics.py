@@ -10,6 +10,7 @@ import numpy as np
 import scipy.signal
 
 from core.audio.biquads import Biquads
+from core.blend.dynamics import SILENT_DB
 from core.render.processors.base import Setting, one_pole
 from core.render.processors.fast import (
     Scratch,
@@ -208,7 +209,7 @@ class ThreeBandWork:
 
     latency = 0
     own = 0.0
-    _SILENT_DB, _HOLD_MS = -70.0, 60.0
+    _HOLD_MS = 60.0
 
     def __init__(self, stage: k.ThreeBand, setting: Setting) -> None:
         rate = setting.rate_hz
@@ -237,7 +238,7 @@ class ThreeBandWork:
         s = self.stage
         down = static_reduction(level.copy(), s.threshold_db, s.ratio, 6.0)
         up = (1 - 1 / s.up_ratio) * np.maximum(s.up_threshold_db - level, 0)
-        up = np.where(level > self._SILENT_DB, np.minimum(up, s.up_most_db), 0)
+        up = np.where(level > SILENT_DB, np.minimum(up, s.up_most_db), 0)
         return np.asarray(up - down, dtype=np.float32)
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:

@@ -19,6 +19,7 @@ import scipy.optimize
 
 from core.render.processors.base import Setting, lfo_phase
 from core.render.processors.fast import rows
+from core.render.processors.parts import PartWork
 from core.routing import kinds as k
 
 LINES = 8
@@ -224,8 +225,32 @@ def _heard(a, b, early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no
 
 
 @numba.njit(
+    numba.void(_FEW, _FEW, numba.float64[::1], numba.float64), **_QUICK
+)  # fmt: skip
+def _tail_alone(a, b, into, scale):  # type: ignore[no-untyped-def]
+    """One side of the tail: all lines with the signs of a row of the matrix."""
+    root = np.float32(0.70710678)
+    for i in range(len(into)):
+        into[i] = scale * (root * (a[i] + b[i]))
+
+
+@numba.njit(
+    numba.void(_FEW, _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, numba.float64[::1], numba.float64),
+    **_QUICK,
+)
+def _early_alone(early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no-untyped-def]
+    """One side of the early part."""
+    e0, e1, e2, e3, e4, e5 = early[0], early[1], early[2], early[3], early[4], early[5]
+    for i in range(len(into)):
+        into[i] = scale * (
+            (e0 * t0[i] + e1 * t1[i]) + (e2 * t2[i] + e3 * t3[i]) + (e4 * t4[i] + e5 * t5[i])
+        )
+
+
+@numba.njit(
     numba.void(
-        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.int64[::1],
+        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.float64[:, ::1],
+        numba.int64[::1],
         numba.int64[::1], _ROWS, _ROWS, _ROWS, numba.int64[:, ::1], numba.float32,
         numba.int64[::1], _FEW, _FEW, numba.float32[:, :, ::1], _ROWS, _ROWS, numba.int64,
         numba.int64[:, ::1], _FEW, _ROWS, numba.float64,
@@ -233,10 +258,12 @@ def _heard(a, b, early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no
     **_QUICK,
 )  # fmt: skip
 def _network(  # type: ignore[no-untyped-def]
-    left, right, out, sizes, places, fed, held, lines, spans, share, lengths, gains, pole,
+    left, right, out, soon, sizes, places, fed, held, lines, spans, share, lengths, gains, pole,
     shelves, states, late, depth, taps, early, t, scale,
 ):  # fmt: skip
     """left and right (n,) through diffusers and eight lines into out (2, n).
+
+    Where soon (2, n) is as long, the early part goes there, and out holds the tail alone.
 
     The rings fed (2), held (4) and lines (8 rows) have `sizes` and go on at `places`.
     t (8, chunk + 24) is to work in; `late` (8, segments + 1) the lengths where they are
@@ -295,11 +322,18 @@ def _network(  # type: ignore[no-untyped-def]
             a0, a1 = a0 if a0 >= 0 else a0 + size, a1 if a1 >= 0 else a1 + size
             a2, a3 = a2 if a2 >= 0 else a2 + size, a3 if a3 >= 0 else a3 + size
             a4, a5 = a4 if a4 >= 0 else a4 + size, a5 if a5 >= 0 else a5 + size
-            _heard(
-                t[side, :count], t[side + 4, :count], early,
-                x[a0 : a0 + count], x[a1 : a1 + count], x[a2 : a2 + count], x[a3 : a3 + count],
-                x[a4 : a4 + count], x[a5 : a5 + count], out[side, start : start + count], scale,
-            )  # fmt: skip
+            x0, x1, x2 = x[a0 : a0 + count], x[a1 : a1 + count], x[a2 : a2 + count]
+            x3, x4, x5 = x[a3 : a3 + count], x[a4 : a4 + count], x[a5 : a5 + count]
+            into = out[side, start : start + count]
+            if soon.shape[1] == n:
+                _tail_alone(t[side, :count], t[side + 4, :count], into, scale)
+                _early_alone(
+                    early, x0, x1, x2, x3, x4, x5, soon[side, start : start + count], scale
+                )
+            else:
+                _heard(
+                    t[side, :count], t[side + 4, :count], early, x0, x1, x2, x3, x4, x5, into, scale
+                )
         for j in range(4):
             _feed(
                 t[j, :count], t[j + 4, :count], fed[j % 2, at : at + count],
@@ -442,7 +476,7 @@ class ReverbWork:
             ]
         )
         self.density = _MOST_DIFFUSION * stage.density_percent / 100
-        times = np.array(_EARLY_MS) * size / 1e3
+        times = np.array(_EARLY_MS) * size * stage.early_size_percent / 100 / 1e3
         self.taps = np.array([np.round(times * (1 + 0.07 * side) * rate) for side in (0, 1)], int)
         early = 10 ** ((stage.early_db - 6) / 20) * 10 ** (-3 * times / stage.rt60_s)
         self.early = early.astype(np.float32)
@@ -459,7 +493,7 @@ class ReverbWork:
         self._losses()
         self.chunk = min(_MOST_AT_ONCE, int(min(lengths) - math.ceil(self.depth) - 3))
         self.room = np.empty((LINES, self.chunk + _PAD), np.float32)
-        self.scale = 1.0
+        self.scale, self.apart = 1.0, False
         self._empty()
         seconds = min(30.0, stage.rt60_s * 0.75 + 0.2)
         response = np.zeros((2, 8192))
@@ -471,6 +505,18 @@ class ReverbWork:
             energy += float((heard[: self.channels] ** 2).sum())
         self.scale = 1 / math.sqrt(max(energy, 1e-12))
         self._empty()
+        self.parts = (
+            PartWork(
+                rate, stage.early_low_cut_hz, stage.early_high_cut_hz, stage.early_pan_percent,
+                stage.early_side_db, stage.early_cross_percent,
+            ),
+            PartWork(
+                rate, stage.tail_low_cut_hz, stage.tail_high_cut_hz, stage.tail_pan_percent,
+                stage.tail_side_db,
+            ),
+        )  # fmt: skip
+        # Apart only where they differ from rest: the energy that the plan counts is that at rest.
+        self.apart = not all(part.neutral for part in self.parts)
 
     def _losses(self) -> None:
         """Gains, poles and shelves of the lines, from the decay asked for."""
@@ -518,14 +564,18 @@ class ReverbWork:
             swung = self.lengths[:, None] + self.depth * np.sin(2 * np.pi * turn)
             late = np.ascontiguousarray(swung, dtype=np.float32)
         out = np.empty(block.shape)
+        soon = np.empty((2, count if self.apart else 0))
         _network(
-            *rows(block), out, self.sizes, self.places, self.fed, self.held, self.lines,
+            *rows(block), out, soon, self.sizes, self.places, self.fed, self.held, self.lines,
             self.spans, np.float32(self.density), self.lengths, self.gains, self.pole,
             self.shelves, self.states, late, math.ceil(self.depth), self.taps, self.early,
             self.room, self.scale,
         )  # fmt: skip
         self.done += count
-        return out
+        if not self.apart:
+            return out
+        early, tail = self.parts
+        return early(soon) + tail(out)
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         out = self._through(block)

@@ -307,6 +307,47 @@ class Convolving(unittest.TestCase):
                 )
 
 
+class ReverbParts(unittest.TestCase):
+    """Early part and tail apart: what is set for one leaves the other as it was."""
+
+    def tail(self, seconds=1.0, **fields):
+        sound = np.zeros((2, round(seconds * RATE)))
+        sound[0, 0] = 1
+        return ran(k.Reverb(id="r", locked=True, rt60_s=1.0, **fields), sound)
+
+    def test_parts_add_up_to_the_whole(self):
+        whole = self.tail(early_pan_percent=1e-6)
+        np.testing.assert_allclose(whole, self.tail(), atol=1e-7)
+        # Panned to either side, only the early part leaves the other one.
+        left = self.tail(early_pan_percent=-100)
+        apart = whole - left
+        np.testing.assert_allclose(apart[0], 0, atol=1e-6)
+        early = (self.tail(early_cross_percent=100) - whole)[1] ** 2
+        self.assertGreater(early[: round(0.06 * RATE)].sum(), 0.98 * early.sum())
+
+    def test_a_low_cut_of_the_tail_leaves_the_early_part(self):
+        plain, cut = self.tail(), self.tail(tail_low_cut_hz=800)
+        np.testing.assert_allclose(cut[:, :400], plain[:, :400], atol=1e-6)
+        late = slice(round(0.2 * RATE), None)
+        hz = np.fft.rfftfreq(plain[0, late].size, 1 / RATE)
+        taken = [
+            10 * np.log10(np.sum(np.abs(np.fft.rfft(x[0, late])[(hz > f / 1.2) & (hz < f * 1.2)]) ** 2))
+            for f in (200, 800, 4000) for x in (cut, plain)
+        ]  # fmt: skip
+        self.assertAlmostEqual(taken[0] - taken[1], -24, delta=1.5)
+        self.assertAlmostEqual(taken[2] - taken[3], -3, delta=1)
+        self.assertAlmostEqual(taken[4] - taken[5], 0, delta=0.1)
+
+    def test_without_its_side_the_tail_is_mono_and_size_moves_the_early_part_alone(self):
+        mono = self.tail(tail_side_db=-60, early_db=-60)
+        late = mono[:, round(0.2 * RATE) :]
+        np.testing.assert_allclose(late[0], late[1], atol=2e-3 * np.abs(late).max())
+        small, large = self.tail(early_size_percent=100), self.tail(early_size_percent=200)
+        ends = [np.flatnonzero(np.abs(x[0, : round(0.028 * RATE)]) > 1e-5) for x in (small, large)]
+        self.assertGreater(len(ends[0]), 3)
+        self.assertFalse(np.array_equal(small[:, :1400], large[:, :1400]))
+
+
 class StandIns(unittest.TestCase):
     def test_each_does_what_it_does_and_not_what_its_label_says(self):
         click = np.zeros((2, RATE))

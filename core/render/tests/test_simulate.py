@@ -19,7 +19,8 @@ from core.blend import (
 )  # fmt: skip
 from core.blend.equal import BlendRequest, blend_view
 from core.errors import FonodromeError
-from core.render.simulate import DuckingSettings, measure_ducking, measure_parallel
+from core.render.ducking import DuckingSettings, DuckingTail, fit_ducking, measure_ducking
+from core.render.simulate import measure_parallel
 from core.space.gaps import Phrase
 
 RATE = 48_000
@@ -122,6 +123,55 @@ class Ducked(Clips):
     def test_below_nothing_is_said_to_be_inverted(self):
         over = DuckingSettings(way="envelope", duck_percent=180, pre_gain_db=40, below_zero=True)
         self.assertTrue(measure_ducking(self.key(), "a", over, self.PHRASES, -20).inverted)
+
+    def test_one_way_is_made_like_another_and_says_what_is_left(self):
+        target = DuckingSettings(way="key", depth_db=9, attack_ms=20, release_ms=200)
+        # A steady key: every way can hold 9 dB there; the edges differ a little.
+        for way in ("envelope", "compressor"):
+            with self.subTest(way):
+                fit = fit_ducking(self.key(), "a", target, way, -20)
+                self.assertEqual(fit.settings.way, way)
+                self.assertLess(fit.difference_db, 1.0)
+                out = measure_ducking(self.key(), "a", fit.settings, self.PHRASES, -20)
+                self.assertAlmostEqual(out.gain_db[round(1.2 / 0.02)], -9, delta=0.8)
+        again = fit_ducking(self.key(), "a", target, "key", -20)
+        self.assertLess(again.difference_db, 0.2)
+        self.assertAlmostEqual(again.settings.depth_db, 9, delta=0.3)
+        shape = fit_ducking(self.key(), "a", target, "shape", -20)
+        self.assertGreater(shape.difference_db, 2)
+        self.assertIn("another movement", shape.sentence)
+        silent = self.clip(np.zeros(RATE))
+        with self.assertRaisesRegex(FonodromeError, "silent"):
+            fit_ducking(silent, "a", target, "envelope", -20)
+
+    def test_a_pre_gain_is_solved_and_the_ratio_of_wet_to_dry_follows_the_tail(self):
+        settings = DuckingSettings(
+            way="envelope", duck_percent=50, pre_gain_db=0, attack_ms=5, release_ms=100
+        )
+        out = measure_ducking(self.key(), "a", settings, self.PHRASES, -20)
+        solved = settings.model_copy(update={"pre_gain_db": out.solved_pre_gain_db})
+        full = measure_ducking(self.key(), "a", solved, self.PHRASES, -20)
+        self.assertAlmostEqual(full.gain_db[round(1.2 / 0.02)], 20 * np.log10(0.5), delta=0.1)
+        self.assertGreater(out.gain_db[round(1.2 / 0.02)], -3)
+        # Not ducked, a long note's tail comes to its start; after it falls by 60 dB in RT60.
+        tail = DuckingTail(rt60_s=0.5, pre_delay_s=0, start_db=-6)
+        off = DuckingSettings(way="key", depth_db=0)
+        free = measure_ducking(self.key(), "a", off, self.PHRASES, -20, tail=tail)
+        self.assertAlmostEqual(free.ratio_db[round(1.4 / 0.02)], -6, delta=0.2)
+        self.assertLess(free.ratio_in_gaps_db, free.ratio_in_phrases_db)
+        ducked = measure_ducking(
+            self.key(), "a", DuckingSettings(way="key", depth_db=12), self.PHRASES, -20, tail=tail
+        )
+        self.assertAlmostEqual(free.ratio_in_phrases_db - ducked.ratio_in_phrases_db, 12, delta=1.5)
+        # Keyed by another clip, silent but for its beginning.
+        burst = np.zeros(4 * RATE)
+        burst[: RATE // 2] = 0.3
+        other = measure_ducking(
+            self.key(), "a", DuckingSettings(way="key", depth_db=12, release_ms=50), self.PHRASES, -20,
+            key=(self.clip(burst), "b"),
+        )  # fmt: skip
+        self.assertLess(other.gain_db[round(0.4 / 0.02)], -11)
+        self.assertAlmostEqual(other.gain_db[round(1.2 / 0.02)], 0, delta=0.1)
 
 
 class Equal(unittest.TestCase):

@@ -1,0 +1,244 @@
+"""Several returns into one place: how much each brings, what they add up to, which comes first."""
+
+import math
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from core.course.power import LOW, band_mean, output_power
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.render.stems import PlaceOut, best_place, find_places, only, to_output
+from core.routing import Context, Evaluation
+from core.routing import kinds as k
+from core.routing.document import Rig
+from core.routing.responses import GRID_HZ
+from core.units import format as fmt
+
+FUSED_MS = 30.0
+LOW_CUT_HZ = 150.0
+_QUIETEST_DB = -48.0
+_MOST_ECHOES = 40
+_SILENT = 1e-12
+
+
+class ReturnOut(Edge):
+    """One input of the place."""
+
+    id: str
+    name: str
+    wet: bool
+    level_db: float = Field(description="Power at the output, against all that is dry there")
+    low_db: float = Field(description="The same from 20 to 200 Hz")
+    muted_db: float = Field(description="What the whole loses when it is muted")
+    twice_db: float = Field(description="What the whole gains from one more like it")
+    low_cut_on: str | None = Field(description="A stage on it that could cut its low end, not set")
+    low_cut_saves_db: float = Field(description="What 150 Hz would take off its low end")
+
+
+class MarkOut(Edge):
+    """When something first arrives."""
+
+    name: str
+    kind: str = Field(description="dry, echo or tail")
+    time_ms: float
+    level_db: float = Field(description="Against the strongest dry arrival")
+    rt60_s: float | None
+    node: str
+
+
+class BandOut(Edge):
+    name: str
+    power_db: list[float] = Field(description="Over hz, against the dry mean")
+
+
+class ReturnsOut(Edge):
+    output: str
+    place: str
+    places: list[str]
+    returns: list[ReturnOut]
+    apart_db: float | None = Field(description="All wet inputs as powers, against dry")
+    in_step_db: float | None = Field(description="All wet inputs in step: no more than that")
+    low_apart_db: float | None = Field(description="Low end of all wet inputs as powers")
+    low_lift_db: float | None = Field(description="What they add to the low end of the whole")
+    peak_dbfs: float | None = Field(
+        description="Nominal level with everything in step, and the output's crest"
+    )
+    headroom_db: float | None
+    hz: list[float]
+    bands: list[BandOut]
+    marks: list[MarkOut]
+    order: list[str] = Field(description="What the order of arrivals does, in sentences")
+    sentence: str
+    computed_how: str
+
+
+def _db(power: float) -> float:
+    return 10 * math.log10(max(power, _SILENT))
+
+
+def _wet_place(rig: Rig, places: list[PlaceOut], wanted: str | None, best: PlaceOut) -> PlaceOut:
+    if wanted is None:
+        return best
+    for place in places:
+        if place.id == wanted:
+            return place
+    raise FonodromeError("There is no such place any more, or nothing meets there.")
+
+
+def returns_view(
+    rig: Rig, context: Context, output: str | None = None, place: str | None = None
+) -> ReturnsOut:
+    """Inputs of a place in a rig, as powers at an output. Raises FonodromeError where nothing meets."""
+    e = Evaluation(rig, context)
+    name = output or next(iter(e.plan.outputs), None)
+    if name is None or name not in e.plan.outputs:
+        raise FonodromeError("The rig has no such output.")
+    plan = to_output(e.plan, name)
+    best = best_place(rig, plan, name)
+    places = find_places(rig, plan, name)
+    if best is None:
+        raise FonodromeError("Dry and wet meet nowhere in this rig: it has no returns to add up.")
+    chosen = _wet_place(rig, places, place, best)
+    powers = {s.id: output_power(only(rig, plan, chosen.id, s.id), name) for s in chosen.stems}
+    wide = {id: band_mean(p) for id, p in powers.items()}
+    low = {id: band_mean(p, LOW) for id, p in powers.items()}
+    wet = [s for s in chosen.stems if s.wet]
+    dry = [s.id for s in chosen.stems if not s.wet]
+    dry_wide, dry_low = sum(wide[i] for i in dry), sum(low[i] for i in dry)
+    against, against_low = dry_wide or sum(wide.values()), dry_low or sum(low.values())
+    if against <= _SILENT:
+        raise FonodromeError("Nothing arrives at this output: there is nothing to add up.")
+    total = sum(wide.values())
+    found = []
+    for stem in chosen.stems:
+        cut_on, saved = _low_cut(rig, e, stem.id, powers[stem.id]) if stem.wet else (None, 0.0)
+        found.append(
+            ReturnOut(
+                id=stem.id, name=stem.name, wet=stem.wet, level_db=_db(wide[stem.id] / against),
+                low_db=_db(low[stem.id] / against_low) if against_low > _SILENT else -120.0,
+                muted_db=_db(max(total - wide[stem.id], _SILENT) / total),
+                twice_db=_db((total + wide[stem.id]) / total), low_cut_on=cut_on,
+                low_cut_saves_db=saved,
+            )
+        )  # fmt: skip
+    wet_power, wet_low = sum(wide[s.id] for s in wet), sum(low[s.id] for s in wet)
+    in_step = sum(math.sqrt(wide[s.id]) for s in wet) ** 2
+    everything = sum(math.sqrt(v) for v in wide.values()) ** 2
+    node = rig.nodes[name]
+    assert isinstance(node, k.Output)
+    peak = _db(everything / 2 if plan.channels[plan.outputs[name]] == 2 else everything)
+    peak += node.crest_db
+    marks = _marks(e, name)
+    apart = _db(wet_power / against) if wet_power > _SILENT else None
+    lift = _db((dry_low + wet_low) / dry_low) if dry_low > _SILENT else None
+    return ReturnsOut(
+        output=name, place=chosen.id, places=[p.id for p in places], returns=found, apart_db=apart,
+        in_step_db=_db(in_step / against) if in_step > _SILENT else None,
+        low_apart_db=_db(wet_low / against_low) if wet_low > _SILENT and against_low else None,
+        low_lift_db=lift, peak_dbfs=peak, headroom_db=node.ceiling_dbfs - peak,
+        hz=[round(float(f), 2) for f in GRID_HZ[::4]],
+        bands=[
+            BandOut(
+                name=s.name if s.wet else "dry",
+                power_db=[round(_db(float(v) / against), 2) for v in powers[s.id].sum(axis=0)[::4]],
+            )
+            for s in chosen.stems
+        ],
+        marks=marks, order=_order_said(marks), sentence=_said(wet, apart, lift),
+        computed_how=(
+            "Each input is computed alone, as power over frequency, with a flat source: paths, "
+            "repeats and tails are added as powers. Out of step: 10 log of the sum of powers; in "
+            "step: 20 log of the sum of amplitudes, which is as loud as it can get. Low end: the "
+            "mean from 20 to 200 Hz, every octave alike; n equal and unrelated returns add 10 log n."
+        ),
+    )  # fmt: skip
+
+
+def _said(wet: list[Any], apart: float | None, lift: float | None) -> str:
+    if not wet or apart is None:
+        return "No wet sound meets the dry one here."
+    one = len(wet) == 1
+    many = "The one return stands" if one else f"{len(wet)} returns together stand"
+    said = f"{many} {fmt.signed(apart, 1)} dB against dry"
+    if lift is not None:
+        said += f" and {'lifts' if one else 'lift'} the low end by {fmt.number(lift, 1)} dB"
+    return said + "."
+
+
+def _low_cut(
+    rig: Rig, e: Evaluation, port: str, power: np.ndarray
+) -> tuple[str | None, float]:  # fmt: skip
+    """A wet stage on the way that could cut the low end and does not, and what it would save."""
+    feeder = port.rpartition(".")[0]
+    names = [feeder, *rig.upstream(feeder)] if feeder in rig.nodes else []
+    stage = next(
+        (
+            n for n in names
+            if "low_cut_hz" in type(rig.nodes[n]).model_fields
+            and isinstance(rig.nodes[n], (k.Reverb, k.Convolution, k.Delay))
+            and k.field_of(rig.nodes[n], "low_cut_hz", None) is None
+        ),
+        None,
+    )  # fmt: skip
+    if stage is None:
+        return None, 0.0
+    cut = 1 / (1 + (LOW_CUT_HZ / GRID_HZ) ** 4)
+    before = band_mean(power, LOW)
+    if before <= _SILENT:
+        return None, 0.0
+    return stage, _db(band_mean(power * cut, LOW) / before)
+
+
+def _marks(e: Evaluation, output: str) -> list[MarkOut]:
+    """First arrivals of everything, and the echoes of each delay down to -48 dB."""
+    found: list[MarkOut] = []
+    for board in e.boards:
+        if board.output != output:
+            continue
+        for a in board.arrivals:
+            if a.leak or a.level_db < _QUIETEST_DB:
+                continue
+            reverb = next(
+                (n for n in a.through if isinstance(e.rig.nodes.get(n), (k.Reverb, k.Convolution))),
+                None,
+            )
+            kind = "tail" if a.diffuse else "echo" if a.wet_percent > 50 else "dry"
+            stage = e.rig.nodes.get(reverb) if reverb is not None else None
+            rt60 = stage.rt60_s if isinstance(stage, k.Reverb) else None
+            found.append(
+                MarkOut(
+                    name=a.name, kind=kind, time_ms=a.time_ms - board.reference_ms,
+                    level_db=a.level_db, rt60_s=rt60, node=reverb or (a.through[-1] if a.through else ""),
+                )
+            )  # fmt: skip
+        break
+    found.sort(key=lambda m: m.time_ms)
+    return found[:_MOST_ECHOES]
+
+
+def _order_said(marks: list[MarkOut]) -> list[str]:
+    """Whether each tail's pre-delay is heard, or hides behind the first repeat."""
+    echoes = [m for m in marks if m.kind == "echo" and m.time_ms > 1]
+    said = []
+    for tail in [m for m in marks if m.kind == "tail"]:
+        begins = f"{tail.name} begins after {fmt.number(tail.time_ms, 0)} ms"
+        if not echoes:
+            heard = (
+                "as one with the dry sound" if tail.time_ms <= FUSED_MS else "as a gap of its own"
+            )
+            said.append(f"{begins}: no repeat comes before it, it is heard {heard}.")
+            continue
+        first = echoes[0]
+        repeat = f"the first repeat ({first.name}, {fmt.number(first.time_ms, 0)} ms)"
+        if abs(tail.time_ms - first.time_ms) <= FUSED_MS:
+            said.append(f"{begins}, with {repeat}: its pre-delay hides behind that.")
+        elif tail.time_ms > first.time_ms:
+            said.append(f"{begins}, later than {repeat}: its pre-delay is not heard as one.")
+        else:
+            said.append(
+                f"{begins}, {fmt.number(first.time_ms - tail.time_ms, 0)} ms before {repeat}: its "
+                "pre-delay is heard."
+            )
+    return said

@@ -1,0 +1,161 @@
+"""A reverb's tail at the next entry after all stages of its return, dynamics counted."""
+
+import math
+
+from pydantic import Field
+
+from core.blend import compressed_db, lift_db
+from core.edge import Edge
+from core.errors import FonodromeError
+from core.routing import Context, Evaluation
+from core.routing import kinds as k
+from core.routing.document import Rig
+from core.units import format as fmt
+
+LONGEST_S = 60.0
+
+
+class TailRequest(Edge):
+    gaps_s: list[float] = Field(max_length=2000, description="Lengths of the gaps")
+    drop_db: float = Field(20, gt=0, le=90)
+    reverb: str | None = Field(None, description="Which reverb; the first where none is named")
+
+
+class TailGap(Edge):
+    """One gap, with the whole return counted."""
+
+    tail_db: float = Field(description="At the entry, against the dry phrase")
+    undone_db: float = Field(description="What dynamics on the return lift back")
+    longest_rt60_s: float | None = Field(description="That is clear; null where none is")
+    clear: bool
+
+
+class TailOut(Edge):
+    reverb: str
+    name: str
+    rt60_s: float
+    pre_delay_ms: float
+    start_db: float = Field(
+        description="Where the tail begins, against the dry sound at the output"
+    )
+    stages: list[str] = Field(description="After the reverb, in order")
+    gaps: list[TailGap]
+    levels_db: list[float] = Field(description="Tail before the stages, from 0 down, every 2 dB")
+    after_db: list[float] = Field(description="The same after them, against where it begins")
+    sentence: str
+
+
+def _after(rig: Rig, reverb: str) -> list[k.Stage]:
+    """Stages behind a reverb, up to where its return meets others."""
+    found: list[k.Stage] = []
+    at = reverb
+    while True:
+        leaving = [rig.rails[p].target for p in rig.outputs_of(at) if p in rig.rails]
+        if len(leaving) != 1:
+            return found
+        node = rig.nodes[leaving[0]]
+        if node.many_inputs or not isinstance(node, k.Stage):
+            return found
+        found.append(node)
+        at = node.id
+
+
+def through_db(stages: list[k.Stage], level_dbfs: float) -> float:
+    """Level (dBFS) behind stages, of a tail that comes in at a level: static curves, mid band.
+
+    Compressors by their static curve, three bands by the lift of their middle one; what else stands
+    there does the same to loud and quiet.
+    """
+    level = level_dbfs
+    for stage in stages:
+        if stage.bypassed:
+            continue
+        if isinstance(stage, k.Compressor):
+            level = compressed_db(
+                level, stage.threshold_db, stage.ratio, stage.knee_db, stage.makeup_db
+            )
+        elif isinstance(stage, k.ThreeBand):
+            level += lift_db(
+                level, stage.threshold_db, stage.ratio, stage.up_threshold_db, stage.up_ratio,
+                stage.up_most_db,
+            )  # fmt: skip
+        level += stage.output_db
+    return level
+
+
+def tail_view(rig: Rig, context: Context, request: TailRequest) -> TailOut:
+    """The tail of a rig's reverb in gaps. Raises FonodromeError for a rig without one."""
+    e = Evaluation(rig, context)
+    reverbs = [n for n in rig.of_type((k.Reverb,)) if not n.bypassed]
+    if request.reverb is not None:
+        reverbs = [n for n in reverbs if n.id == request.reverb]
+    if not reverbs:
+        raise FonodromeError("This rig has no reverb that sounds.")
+    reverb = reverbs[0]
+    stages = _after(rig, reverb.id)
+    start_level = e.plan.carried[e.plan.outlet[f"{reverb.id}.0"]].level_dbfs
+    if start_level is None:
+        raise FonodromeError(f"Nothing comes into {reverb.shown}: it has no tail.")
+    start = max(
+        (
+            a.level_db for board in e.boards for a in board.arrivals
+            if a.diffuse and reverb.id in a.through
+        ),
+        default=-120.0,
+    )  # fmt: skip
+    pre_s = e.plan.times_s.get(reverb.id, 0.0)
+    top = through_db(stages, start_level)
+
+    def fallen(drop: float) -> float:
+        """How far the tail has come down behind the stages, `drop` dB down before them."""
+        return top - through_db(stages, start_level - drop)
+
+    need = request.drop_db + start
+    most = _needed(fallen, need)
+    gaps = []
+    for gap in request.gaps_s:
+        before = 60 * max(0.0, gap - pre_s) / reverb.rt60_s
+        left = start - fallen(before)
+        longest: float | None = LONGEST_S
+        if need > 0:
+            longest = None if most is None else min(LONGEST_S, 60 * max(0.0, gap - pre_s) / most)
+            if longest is not None and longest < 0.05:
+                longest = None
+        gaps.append(
+            TailGap(
+                tail_db=left, undone_db=max(0.0, before - fallen(before)), longest_rt60_s=longest,
+                clear=left <= -request.drop_db + 0.05,
+            )
+        )  # fmt: skip
+    grid = [2.0 * i for i in range(41)]
+    worst = max((g.undone_db for g in gaps), default=0.0)
+    behind = ", ".join(s.shown for s in stages) or "nothing"
+    said = f"Behind {reverb.shown} stands {behind}."
+    if worst > 0.1:
+        said += (
+            f" It undoes up to {fmt.number(worst, 1)} dB of the tail's fall before the next entry."
+        )
+    clear = sum(g.clear for g in gaps)
+    if gaps:
+        said += f" {clear} of {len(gaps)} gaps are clear."
+    return TailOut(
+        reverb=reverb.id, name=reverb.shown, rt60_s=reverb.rt60_s, pre_delay_ms=pre_s * 1e3,
+        start_db=start, stages=[s.shown for s in stages], gaps=gaps,
+        levels_db=[-v for v in grid], after_db=[round(-fallen(v), 3) for v in grid], sentence=said,
+    )  # fmt: skip
+
+
+def _needed(fallen, need: float) -> float | None:  # type: ignore[no-untyped-def]
+    """The fall before the stages after which `need` dB are reached behind them; None if never."""
+    if need <= 0:
+        return 0.0
+    low, high = 0.0, 160.0
+    if fallen(high) < need:
+        return None
+    for _ in range(60):
+        middle = (low + high) / 2
+        if fallen(middle) < need:
+            low = middle
+        else:
+            high = middle
+    return high if math.isfinite(high) else None

@@ -19,12 +19,14 @@ from core.blend.equal import (
     blend_view,
     insert_view,
 )
+from core.blend.kept import KeptBlend
 from core.blend.laws import (
     EqualInsert,
     equal_insert,
     law_gains,
     nearest_steps,
     null_limit_db,
+    pan_gains,
 )
 from core.blend.stereo import (
     LevelOut,
@@ -36,7 +38,7 @@ from core.blend.stereo import (
 )
 
 __all__ = [
-    "SCHOOLS", "BlendOut", "BlendRequest", "EqualInsert", "InsertOut", "InsertRequest", "LevelOut", "LevelRequest", "StereoOut", "StereoRequest", "ParallelOut", "ParallelSchool",
+    "SCHOOLS", "BlendOut", "BlendRequest", "EqualInsert", "InsertOut", "KeptBlend", "InsertRequest", "LevelOut", "LevelRequest", "StereoOut", "StereoRequest", "ParallelOut", "ParallelSchool",
     "ParallelSettings", "blend_view", "compressed_db", "equal_insert", "insert_view", "law_gains", "level_view", "lift_db", "local_slope",
-    "nearest_steps", "null_limit_db", "parallel_db", "parallel_view", "stereo_view",
+    "nearest_steps", "null_limit_db", "pan_gains", "parallel_db", "parallel_view", "stereo_view",
 ]  # fmt: skip

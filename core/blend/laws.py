@@ -30,6 +30,26 @@ def law_gains(law: str, mix: float) -> tuple[float, float]:
     raise FonodromeError(f"“{law}” is no mix law: {', '.join(LAWS)}.", part=law)
 
 
+PAN_LAWS = ("-3", "-4.5", "-6", "0")
+
+
+def pan_gains(pan: float, law: str = "-3") -> tuple[float, float]:
+    """Left and right gain of a mono signal at -1 (left) to 1, under a law of so many dB at centre.
+
+    -3 is sine and cosine; -6 is linear; -4.5 lies between them; 0 keeps both sides full to the
+    centre.
+    """
+    place = (pan + 1) / 2
+    if law == "0":
+        return min(1.0, 2 * (1 - place)), min(1.0, 2 * place)
+    power = (math.cos(place * math.pi / 2) if place < 1 else 0.0, math.sin(place * math.pi / 2))
+    if law == "-3":
+        return power
+    if law == "-6":
+        return 1 - place, place
+    return math.sqrt(power[0] * (1 - place)), math.sqrt(power[1] * place)
+
+
 def mix_of_ratio(law: str, ratio: float) -> float:
     """The mix whose wet/dry gain ratio is `ratio` (0 or more, may be infinite)."""
     if math.isinf(ratio):

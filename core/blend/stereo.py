@@ -1,9 +1,11 @@
 """One side later than the other, chorus on two amps, and what a level is in volts."""
 
 import math
+from typing import Any
 
 from pydantic import Field
 
+from core.blend.laws import PAN_LAWS, pan_gains
 from core.edge import Edge
 
 _DBV_TO_DBU = 20 * math.log10(1 / math.sqrt(0.6))
@@ -21,9 +23,34 @@ class StereoRequest(Edge):
     chorus_depth_ms: float = Field(2, ge=0, le=30)
     chorus_rate_hz: float = Field(0.8, ge=0.01, le=50)
     centre_db: float = Field(-6, ge=-60, le=12, description="A clean third channel in the middle")
+    wet_side_db: float = Field(
+        -9, ge=-60, le=12, description="Each of two wet sides against a dry centre"
+    )
+    sides_correlation: float = Field(0, ge=-1, le=1, description="Of the two wet sides")
+    wanted_wet_db: float = Field(-6, ge=-60, le=12, description="Both together against the centre")
+    width_percent: float = Field(100, ge=-100, le=100)
+    pan_percent: float = Field(0, ge=-100, le=100)
+
+
+class PanRow(Edge):
+    """Where a pan law puts one mono sound."""
+
+    law: str
+    left_db: float | None
+    right_db: float | None
+    mono_db: float = Field(description="Mono sum against the same sound in the middle")
 
 
 class StereoOut(Edge):
+    wet_db: float = Field(description="Both wet sides as powers against the centre")
+    mono_wet_db: float = Field(description="The same once all is summed to mono")
+    side_needed_db: float = Field(description="Each side, for the wanted sum in stereo")
+    room_db: float = Field(description="Centre and sides together against the centre alone")
+    plan_said: str
+    width_mid_db: float | None = Field(description="Mid of two unlike sides at that width")
+    width_side_db: float | None
+    width_mono_db: float = Field(description="Mono sum against the same at full width")
+    pans: list[PanRow]
     notches_hz: list[float] = Field(description="First notches in mono")
     notch_db: float | None = Field(description="Depth; null for a full null")
     peak_db: float
@@ -89,6 +116,7 @@ def stereo_view(request: StereoRequest) -> StereoOut:
         f"earlier side by what about {trade:.0f} dB would do."
     )
     return StereoOut(
+        **_three(request), **_width(request), pans=_pans(request.pan_percent / 100),
         notches_hz=[n for n in notches if n < 20_000],
         notch_db=20 * math.log10(1 - ratio) if ratio < 0.9999 else None,
         peak_db=20 * math.log10(1 + ratio), fused=fused, trade_db=trade,
@@ -96,6 +124,55 @@ def stereo_view(request: StereoRequest) -> StereoOut:
         centre_share_percent=100 * still / (still + 2), response_hz=[round(f, 2) for f in hz],
         response_db=response, sentence=said,
     )  # fmt: skip
+
+
+def _db(power: float) -> float:
+    return 10 * math.log10(max(power, 1e-12))
+
+
+def _three(request: StereoRequest) -> dict[str, Any]:
+    """A dry centre and two wet sides: levels in the room, in mono, and for what is wanted."""
+    side = 10 ** (request.wet_side_db / 10)
+    both = 2 * side
+    # In mono each side stands beside the centre with half the gain; like parts add in step.
+    mono = both * (1 + request.sides_correlation) / 2
+    needed = request.wanted_wet_db - _db(2)
+    said = (
+        f"Two wet sides at {request.wet_side_db:+.1f} dB are {_db(both):+.1f} dB together; in mono they come to "
+        f"{_db(mono):+.1f} dB against the centre. For {request.wanted_wet_db:+.1f} dB set each to {needed:+.1f} dB."
+    )
+    return {
+        "wet_db": _db(both), "mono_wet_db": _db(mono), "side_needed_db": needed,
+        "room_db": _db(1 + both), "plan_said": said.replace("-", "\u2212"),
+    }  # fmt: skip
+
+
+def _width(request: StereoRequest) -> dict[str, Any]:
+    """Mid and side of two unlike sides of equal power: `L' = M + w S`, `R' = M - w S`.
+
+    Mono is M whatever the width; against the louder sides it falls as the width grows.
+    """
+    w = request.width_percent / 100
+    mid, side = 0.5, 0.5 * w * w
+    return {
+        "width_mid_db": _db(mid), "width_side_db": _db(side) if w else None,
+        "width_mono_db": _db((1 + 1) / (1 + w * w)),
+    }  # fmt: skip
+
+
+def _pans(pan: float) -> list[PanRow]:
+    rows = []
+    for law in PAN_LAWS:
+        left, right = pan_gains(pan, law)
+        centre = sum(pan_gains(0.0, law))
+        rows.append(
+            PanRow(
+                law=law, left_db=_db(left * left) if left > 1e-6 else None,
+                right_db=_db(right * right) if right > 1e-6 else None,
+                mono_db=20 * math.log10((left + right) / centre),
+            )
+        )  # fmt: skip
+    return rows
 
 
 class LevelRequest(Edge):

@@ -34,6 +34,7 @@ class ReturnOut(Edge):
     muted_db: float = Field(description="What the whole loses when it is muted")
     twice_db: float = Field(description="What the whole gains from one more like it")
     low_cut_on: str | None = Field(description="A stage on it that could cut its low end, not set")
+    low_cut_rail: str | None = Field(description="Where a filter would do it, if no stage can")
     low_cut_saves_db: float = Field(description="What 150 Hz would take off its low end")
 
 
@@ -48,7 +49,7 @@ class MarkOut(Edge):
     node: str
 
 
-class BandOut(Edge):
+class StemPower(Edge):
     name: str
     power_db: list[float] = Field(description="Over hz, against the dry mean")
 
@@ -67,7 +68,7 @@ class ReturnsOut(Edge):
     )
     headroom_db: float | None
     hz: list[float]
-    bands: list[BandOut]
+    bands: list[StemPower]
     marks: list[MarkOut]
     order: list[str] = Field(description="What the order of arrivals does, in sentences")
     sentence: str
@@ -113,13 +114,14 @@ def returns_view(
     total = sum(wide.values())
     found = []
     for stem in chosen.stems:
-        cut_on, saved = _low_cut(rig, e, stem.id, powers[stem.id]) if stem.wet else (None, 0.0)
+        cut_on, cut_rail, saved = _low_cut(rig, stem.id, powers[stem.id], stem.wet)
         found.append(
             ReturnOut(
                 id=stem.id, name=stem.name, wet=stem.wet, level_db=_db(wide[stem.id] / against),
                 low_db=_db(low[stem.id] / against_low) if against_low > _SILENT else -120.0,
                 muted_db=_db(max(total - wide[stem.id], _SILENT) / total),
                 twice_db=_db((total + wide[stem.id]) / total), low_cut_on=cut_on,
+                low_cut_rail=cut_rail,
                 low_cut_saves_db=saved,
             )
         )  # fmt: skip
@@ -140,7 +142,7 @@ def returns_view(
         low_lift_db=lift, peak_dbfs=peak, headroom_db=node.ceiling_dbfs - peak,
         hz=[round(float(f), 2) for f in GRID_HZ[::4]],
         bands=[
-            BandOut(
+            StemPower(
                 name=s.name if s.wet else "dry",
                 power_db=[round(_db(float(v) / against), 2) for v in powers[s.id].sum(axis=0)[::4]],
             )
@@ -167,28 +169,31 @@ def _said(wet: list[Any], apart: float | None, lift: float | None) -> str:
     return said + "."
 
 
+_CUTTING = (k.Reverb, k.Convolution, k.Filter)
+"""Stages with a low cut of their own in the way; a delay's is inside its loop."""
+
+
 def _low_cut(
-    rig: Rig, e: Evaluation, port: str, power: np.ndarray
-) -> tuple[str | None, float]:  # fmt: skip
-    """A wet stage on the way that could cut the low end and does not, and what it would save."""
+    rig: Rig, port: str, power: np.ndarray, wet: bool
+) -> tuple[str | None, str | None, float]:
+    """What could cut a return's low end and does not: a stage, else a rail; and what it would save."""
     feeder = port.rpartition(".")[0]
-    names = [feeder, *rig.upstream(feeder)] if feeder in rig.nodes else []
-    stage = next(
-        (
-            n for n in names
-            if "low_cut_hz" in type(rig.nodes[n]).model_fields
-            and isinstance(rig.nodes[n], (k.Reverb, k.Convolution, k.Delay))
-            and k.field_of(rig.nodes[n], "low_cut_hz", None) is None
-        ),
-        None,
-    )  # fmt: skip
-    if stage is None:
-        return None, 0.0
-    cut = 1 / (1 + (LOW_CUT_HZ / GRID_HZ) ** 4)
+    if not wet or feeder not in rig.nodes:
+        return None, None, 0.0
+    own: list[str] = []
+    for name in [feeder, *rig.upstream(feeder)]:
+        if isinstance(rig.nodes[name], (k.Split, k.Source)):
+            break
+        own.append(name)
+    stages = [n for n in own if isinstance(rig.nodes[n], _CUTTING)]
+    if any(k.field_of(rig.nodes[n], "low_cut_hz", None) is not None for n in stages):
+        return None, None, 0.0
     before = band_mean(power, LOW)
     if before <= _SILENT:
-        return None, 0.0
-    return stage, _db(band_mean(power * cut, LOW) / before)
+        return None, None, 0.0
+    cut = 1 / (1 + (LOW_CUT_HZ / GRID_HZ) ** 4)
+    saved = _db(band_mean(power * cut, LOW) / before)
+    return (stages[0], None, saved) if stages else (None, port, saved)
 
 
 def _marks(e: Evaluation, output: str) -> list[MarkOut]:

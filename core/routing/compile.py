@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from core.blend import compressed_db, law_gains
+from core.blend import compressed_db, law_gains, pan_gains
 from core.errors import QuantityError
 from core.routing import kinds as k
 from core.routing import responses as rs
@@ -45,23 +45,6 @@ class Context:
 def gain(level_db: float) -> float:
     """Linear gain of a level in dB; -120 dB and below is silence."""
     return 0.0 if level_db <= SILENT_DB else 10 ** (level_db / 20)
-
-
-def pan_gains(pan: float, law: str = "-3") -> tuple[float, float]:
-    """Left and right gain of a mono signal at -1 (left) to 1, under a law of so many dB at centre.
-
-    -3 is sine and cosine; -6 is linear; -4.5 lies between them; 0 keeps both sides full to the
-    centre.
-    """
-    place = (pan + 1) / 2
-    if law == "0":
-        return min(1.0, 2 * (1 - place)), min(1.0, 2 * place)
-    power = (math.cos(place * math.pi / 2) if place < 1 else 0.0, math.sin(place * math.pi / 2))
-    if law == "-3":
-        return power
-    if law == "-6":
-        return 1 - place, place
-    return math.sqrt(power[0] * (1 - place)), math.sqrt(power[1] * place)
 
 
 def width_matrix(width: float) -> Matrix:

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.errors import FonodromeError
+from core.space.ducking import DuckingSettings
 from core.space.gaps import GapFinder, Levels, Phrase, find_phrases
 from core.space.tail import ducking_needed_db, longest_rt60_s, tail_db
 from core.units import NoteValue, TempoFrame, parse_time
@@ -72,6 +73,9 @@ class KeptSpace(Edge):
         default=[1.15, 1.08, 1.0, 0.96, 0.8, 0.6], min_length=6, max_length=6,
         description="RT60 by octave from 125 Hz, as shares of RT60",
     )  # fmt: skip
+    ducking: DuckingSettings | None = Field(None, description="Ducking thought of with it")
+    ducking_on: bool = Field(False, description="It is drawn and counted")
+    ducking_said: str = Field("", max_length=200, description="Where its settings came from")
     finder: GapFinder = GapFinder()
     phrases: list[Phrase] | None = Field(None, max_length=MOST_PHRASES, description="Set by hand")
     clip: str = Field("", max_length=200, description="Name of the clip it was last drawn over")

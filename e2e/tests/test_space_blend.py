@@ -51,6 +51,59 @@ class Space(BrowserCase):
         b.sees("gaps clear 3 of 5")
         self.assertEqual(b.faults(), [])
 
+    def test_one_ducking_is_made_like_another_and_kept_and_becomes_a_rig(self):
+        b = self.open_demo(step="Space")
+        b.sees("gaps clear 3 of 5")
+        b.keys("k")
+        b.sees("In phrases wet stands")
+        b.press("button", "by the envelope")
+        b.sees("As near as it comes")
+        b.sees("the envelope is full for a tenth of the phrases")
+        b.press("button", "Take it")
+        song = Song.objects.get(is_demo_original=False, title="Paper Lighthouse")
+        self.wait_for(
+            lambda: song.refresh_from_db() or (song.space or {}).get("ducking", {}).get("way") == "envelope",
+            "the ducking was not kept",
+        )  # fmt: skip
+        b.press("button", "Make a rig of it and listen")
+        b.find("button", "Render")
+        made = Variant.objects.get(rig__name="Ducked reverb").document
+        duck = made["nodes"]["duck"]
+        fields = ("way", "duck_percent", "pre_gain_db", "attack_ms")
+        self.wait_for(
+            lambda: (
+                song.refresh_from_db()
+                or [duck[f] for f in fields] == [song.space["ducking"][f] for f in fields]
+            ),
+            "the rig is not what was kept",
+        )
+        self.assertEqual(made["keys"]["duck"]["tap"], "ways")
+        self.assertEqual(b.faults(), [])
+
+    def test_returns_are_read_together_and_their_low_end_is_cut(self):
+        b = self.open_demo(step="Space")
+        b.sees("lifts the low end by 1.6 dB")
+        b.sees("its pre-delay is heard")
+        b.sees("Behind Reverb stands Return")
+        variant = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        )
+        b.press("button", "Low cut at 150 Hz on Delay")
+        b.sees("low cut at 150 Hz. Undo it under Route")
+        variant.refresh_from_db()
+        cuts = [n for n in variant.document["nodes"].values() if n["kind"] == "filter"]
+        self.assertEqual([n["low_cut_hz"] for n in cuts], [150])
+        # The early part's own settings go to the same rig's reverb.
+        section = b.find("region", "Early part and tail")
+        slider = section.find_element("css selector", "[role=slider][aria-label='cross-talk']")
+        slider.send_keys(Keys.END)
+        b.press("button", "Send 1 to")
+        b.sees("is set to it. Undo it under Route")
+        variant.refresh_from_db()
+        reverb = next(n for n in variant.document["nodes"].values() if n["kind"] == "reverb")
+        self.assertEqual(reverb["early_cross_percent"], 100)
+        self.assertEqual(b.faults(), [])
+
     def test_a_clip_without_gaps_says_so(self):
         b = self.open_demo(step="Space")
         b.sees("gaps clear 3 of 5")
@@ -84,9 +137,13 @@ class Blend(BrowserCase):
         b.sees("in force")
         kept = Song.objects.get(is_demo_original=False, title="Paper Lighthouse")
         self.wait_for(
-            lambda: kept.refresh_from_db() or (kept.blend or {}).get("threshold_db") == -44,
+            lambda: (
+                kept.refresh_from_db()
+                or (kept.blend or {}).get("parallel", {}).get("threshold_db") == -44
+            ),
             "not kept",
         )
+        self.assertEqual(kept.blend["school"], "quiet")
         self.assertEqual(b.faults(), [])
 
     def test_a_compression_becomes_a_rig_to_listen_to(self):
@@ -98,4 +155,24 @@ class Blend(BrowserCase):
         self.assertEqual(rig["nodes"]["squash"]["threshold_db"], -34)
         levels = {port: rail["strip"]["level_db"] for port, rail in rig["rails"].items()}
         self.assertEqual(levels["ways.1"], -3)
+        self.assertEqual(b.faults(), [])
+
+    def test_an_insert_goes_back_to_a_pair_and_levels_are_made_fair(self):
+        b = self.open_demo(step="Blend")
+        b.sees("Dry at \u22124.44 dB beside wet at \u22127.96 dB sounds the same")
+        b.find("slider", "device on the new path").send_keys(Keys.HOME)
+        b.sees("Impossible. The device on the path stands at 0 %")
+        b.sees("The least headroom is 5.8 dB, after Merge")
+        b.press("button", "Make Compressor and Drive as loud after as before")
+        b.sees("as loud after as before. Undo it under Route")
+        nodes = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        ).document["nodes"].values()  # fmt: skip
+        drive = next(n for n in nodes if n["kind"] == "drive")
+        self.assertAlmostEqual(drive["output_db"], -6, delta=0.05)
+        section = b.find("region", "Sides")
+        section.find_element("xpath", ".//button[contains(., 'Make a rig of it')]").click()
+        b.find("button", "Render")
+        made = Variant.objects.get(rig__name="Later side").document["nodes"]["later"]
+        self.assertEqual((made["side"], made["time"]), ("right", "12 ms"))
         self.assertEqual(b.faults(), [])

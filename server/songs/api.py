@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field, field_validator
 
-from core.blend import ParallelSettings
+from core.blend import KeptBlend
 from core.delay import (
     DelayLine,
     FigureRequest,
@@ -61,7 +61,7 @@ class SongChanges(Edge):
     delays: list[DelayLine] | None = Field(None, min_length=1, max_length=32)
     figure: KeptFigure | None = None
     space: KeptSpace | None = None
-    blend: ParallelSettings | None = None
+    blend: KeptBlend | None = None
 
     _title = field_validator("title")(_a_title)
 
@@ -83,7 +83,7 @@ class SongOut(Edge):
     written: list[str] = Field(description="How each delay is written in a rig: '@slap'")
     figure: KeptFigure | None
     space: KeptSpace | None
-    blend: ParallelSettings | None
+    blend: KeptBlend | None
     revision: int
     updated_at: datetime
     beat_ms: float = Field(description="Length of a beat of the first section")

@@ -7,11 +7,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.blend import compressed_db
+from core.blend import compressed_db, pan_gains
 from core.routing import evaluate, parse_rig
 from core.routing.actions import SetStrip
 from core.routing.arrivals import comb_notches
-from core.routing.compile import compile_rig, pan_gains, taper_gain
+from core.routing.compile import compile_rig, taper_gain
 from core.routing.network import build_network, plain_sums, transfers
 from core.routing.paths import strongest_paths
 from core.routing.perform import perform

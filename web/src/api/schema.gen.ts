@@ -383,6 +383,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compute/insert-to-parallel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Insert
+         * @description The parallel path, and the other laws, that sound as an insert does.
+         */
+        post: operations["server_compute_api_post_insert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compute/parallel-compression": {
         parameters: {
             query?: never;
@@ -855,6 +875,26 @@ export interface paths {
          * @description What a ducker keyed by the clip does to the wet level.
          */
         post: operations["server_clips_api_clip_ducking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clips/{clip_id}/ducking-fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clip Ducking Fit
+         * @description One way of ducking by the clip made like another, as well as it can be.
+         */
+        post: operations["server_clips_api_clip_ducking_fit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1575,6 +1615,66 @@ export interface paths {
          * @description Parts of a variant, for pasting into this rig or another.
          */
         post: operations["server_rigs_api_copy_nodes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/returns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Variant Returns
+         * @description Several returns together: levels, low end, what muting one does, and the order of arrivals.
+         */
+        get: operations["server_rigs_api_variant_returns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/course-levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Variant Levels
+         * @description Levels with headroom at every stage between a source and an output.
+         */
+        post: operations["server_rigs_api_variant_levels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/tail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Variant Tail
+         * @description The tail of a reverb of the rig in gaps, after all stages of its return.
+         */
+        post: operations["server_rigs_api_variant_tail"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7939,6 +8039,62 @@ export interface components {
              */
             early_db: number;
             /**
+             * Early Size Percent
+             * @description Times of its early part, besides its size
+             * @default 100
+             */
+            early_size_percent: number;
+            /**
+             * Early Low Cut Hz
+             * @description Early low cut in Hz
+             */
+            early_low_cut_hz?: number | null;
+            /**
+             * Early High Cut Hz
+             * @description High cut of the early part
+             */
+            early_high_cut_hz?: number | null;
+            /**
+             * Early Pan Percent
+             * @description Early pan in %
+             * @default 0
+             */
+            early_pan_percent: number;
+            /**
+             * Early Side Db
+             * @description Side against mid of the early part
+             * @default 0
+             */
+            early_side_db: number;
+            /**
+             * Early Cross Percent
+             * @description What each side of the early part gives the other
+             * @default 0
+             */
+            early_cross_percent: number;
+            /**
+             * Tail Low Cut Hz
+             * @description Tail low cut in Hz
+             */
+            tail_low_cut_hz?: number | null;
+            /**
+             * Tail High Cut Hz
+             * @description High cut of the tail
+             */
+            tail_high_cut_hz?: number | null;
+            /**
+             * Tail Pan Percent
+             * @description Tail pan in %
+             * @default 0
+             */
+            tail_pan_percent: number;
+            /**
+             * Tail Side Db
+             * @description Side against mid of the tail
+             * @default 0
+             */
+            tail_side_db: number;
+            /**
              * Mod Rate Hz
              * @description Modulation rate in Hz
              * @default 0.8
@@ -9178,6 +9334,97 @@ export interface components {
             moving: boolean;
         };
         /**
+         * InsertOut
+         * @description What sounds as an insert does.
+         */
+        InsertOut: {
+            /**
+             * Dry Db
+             * @description Fader of the dry path; null: off
+             */
+            dry_db: number | null;
+            /**
+             * Wet Db
+             * @description Fader of the wet path; null: off
+             */
+            wet_db: number | null;
+            /** Set Dry Db */
+            set_dry_db: number | null;
+            /** Set Wet Db */
+            set_wet_db: number | null;
+            /**
+             * Null Db
+             * @description Null to expect with the nearest faders; null: exact
+             */
+            null_db: number | null;
+            /**
+             * Impossible
+             * @description Why no pair of faders does it; else empty
+             */
+            impossible: string;
+            /**
+             * Rows
+             * @description The same sound by each law
+             */
+            rows: components["schemas"]["InsertRow"][];
+            /** Sentence */
+            sentence: string;
+        };
+        /** InsertRow */
+        InsertRow: {
+            /** Law */
+            law: string;
+            /** Name */
+            name: string;
+            /** Mix Percent */
+            mix_percent: number;
+            /** Trim Db */
+            trim_db: number;
+            /** Set Mix Percent */
+            set_mix_percent: number;
+            /** Set Trim Db */
+            set_trim_db: number;
+            /** Null Db */
+            null_db: number | null;
+        };
+        /**
+         * InsertRequest
+         * @description An insert, and the parallel path or the other law that is to sound like it.
+         */
+        InsertRequest: {
+            /**
+             * Law
+             * @default linear
+             */
+            law: string;
+            /**
+             * Mix Percent
+             * @default 40
+             */
+            mix_percent: number;
+            /**
+             * Trim Db
+             * @default 0
+             */
+            trim_db: number;
+            /**
+             * Device Mix Percent
+             * @description What the device on the parallel path stands at
+             * @default 100
+             */
+            device_mix_percent: number;
+            /**
+             * Level Step Db
+             * @default 0.1
+             */
+            level_step_db: number;
+            /**
+             * Mix Step Percent
+             * @default 1
+             */
+            mix_step_percent: number;
+        };
+        /**
          * BlendCurve
          * @description Levels out over levels in, dBFS.
          */
@@ -9196,9 +9443,41 @@ export interface components {
              */
             ratio: number[];
         };
+        /**
+         * Burst
+         * @description A burst from quiet to loud and back: levels every 2 ms, dBFS.
+         */
+        Burst: {
+            /** Step Ms */
+            step_ms: number;
+            /** In Db */
+            in_db: number[];
+            /** Compressor Db */
+            compressor_db: number[];
+            /** Sum Db */
+            sum_db: number[];
+            /**
+             * Overshoot Db
+             * @description How far the compressor's own hit stands above its hold
+             */
+            overshoot_db: number;
+            /**
+             * Sum Overshoot Db
+             * @description The same of the sum
+             */
+            sum_overshoot_db: number;
+            /** Sentence */
+            sentence: string;
+        };
         /** ParallelOut */
         ParallelOut: {
             curve: components["schemas"]["BlendCurve"];
+            burst: components["schemas"]["Burst"];
+            /**
+             * Reaches Db
+             * @description Level from which it works, detector gain counted
+             */
+            reaches_db: number;
             /**
              * Quiet Boost Db
              * @description What quiet sounds gain; less if the compressor works on them
@@ -9288,6 +9567,12 @@ export interface components {
              * @default 0
              */
             wet_db: number;
+            /**
+             * Detector Db
+             * @description Gain into the detector: the threshold reaches so much lower
+             * @default 0
+             */
+            detector_db: number;
         };
         /** ParallelView */
         ParallelView: {
@@ -9361,8 +9646,61 @@ export interface components {
              */
             feedback_percent: number;
         };
+        /**
+         * PanRow
+         * @description Where a pan law puts one mono sound.
+         */
+        PanRow: {
+            /** Law */
+            law: string;
+            /** Left Db */
+            left_db: number | null;
+            /** Right Db */
+            right_db: number | null;
+            /**
+             * Mono Db
+             * @description Mono sum against the same sound in the middle
+             */
+            mono_db: number;
+        };
         /** StereoOut */
         StereoOut: {
+            /**
+             * Wet Db
+             * @description Both wet sides as powers against the centre
+             */
+            wet_db: number;
+            /**
+             * Mono Wet Db
+             * @description The same once all is summed to mono
+             */
+            mono_wet_db: number;
+            /**
+             * Side Needed Db
+             * @description Each side, for the wanted sum in stereo
+             */
+            side_needed_db: number;
+            /**
+             * Room Db
+             * @description Centre and sides together against the centre alone
+             */
+            room_db: number;
+            /** Plan Said */
+            plan_said: string;
+            /**
+             * Width Mid Db
+             * @description Mid of two unlike sides at that width
+             */
+            width_mid_db: number | null;
+            /** Width Side Db */
+            width_side_db: number | null;
+            /**
+             * Width Mono Db
+             * @description Mono sum against the same at full width
+             */
+            width_mono_db: number;
+            /** Pans */
+            pans: components["schemas"]["PanRow"][];
             /**
              * Notches Hz
              * @description First notches in mono
@@ -9442,6 +9780,34 @@ export interface components {
              * @default -6
              */
             centre_db: number;
+            /**
+             * Wet Side Db
+             * @description Each of two wet sides against a dry centre
+             * @default -9
+             */
+            wet_side_db: number;
+            /**
+             * Sides Correlation
+             * @description Of the two wet sides
+             * @default 0
+             */
+            sides_correlation: number;
+            /**
+             * Wanted Wet Db
+             * @description Both together against the centre
+             * @default -6
+             */
+            wanted_wet_db: number;
+            /**
+             * Width Percent
+             * @default 100
+             */
+            width_percent: number;
+            /**
+             * Pan Percent
+             * @default 0
+             */
+            pan_percent: number;
         };
         /** LevelOut */
         LevelOut: {
@@ -9479,6 +9845,72 @@ export interface components {
             full_scale_dbu: number;
         };
         /**
+         * DuckingSettings
+         * @description One of three ways to make room under a key.
+         */
+        DuckingSettings: {
+            /**
+             * Way
+             * @default key
+             * @enum {string}
+             */
+            way: "key" | "envelope" | "shape" | "compressor";
+            /**
+             * Depth Db
+             * @default 9
+             */
+            depth_db: number;
+            /**
+             * Attack Ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @default 250
+             */
+            release_ms: number;
+            /**
+             * Duck Percent
+             * @default 60
+             */
+            duck_percent: number;
+            /**
+             * Pre Gain Db
+             * @default 6
+             */
+            pre_gain_db: number;
+            /**
+             * Below Zero
+             * @default false
+             */
+            below_zero: boolean;
+            /**
+             * Period S
+             * @description Shape: length of one dip
+             * @default 0.5
+             */
+            period_s: number;
+            /**
+             * Dip Shape
+             * @default ramp
+             * @enum {string}
+             */
+            dip_shape: "ramp" | "exponential" | "half-sine";
+            /**
+             * Threshold Db
+             * @description Compressor
+             * @default -30
+             */
+            threshold_db: number;
+            /**
+             * Ratio
+             * @description Compressor
+             * @default 4
+             */
+            ratio: number;
+        };
+        /**
          * GapFinder
          * @description How phrases are told from gaps.
          */
@@ -9507,6 +9939,86 @@ export interface components {
              * @default 0.08
              */
             shortest_phrase_s: number;
+        };
+        /**
+         * KeptBlend
+         * @description A parallel compression, a pair and its insert, and two sides, as they were left.
+         */
+        KeptBlend: {
+            /**
+             * @default {
+             *       "threshold_db": -34,
+             *       "ratio": 4,
+             *       "knee_db": 6,
+             *       "makeup_db": 0,
+             *       "attack_ms": 10,
+             *       "release_ms": 120,
+             *       "dry_db": -3,
+             *       "wet_db": 0,
+             *       "detector_db": 0
+             *     }
+             */
+            parallel: components["schemas"]["ParallelSettings"];
+            /**
+             * School
+             * @description School that it began from; empty: one's own
+             * @default
+             */
+            school: string;
+            /**
+             * @default {
+             *       "dry_db": 0,
+             *       "wet_db": -2.5,
+             *       "device_mix_percent": 100,
+             *       "correlation": 0,
+             *       "mix_step_percent": 1,
+             *       "level_step_db": 0.1,
+             *       "latency_apart_ms": 0,
+             *       "inverted": false,
+             *       "linear": true,
+             *       "moving": false
+             *     }
+             */
+            pair: components["schemas"]["BlendRequest"];
+            /**
+             * Law
+             * @description Law of the insert that was read
+             * @default linear
+             */
+            law: string;
+            /**
+             * @default {
+             *       "law": "linear",
+             *       "mix_percent": 40,
+             *       "trim_db": 0,
+             *       "device_mix_percent": 100,
+             *       "level_step_db": 0.1,
+             *       "mix_step_percent": 1
+             *     }
+             */
+            insert: components["schemas"]["InsertRequest"];
+            /**
+             * @default {
+             *       "apart_ms": 12,
+             *       "level_db": 0,
+             *       "inverted": false,
+             *       "fused_ms": 25,
+             *       "chorus_depth_ms": 2,
+             *       "chorus_rate_hz": 0.8,
+             *       "centre_db": -6,
+             *       "wet_side_db": -9,
+             *       "sides_correlation": 0,
+             *       "wanted_wet_db": -6,
+             *       "width_percent": 100,
+             *       "pan_percent": 0
+             *     }
+             */
+            sides: components["schemas"]["StereoRequest"];
+            /**
+             * Full Scale Dbu
+             * @default 24
+             */
+            full_scale_dbu: number;
         };
         /**
          * KeptFigure
@@ -9584,6 +10096,20 @@ export interface components {
              *     ]
              */
             ratios: number[];
+            /** @description Ducking thought of with it */
+            ducking?: components["schemas"]["DuckingSettings"] | null;
+            /**
+             * Ducking On
+             * @description It is drawn and counted
+             * @default false
+             */
+            ducking_on: boolean;
+            /**
+             * Ducking Said
+             * @description Where its settings came from
+             * @default
+             */
+            ducking_said: string;
             /**
              * @default {
              *       "below_db": 26,
@@ -9645,7 +10171,7 @@ export interface components {
             written: string[];
             figure: components["schemas"]["KeptFigure"] | null;
             space: components["schemas"]["KeptSpace"] | null;
-            blend: components["schemas"]["ParallelSettings"] | null;
+            blend: components["schemas"]["KeptBlend"] | null;
             /** Revision */
             revision: number;
             /**
@@ -9696,7 +10222,7 @@ export interface components {
             delays?: components["schemas"]["DelayLine"][] | null;
             figure?: components["schemas"]["KeptFigure"] | null;
             space?: components["schemas"]["KeptSpace"] | null;
-            blend?: components["schemas"]["ParallelSettings"] | null;
+            blend?: components["schemas"]["KeptBlend"] | null;
         };
         /** SongEdit */
         SongEdit: {
@@ -10142,6 +10668,9 @@ export interface components {
              *         0.8,
              *         0.6
              *       ],
+             *       "ducking": null,
+             *       "ducking_on": false,
+             *       "ducking_said": "",
              *       "finder": {
              *         "below_db": 26,
              *         "hysteresis_db": 6,
@@ -10156,7 +10685,7 @@ export interface components {
         };
         /**
          * DuckingOut
-         * @description The wet gain over a clip that is its own key.
+         * @description The wet gain over a clip, by a key.
          */
         DuckingOut: {
             /**
@@ -10164,6 +10693,26 @@ export interface components {
              * @description Every 20 ms; -120 for nothing
              */
             gain_db: number[];
+            /**
+             * Key Dbfs
+             * @description RMS of the key every 20 ms; -120 for silence
+             */
+            key_dbfs: number[];
+            /**
+             * Ratio Db
+             * @description Wet against dry every 20 ms, within 60 dB
+             */
+            ratio_db: number[];
+            /**
+             * Ratio In Phrases Db
+             * @description Wet power against dry, while phrases sound
+             */
+            ratio_in_phrases_db: number | null;
+            /**
+             * Ratio In Gaps Db
+             * @description Wet power in gaps against dry in phrases
+             */
+            ratio_in_gaps_db: number | null;
             /**
              * Inverted
              * @description Somewhere the wet signal's polarity is turned over
@@ -10186,6 +10735,11 @@ export interface components {
              * @description From a phrase's end until 3 dB below full again, median
              */
             recovery_s: number | null;
+            /**
+             * Solved Pre Gain Db
+             * @description Pre-gain at which the envelope is full for a tenth of the phrases
+             */
+            solved_pre_gain_db: number | null;
             /** Sentence */
             sentence: string;
         };
@@ -10214,72 +10768,82 @@ export interface components {
              * @default -20
              */
             nominal_dbfs: number;
+            /**
+             * Key
+             * @description Another clip that is the key
+             */
+            key?: string | null;
+            /**
+             * Key Db
+             * @description Level at which the key is tapped
+             * @default 0
+             */
+            key_db: number;
+            /**
+             * @default {
+             *       "rt60_s": 1.8,
+             *       "pre_delay_s": 0.02,
+             *       "start_db": 0
+             *     }
+             */
+            tail: components["schemas"]["DuckingTail"];
         };
         /**
-         * DuckingSettings
-         * @description One of three ways to make room under a key.
+         * DuckingTail
+         * @description The wet sound that is ducked: a tail that the clip leaves.
          */
-        DuckingSettings: {
+        DuckingTail: {
+            /**
+             * Rt60 S
+             * @default 1.8
+             */
+            rt60_s: number;
+            /**
+             * Pre Delay S
+             * @default 0.02
+             */
+            pre_delay_s: number;
+            /**
+             * Start Db
+             * @description Of a long note, against the dry sound
+             * @default 0
+             */
+            start_db: number;
+        };
+        /**
+         * DuckingFit
+         * @description One way made like another, as well as it can be.
+         */
+        DuckingFit: {
+            settings: components["schemas"]["DuckingSettings"];
+            /**
+             * Difference Db
+             * @description Root mean square of what is left
+             */
+            difference_db: number;
+            /** Largest Db */
+            largest_db: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /** DuckingFitIn */
+        DuckingFitIn: {
+            target: components["schemas"]["DuckingSettings"];
             /**
              * Way
-             * @default key
              * @enum {string}
              */
             way: "key" | "envelope" | "shape" | "compressor";
             /**
-             * Depth Db
-             * @default 9
+             * Nominal Dbfs
+             * @default -20
              */
-            depth_db: number;
+            nominal_dbfs: number;
             /**
-             * Attack Ms
-             * @default 10
+             * Key Db
+             * @default 0
              */
-            attack_ms: number;
-            /**
-             * Release Ms
-             * @default 250
-             */
-            release_ms: number;
-            /**
-             * Duck Percent
-             * @default 60
-             */
-            duck_percent: number;
-            /**
-             * Pre Gain Db
-             * @default 6
-             */
-            pre_gain_db: number;
-            /**
-             * Below Zero
-             * @default false
-             */
-            below_zero: boolean;
-            /**
-             * Period S
-             * @description Shape: length of one dip
-             * @default 0.5
-             */
-            period_s: number;
-            /**
-             * Dip Shape
-             * @default ramp
-             * @enum {string}
-             */
-            dip_shape: "ramp" | "exponential" | "half-sine";
-            /**
-             * Threshold Db
-             * @description Compressor
-             * @default -30
-             */
-            threshold_db: number;
-            /**
-             * Ratio
-             * @description Compressor
-             * @default 4
-             */
-            ratio: number;
+            key_db: number;
         };
         /**
          * ParallelMeasured
@@ -10329,6 +10893,21 @@ export interface components {
              * @description From the true peak after to full scale
              */
             headroom_db: number | null;
+            /**
+             * Floor Dbfs
+             * @description Level that all but 2 % of the time is above
+             */
+            floor_dbfs: number | null;
+            /**
+             * Floor Lift Db
+             * @description What the sum lifts that floor by
+             */
+            floor_lift_db: number | null;
+            /**
+             * Reduced Percent
+             * @description Share of the time with more than 1 dB of reduction
+             */
+            reduced_percent: number;
             /** Cautions */
             cautions: string[];
         };
@@ -11637,6 +12216,290 @@ export interface components {
             /** Nodes */
             nodes: string[];
         };
+        /**
+         * MarkOut
+         * @description When something first arrives.
+         */
+        MarkOut: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @description dry, echo or tail
+             */
+            kind: string;
+            /** Time Ms */
+            time_ms: number;
+            /**
+             * Level Db
+             * @description Against the strongest dry arrival
+             */
+            level_db: number;
+            /** Rt60 S */
+            rt60_s: number | null;
+            /** Node */
+            node: string;
+        };
+        /**
+         * ReturnOut
+         * @description One input of the place.
+         */
+        ReturnOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Wet */
+            wet: boolean;
+            /**
+             * Level Db
+             * @description Power at the output, against all that is dry there
+             */
+            level_db: number;
+            /**
+             * Low Db
+             * @description The same from 20 to 200 Hz
+             */
+            low_db: number;
+            /**
+             * Muted Db
+             * @description What the whole loses when it is muted
+             */
+            muted_db: number;
+            /**
+             * Twice Db
+             * @description What the whole gains from one more like it
+             */
+            twice_db: number;
+            /**
+             * Low Cut On
+             * @description A stage on it that could cut its low end, not set
+             */
+            low_cut_on: string | null;
+            /**
+             * Low Cut Rail
+             * @description Where a filter would do it, if no stage can
+             */
+            low_cut_rail: string | null;
+            /**
+             * Low Cut Saves Db
+             * @description What 150 Hz would take off its low end
+             */
+            low_cut_saves_db: number;
+        };
+        /** ReturnsOut */
+        ReturnsOut: {
+            /** Output */
+            output: string;
+            /** Place */
+            place: string;
+            /** Places */
+            places: string[];
+            /** Returns */
+            returns: components["schemas"]["ReturnOut"][];
+            /**
+             * Apart Db
+             * @description All wet inputs as powers, against dry
+             */
+            apart_db: number | null;
+            /**
+             * In Step Db
+             * @description All wet inputs in step: no more than that
+             */
+            in_step_db: number | null;
+            /**
+             * Low Apart Db
+             * @description Low end of all wet inputs as powers
+             */
+            low_apart_db: number | null;
+            /**
+             * Low Lift Db
+             * @description What they add to the low end of the whole
+             */
+            low_lift_db: number | null;
+            /**
+             * Peak Dbfs
+             * @description Nominal level with everything in step, and the output's crest
+             */
+            peak_dbfs: number | null;
+            /** Headroom Db */
+            headroom_db: number | null;
+            /** Hz */
+            hz: number[];
+            /** Bands */
+            bands: components["schemas"]["StemPower"][];
+            /** Marks */
+            marks: components["schemas"]["MarkOut"][];
+            /**
+             * Order
+             * @description What the order of arrivals does, in sentences
+             */
+            order: string[];
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /** StemPower */
+        StemPower: {
+            /** Name */
+            name: string;
+            /**
+             * Power Db
+             * @description Over hz, against the dry mean
+             */
+            power_db: number[];
+        };
+        /** CourseLevels */
+        CourseLevels: {
+            /** Source */
+            source: string;
+            /** Output */
+            output: string;
+            /** Places */
+            places: components["schemas"]["PlaceLevel"][];
+            /**
+             * Lowest
+             * @description Node with the least headroom
+             */
+            lowest: string | null;
+            /** Cautions */
+            cautions: string[];
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /**
+         * PlaceLevel
+         * @description What leaves one node on the way, at nominal level.
+         */
+        PlaceLevel: {
+            /** Node */
+            node: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Level Dbfs */
+            level_dbfs: number;
+            /** Dbu */
+            dbu: number;
+            /** Dbv */
+            dbv: number;
+            /**
+             * Change Db
+             * @description Against what came in
+             */
+            change_db: number;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /**
+             * Headroom Db
+             * @description From the peak to full scale, or to the output's ceiling
+             */
+            headroom_db: number;
+            /**
+             * Trim Db
+             * @description Output trim that makes a drive or a compressor as loud after as before
+             */
+            trim_db: number | null;
+        };
+        /** CourseRequest */
+        CourseRequest: {
+            /** Source */
+            source?: string | null;
+            /** Output */
+            output?: string | null;
+            /**
+             * Full Scale Dbu
+             * @description What full scale is in dBu
+             * @default 24
+             */
+            full_scale_dbu: number;
+            /**
+             * Crest Db
+             * @description Peak above RMS that is expected
+             * @default 12
+             */
+            crest_db: number;
+        };
+        /**
+         * TailGap
+         * @description One gap, with the whole return counted.
+         */
+        TailGap: {
+            /**
+             * Tail Db
+             * @description At the entry, against the dry phrase
+             */
+            tail_db: number;
+            /**
+             * Undone Db
+             * @description What dynamics on the return lift back
+             */
+            undone_db: number;
+            /**
+             * Longest Rt60 S
+             * @description That is clear; null where none is
+             */
+            longest_rt60_s: number | null;
+            /** Clear */
+            clear: boolean;
+        };
+        /** TailOut */
+        TailOut: {
+            /** Reverb */
+            reverb: string;
+            /** Name */
+            name: string;
+            /** Rt60 S */
+            rt60_s: number;
+            /** Pre Delay Ms */
+            pre_delay_ms: number;
+            /**
+             * Start Db
+             * @description Where the tail begins, against the dry sound at the output
+             */
+            start_db: number;
+            /**
+             * Stages
+             * @description After the reverb, in order
+             */
+            stages: string[];
+            /** Gaps */
+            gaps: components["schemas"]["TailGap"][];
+            /**
+             * Levels Db
+             * @description Tail before the stages, from 0 down, every 2 dB
+             */
+            levels_db: number[];
+            /**
+             * After Db
+             * @description The same after them, against where it begins
+             */
+            after_db: number[];
+            /** Sentence */
+            sentence: string;
+        };
+        /** TailRequest */
+        TailRequest: {
+            /**
+             * Gaps S
+             * @description Lengths of the gaps
+             */
+            gaps_s: number[];
+            /**
+             * Drop Db
+             * @default 20
+             */
+            drop_db: number;
+            /**
+             * Reverb
+             * @description Which reverb; the first where none is named
+             */
+            reverb?: string | null;
+        };
     };
     responses: never;
     parameters: never;
@@ -12206,6 +13069,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BlendOut"];
+                };
+            };
+        };
+    };
+    server_compute_api_post_insert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InsertRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InsertOut"];
                 };
             };
         };
@@ -13008,6 +13895,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DuckingOut"];
+                };
+            };
+        };
+    };
+    server_clips_api_clip_ducking_fit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DuckingFitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuckingFit"];
                 };
             };
         };
@@ -14121,6 +15034,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fragment"];
+                };
+            };
+        };
+    };
+    server_rigs_api_variant_returns: {
+        parameters: {
+            query?: {
+                output?: string | null;
+                place?: string | null;
+            };
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnsOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_variant_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CourseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CourseLevels"];
+                };
+            };
+        };
+    };
+    server_rigs_api_variant_tail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TailRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TailOut"];
                 };
             };
         };

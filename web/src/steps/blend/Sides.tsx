@@ -9,20 +9,13 @@ import { ink } from "../../app/theme";
 import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
-import { Figure, HowComputed, Notice, SheetTitle } from "../../ui/controls";
+import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { Choice, Labelled } from "../../ui/QuantityField";
-
-const START: Schemas["StereoRequest"] = {
-  apart_ms: 12,
-  level_db: 0,
-  inverted: false,
-  fused_ms: 25,
-  chorus_depth_ms: 2,
-  chorus_rate_hz: 0.8,
-  centre_db: -6,
-};
+import { Table, Td, Th } from "../../ui/table";
+import type { VariantChoice } from "../../ui/variants";
+import { useKeptBlend } from "./kept";
 
 const DELAY: SliderOf<Schemas["StereoRequest"]>[] = [
   {
@@ -84,9 +77,69 @@ const CHORUS: SliderOf<Schemas["StereoRequest"]>[] = [
   },
 ];
 
-export function Sides() {
-  const [s, setS] = useState(START);
-  const change = (more: Partial<typeof START>) => setS({ ...s, ...more });
+const THREE: SliderOf<Schemas["StereoRequest"]>[] = [
+  {
+    field: "wet_side_db",
+    label: "each wet side",
+    low: -36,
+    high: 6,
+    step: 0.5,
+    ticks: [-36, -18, 0],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+  {
+    field: "wanted_wet_db",
+    label: "wanted together",
+    low: -36,
+    high: 6,
+    step: 0.5,
+    ticks: [-36, -18, 0],
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+  {
+    field: "sides_correlation",
+    label: "sides alike",
+    low: -1,
+    high: 1,
+    step: 0.05,
+    ticks: [-1, 0, 1],
+    shown: (v) => signed(v, 2),
+  },
+];
+
+const PLACE: SliderOf<Schemas["StereoRequest"]>[] = [
+  {
+    field: "width_percent",
+    label: "width",
+    low: -100,
+    high: 100,
+    step: 5,
+    ticks: [-100, 0, 100],
+    shown: (v) => `${signed(v, 0)} %`,
+  },
+  {
+    field: "pan_percent",
+    label: "pan",
+    low: -100,
+    high: 100,
+    step: 5,
+    ticks: [-100, 0, 100],
+    shown: (v) => (v === 0 ? "centre" : `${num(Math.abs(v), 0)} % ${v < 0 ? "left" : "right"}`),
+  },
+];
+
+/** A one-sided delay as a rig of its own: both sides, the later one through a short delay. */
+function asRig(s: Schemas["StereoRequest"]): string {
+  return (
+    `in: source "Source" (stereo) > later: delay "Later side" (time ${Math.max(0.1, s.apart_ms!)} ms, mix 100 %, ` +
+    `feedback 0 %, side right${s.inverted ? ", inverted" : ""}) > main: output "Main" (stereo)`
+  );
+}
+
+export function Sides({ route }: { route: VariantChoice }) {
+  const { kept, keep } = useKeptBlend();
+  const s = kept.sides!;
+  const change = (more: Partial<typeof s>) => keep({ sides: { ...s, ...more } });
   const query = useQuery({
     queryKey: ["stereo", s],
     placeholderData: keepPreviousData,
@@ -125,10 +178,68 @@ export function Sides() {
             {signed(out.peak_db, 1)} dB. The trade of level against time is rough, and yours may
             differ.
           </Box>
+          <Press look="quiet" onClick={() => void route.make("Later side", asRig(s))}>
+            Make a rig of it and listen
+          </Press>
           <Sliders of={CHORUS} values={s} onChange={change} />
           <Box>
             It swings by <Figure label="Chorus" value={num(out.cents, 1)} unit="cents" />;{" "}
             {num(out.centre_share_percent, 0)} % of the power beside two moving amps stays still.
+          </Box>
+        </>
+      )}
+      {out && (
+        <>
+          <Box marginTop="14px">
+            <SheetTitle sub about="a dry centre between two wet sides">
+              Centre and sides
+            </SheetTitle>
+            <Sliders of={THREE} values={s} onChange={change} />
+            <Box as="p" fontWeight="650" marginTop="4px">
+              {out.plan_said}
+            </Box>
+            <Box fontSize="13px" color="ink2">
+              The room hears {signed(out.room_db, 1)} dB against the centre alone. Each side at{" "}
+              <Figure label="Side needed" value={signed(out.side_needed_db, 1)} unit="dB" />
+              <Press
+                look="quiet"
+                minHeight="24px"
+                onClick={() => change({ wet_side_db: Number(out.side_needed_db.toFixed(1)) })}
+              >
+                take it
+              </Press>
+            </Box>
+          </Box>
+          <Box marginTop="14px">
+            <SheetTitle sub about="what a width and a pan leave, and what mono makes of it">
+              Width and pan
+            </SheetTitle>
+            <Sliders of={PLACE} values={s} onChange={change} />
+            <Box>
+              Mid {signed(out.width_mid_db ?? 0, 1)} dB, side{" "}
+              {out.width_side_db === null ? "nothing" : `${signed(out.width_side_db, 1)} dB`}; mono
+              against stereo {signed(out.width_mono_db, 1)} dB.
+            </Box>
+            <Table>
+              <thead>
+                <tr>
+                  <Th textAlign="left">pan law, dB at the centre</Th>
+                  <Th>left, dB</Th>
+                  <Th>right, dB</Th>
+                  <Th>mono, dB</Th>
+                </tr>
+              </thead>
+              <tbody>
+                {out.pans.map((p) => (
+                  <tr key={p.law}>
+                    <Td textAlign="left">{p.law.replace("-", "\u2212")}</Td>
+                    <Td>{p.left_db === null ? "off" : signed(p.left_db, 1)}</Td>
+                    <Td>{p.right_db === null ? "off" : signed(p.right_db, 1)}</Td>
+                    <Td>{signed(p.mono_db, 1)}</Td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
           </Box>
         </>
       )}

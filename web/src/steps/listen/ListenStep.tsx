@@ -549,7 +549,11 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           />
         </Box>
       </Box>
-      {heard?.render?.report?.alarm && <Notice kind="fault" word="Alarm">{heard.render.report.alarm}</Notice>}
+      {heard?.render?.report?.alarm && (
+        <Notice kind="fault" word="Alarm">
+          {heard.render.report.alarm}
+        </Notice>
+      )}
       {heard?.render?.older && (
         <Notice kind="note">
           {heard.letter} is older than its rig, its moves or the tempo. Render again to hear what is

@@ -1,6 +1,6 @@
 /** Space: a reverb's tail over the phrases of a clip, decay and pre-delay by three schools, ducking. */
 import { Box } from "@chakra-ui/react";
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
@@ -9,21 +9,16 @@ import { useSongContext } from "../../app/Shell";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { TailChart } from "../../charts/TailChart";
 import { ClipChoice, useReadyClips } from "../../ui/clips";
-import {
-  announce,
-  Figure,
-  Hint,
-  HowComputed,
-  Notice,
-  Pennant,
-  Press,
-  SheetTitle,
-} from "../../ui/controls";
+import { Figure, Hint, HowComputed, Notice, Pennant, Press, SheetTitle } from "../../ui/controls";
 import { msShort, num, signed } from "../../ui/format";
-import { Choice, Labelled, QuantityField } from "../../ui/QuantityField";
+import { QuantityField } from "../../ui/QuantityField";
+import { RigChoice } from "../../ui/RigChoice";
 import { Table, Td, Th } from "../../ui/table";
 import { DuckingSheet, useDucking } from "./DuckingSheet";
+import { useVariantChoice, type VariantChoice } from "../../ui/variants";
 import { Octaves } from "./Octaves";
+import { PartsSheet } from "./PartsSheet";
+import { Behind, Returns } from "./Returns";
 import { RoomSheet } from "./RoomSheet";
 import { Schools } from "./Schools";
 
@@ -39,6 +34,9 @@ const START: Kept = {
   finder: { below_db: 26, hysteresis_db: 6, shortest_gap_s: 0.12, shortest_phrase_s: 0.08 },
   phrases: null,
   clip: "",
+  ducking: null,
+  ducking_on: false,
+  ducking_said: "",
 };
 
 export default function SpaceStep() {
@@ -63,7 +61,12 @@ export default function SpaceStep() {
       ),
   });
   const data = query.data;
-  const duck = useDucking(clip, data?.space.phrases ?? [], frame);
+  const route = useVariantChoice();
+  const duck = useDucking(clip, data?.space.phrases ?? [], frame, {
+    space,
+    change,
+    pre_delay_s: (data?.space.pre_delay_ms ?? 20) / 1000,
+  });
   const worst = data?.space.gaps
     .map((g, i) => ({ ...g, i }))
     .filter((g) => !g.clear)
@@ -145,7 +148,7 @@ export default function SpaceStep() {
             onChange={(start_db) => change({ start_db })}
           />
         </Box>
-        <ToRoute space={space} data={data?.space ?? null} />
+        <ToRoute route={route} space={space} data={data?.space ?? null} />
       </Box>
       {!clips.length && (
         <Notice kind="note">
@@ -207,11 +210,27 @@ export default function SpaceStep() {
             gap="16px 28px"
             marginTop="14px"
           >
-            <DuckingSheet duck={duck} frame={frame} asked={worst?.ducking_db ?? 0} />
             <Box display="grid" gap="16px" alignContent="start">
+              <DuckingSheet
+                duck={duck}
+                clips={clips}
+                frame={frame}
+                asked={worst?.ducking_db ?? 0}
+                bar_s={data.space.bar_ms / 1000}
+                route={route}
+              />
               <Finder space={space} byHand={data.space.by_hand} onChange={change} />
+            </Box>
+            <Box display="grid" gap="16px" alignContent="start">
+              <Behind route={route} gaps={data.space.gaps} drop={space.drop_db!} onTake={take} />
               <RoomSheet onTake={(more) => change({ ...more, school: "taste" })} />
             </Box>
+          </Box>
+          <Box marginTop="18px">
+            <Returns route={route} />
+          </Box>
+          <Box marginTop="14px">
+            <PartsSheet key={route.id} route={route} />
           </Box>
           <HowComputed>{data.space.computed_how}</HowComputed>
           {worst && (
@@ -446,70 +465,44 @@ function byOctave(rt60: number[], whole: number): Record<string, number | null> 
 }
 
 /** Send decay and pre-delay to a reverb of a rig, as one edit that can be undone. */
-function ToRoute({ space, data }: { space: Kept; data: Schemas["SpaceOut"] | null }) {
-  const { song } = useSongContext();
-  const client = useQueryClient();
-  const rigs = useQuery({
-    queryKey: ["rigs", song.id],
-    queryFn: () =>
-      ask(api.GET("/api/v1/songs/{song_id}/rigs", { params: { path: { song_id: song.id } } })),
-  }).data;
-  const first = rigs?.[0]?.variants[0];
-  const [chosen, setChosen] = useState("");
-  const choices = (rigs ?? []).flatMap((r) =>
-    r.variants.map((v) => ({ id: v.id, name: `${r.name} ${v.letter}` })),
+function ToRoute({
+  route,
+  space,
+  data,
+}: {
+  route: VariantChoice;
+  space: Kept;
+  data: Schemas["SpaceOut"] | null;
+}) {
+  const reverb = Object.values(route.variant?.document.nodes ?? {}).find(
+    (n) => n.kind === "reverb",
   );
-  const id = choices.some((c) => c.id === chosen) ? chosen : (first?.id ?? "");
-  const variant = useQuery({
-    queryKey: ["variant", id, song.revision],
-    enabled: !!id,
-    queryFn: () =>
-      ask(api.GET("/api/v1/variants/{variant_id}", { params: { path: { variant_id: id } } })),
-  }).data;
-  const reverbs = Object.values(variant?.document.nodes ?? {}).filter((n) => n.kind === "reverb");
-  const send = async () => {
-    if (!variant || !reverbs.length) return;
-    try {
-      await ask(
-        api.POST("/api/v1/variants/{variant_id}/edits", {
-          params: { path: { variant_id: id } },
-          body: {
-            id: crypto.randomUUID(),
-            base_revision: variant.revision,
-            action: {
-              do: "set",
-              node: reverbs[0]!.id,
-              values: {
-                rt60_s: space.rt60_s,
-                pre_delay: space.pre_delay,
-                ...byOctave(data?.octave_rt60_s ?? [], space.rt60_s),
-              },
-            },
-          },
-        }),
-      );
-      for (const key of ["rigs", "variant"]) void client.invalidateQueries({ queryKey: [key] });
-      announce(`${reverbs[0]!.name ?? "The reverb"} is set to it. Undo it under Route.`, {
-        kind: "passed",
-      });
-    } catch (fault) {
-      announce(sentenceOf(fault), { kind: "fault" });
-    }
-  };
-  if (!choices.length) return null;
+  if (!route.choices.length) return null;
   return (
     <>
-      <Labelled label="reverb of">
-        <Choice value={id} maxWidth="170px" onChange={(event) => setChosen(event.target.value)}>
-          {choices.map((c) => (
-            <option key={c.id} value={c.id}>
-              {c.name}
-            </option>
-          ))}
-        </Choice>
-      </Labelled>
-      <Press look="primary" disabled={!reverbs.length || !data} onClick={() => void send()}>
-        {reverbs.length
+      <RigChoice route={route} label="reverb of" />
+      <Press
+        look="primary"
+        disabled={!reverb || !data}
+        onClick={() =>
+          reverb &&
+          void route.send(
+            [
+              {
+                do: "set",
+                node: reverb.id,
+                values: {
+                  rt60_s: space.rt60_s!,
+                  pre_delay: space.pre_delay!,
+                  ...byOctave(data?.octave_rt60_s ?? [], space.rt60_s!),
+                },
+              },
+            ],
+            `${reverb.name ?? "The reverb"} is set to it.`,
+          )
+        }
+      >
+        {reverb
           ? `Send ${num(space.rt60_s, 2)} s and ${data ? msShort(data.pre_delay_ms) : ""} ms to the route`
           : "It has no reverb"}
       </Press>

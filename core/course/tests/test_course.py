@@ -1,0 +1,171 @@
+"""Returns together, levels along the course, tails behind dynamics, against figures worked by hand."""
+
+import math
+import unittest
+
+from core.course import CourseRequest, TailRequest, course_levels, returns_view, tail_view
+from core.errors import FonodromeError
+from core.routing import Context, parse_rig
+from core.units import TempoFrame
+
+SONG = Context(TempoFrame(tempo_bpm=120))
+SENDS = (
+    "g: source (level -20 dB) > s: split > m: merge > o: output\n"
+    "s > d1: delay (time 300 ms, mix 100 %, feedback 0 %) > m [level -6 dB]\n"
+    "s > d2: delay (time 450 ms, mix 100 %, feedback 0 %) > m [level -6 dB]\n"
+)
+
+
+def rig(text):
+    return parse_rig(text)
+
+
+class Returns(unittest.TestCase):
+    def test_equal_returns_add_ten_log_n_out_of_step_and_twenty_log_n_in_step(self):
+        out = returns_view(rig(SENDS), SONG)
+        self.assertEqual([r.wet for r in out.returns], [False, True, True])
+        for r in out.returns[1:]:
+            self.assertAlmostEqual(r.level_db, -6, places=2)
+            self.assertAlmostEqual(r.low_db, -6, places=2)
+        self.assertAlmostEqual(out.apart_db, -6 + 10 * math.log10(2), places=2)
+        self.assertAlmostEqual(out.in_step_db, -6 + 20 * math.log10(2), places=2)
+        part = 10 ** (-6 / 10)
+        self.assertAlmostEqual(out.low_lift_db, 10 * math.log10(1 + 2 * part), places=2)
+        muted = 10 * math.log10((1 + part) / (1 + 2 * part))
+        self.assertAlmostEqual(out.returns[1].muted_db, muted, places=2)
+        more = 10 * math.log10((1 + 3 * part) / (1 + 2 * part))
+        self.assertAlmostEqual(out.returns[1].twice_db, more, places=2)
+        # All in step: -20 dBFS, 1 + 2 * 0.501, and the output's crest of 12 dB.
+        peak = -20 + 20 * math.log10(1 + 2 * 10 ** (-6 / 20)) + 12
+        self.assertAlmostEqual(out.peak_dbfs, peak, delta=0.05)
+
+    def test_feedback_adds_its_repeats_and_a_low_cut_saves_what_it_says(self):
+        echo = 'g: source > s: split > m: merge > o: output\ns > d: delay "Slap" (time 300 ms, mix 100 %, feedback 50 %{}) > m'
+        plain = returns_view(rig(echo.format("")), SONG)
+        self.assertAlmostEqual(plain.apart_db, 10 * math.log10(1 / (1 - 0.25)), places=2)
+        # A delay's own cut is inside its loop: a filter behind it is what helps.
+        self.assertEqual(
+            (plain.returns[1].low_cut_on, plain.returns[1].low_cut_rail), (None, "d.0")
+        )
+        self.assertLess(plain.returns[1].low_cut_saves_db, -6)
+        cut = returns_view(
+            rig(echo.format("").replace("50 %) > m", "50 %) > f: filter (low cut 150 Hz) > m")),
+            SONG,
+        )
+        self.assertIsNone(cut.returns[1].low_cut_rail)
+        saved = cut.returns[1].low_db - plain.returns[1].low_db
+        self.assertAlmostEqual(saved, plain.returns[1].low_cut_saves_db, delta=0.05)
+
+    def test_the_order_of_arrivals_says_whether_a_pre_delay_is_heard(self):
+        text = (
+            "g: source > s: split > m: merge > o: output\n"
+            's > d: delay "Slap" (time 120 ms, mix 100 %, feedback 30 %) > m\n'
+            's > r: reverb "Hall" (pre-delay {} ms, RT60 1.5 s, mix 100 %) > m'
+        )
+        for pre, words in (
+            (40, "pre-delay is heard"),
+            (110, "hides behind"),
+            (250, "is not heard as one"),
+        ):
+            with self.subTest(pre):
+                out = returns_view(rig(text.format(pre)), SONG)
+                self.assertEqual(len(out.order), 1)
+                self.assertIn(words, out.order[0])
+                tail = next(m for m in out.marks if m.kind == "tail")
+                self.assertAlmostEqual(tail.time_ms, pre, places=3)
+                self.assertEqual(tail.rt60_s, 1.5)
+                echoes = [m.time_ms for m in out.marks if m.kind == "echo"]
+                self.assertAlmostEqual(echoes[0], 120, places=3)
+
+    def test_a_rig_without_returns_says_so(self):
+        with self.assertRaisesRegex(FonodromeError, "meet nowhere"):
+            returns_view(rig("g: source > l: level > o: output"), SONG)
+        with self.assertRaisesRegex(FonodromeError, "no such place"):
+            returns_view(rig(SENDS), SONG, None, "elsewhere")
+
+
+class Levels(unittest.TestCase):
+    TEXT = (
+        'g: source (level -24 dB) > a: level (level 6 dB) > d: drive "Grit" (gain 12 dB, ceiling -12 dB) > '
+        "c: compressor (threshold -30 dB, ratio 4, knee 0 dB, make-up 3 dB) > o: output (ceiling -1 dB)"
+    )
+
+    def test_levels_follow_each_stage_in_every_unit(self):
+        out = course_levels(rig(self.TEXT), SONG, CourseRequest(full_scale_dbu=24, crest_db=12))
+        by = {p.node: p for p in out.places}
+        self.assertEqual([p.node for p in out.places], ["g", "a", "d", "c", "o"])
+        self.assertAlmostEqual(by["a"].level_dbfs, -18, places=4)
+        self.assertAlmostEqual(by["a"].dbu, 6, places=4)
+        self.assertAlmostEqual(by["a"].dbv, 6 - 2.218487, places=4)
+        # A drive of 12 dB meets its ceiling: -12 dBFS, 6 dB more than came, and flat peaks.
+        self.assertAlmostEqual(by["d"].level_dbfs, -12, places=4)
+        self.assertAlmostEqual(by["d"].peak_dbfs, -12, places=4)
+        self.assertAlmostEqual(by["d"].trim_db, -6, places=3)
+        self.assertAlmostEqual(by["c"].level_dbfs, -30 + 18 / 4 + 3, places=4)
+        self.assertAlmostEqual(by["c"].trim_db, 10.5, places=3)
+        self.assertAlmostEqual(by["o"].headroom_db, -1 - (-22.5 + 12), places=4)
+        self.assertEqual(out.lowest, "a")
+
+    def test_a_trim_makes_it_as_loud_after_as_before(self):
+        first = course_levels(rig(self.TEXT), SONG, CourseRequest())
+        trimmed = rig(self.TEXT)
+        for place in first.places:
+            if place.trim_db is not None:
+                node = trimmed.nodes[place.node].model_copy(update={"output_db": place.trim_db})
+                trimmed = trimmed.model_copy(update={"nodes": {**trimmed.nodes, place.node: node}})
+                break
+        after = {p.node: p for p in course_levels(trimmed, SONG, CourseRequest()).places}
+        self.assertAlmostEqual(after["d"].level_dbfs, after["a"].level_dbfs, places=3)
+
+    def test_a_ceiling_that_is_passed_is_said(self):
+        hot = rig("g: source (level -6 dB) > a: level (level 9 dB) > o: output")
+        out = course_levels(hot, SONG, CourseRequest(crest_db=12))
+        self.assertIn("passes its ceiling", out.sentence)
+        # The source's own peaks, the stage's and the output's.
+        self.assertEqual(len(out.cautions), 3)
+        with self.assertRaisesRegex(FonodromeError, "no such source"):
+            course_levels(hot, SONG, CourseRequest(source="x"))
+
+
+class Tails(unittest.TestCase):
+    TEXT = (
+        "g: source (level -20 dB) > s: split > m: merge > o: output\n"
+        "s > r: reverb (pre-delay 0 ms, RT60 2 s, mix 100 %) > {}b: return > m"
+    )
+
+    def test_a_plain_return_falls_as_its_reverb_does(self):
+        out = tail_view(rig(self.TEXT.format("")), SONG, TailRequest(gaps_s=[0.5, 1.0], drop_db=20))
+        self.assertAlmostEqual(out.gaps[0].tail_db - out.start_db, -15, places=6)
+        self.assertAlmostEqual(out.gaps[1].tail_db - out.start_db, -30, places=6)
+        self.assertEqual([g.undone_db for g in out.gaps], [0, 0])
+        longest = out.gaps[0].longest_rt60_s
+        self.assertAlmostEqual(longest, 60 * 0.5 / (20 + out.start_db), places=6)
+
+    def test_a_compressor_on_the_return_undoes_what_it_took(self):
+        # From 12 dB above the threshold, 4:1: the tail falls 12 dB inside, 3 dB behind it.
+        squeezed = "c: compressor (threshold -{} dB, ratio 4, knee 0 dB, make-up 9 dB) > "
+        plain = tail_view(rig(self.TEXT.format("")), SONG, TailRequest(gaps_s=[0.4]))
+        level = -plain.start_db + 20
+        out = tail_view(
+            rig(self.TEXT.format(squeezed.format(level + 12))),
+            SONG,
+            TailRequest(gaps_s=[0.4], drop_db=20),
+        )
+        self.assertAlmostEqual(out.gaps[0].undone_db, 9, delta=0.02)
+        self.assertGreater(out.gaps[0].tail_db - out.start_db, -3.1)
+        self.assertLess(out.gaps[0].longest_rt60_s, plain.gaps[0].longest_rt60_s)
+        # With the longest decay it is exactly as far down as asked.
+        text = self.TEXT.format(squeezed.format(level + 12)).replace(
+            "RT60 2 s", f"RT60 {out.gaps[0].longest_rt60_s} s"
+        )
+        again = tail_view(rig(text), SONG, TailRequest(gaps_s=[0.4], drop_db=20))
+        self.assertAlmostEqual(again.gaps[0].tail_db, -20, delta=0.1)
+
+    def test_an_upward_compressor_lifts_at_most_what_it_may(self):
+        lift = (
+            "t: three_band (lift below -20 dB, lift ratio 4, lift at most 8 dB, threshold 0 dB) > "
+        )
+        out = tail_view(rig(self.TEXT.format(lift)), SONG, TailRequest(gaps_s=[1.0]))
+        self.assertAlmostEqual(out.gaps[0].undone_db, 8, delta=0.6)
+        with self.assertRaisesRegex(FonodromeError, "no reverb"):
+            tail_view(rig("g: source > o: output"), SONG, TailRequest(gaps_s=[1]))

@@ -1,0 +1,240 @@
+/** Levels along the course of a rig: from source to output, headroom at every stage. */
+import { Box } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { scaleLinear } from "d3-scale";
+import { useState } from "react";
+
+import { api, ask, type Schemas, sentenceOf } from "../../api/client";
+import { useSongContext } from "../../app/Shell";
+import { ink } from "../../app/theme";
+import { AxisLeft, Gridlines } from "../../charts/axes";
+import { ScaleSlider } from "../../charts/ScaleSlider";
+import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { num, signed } from "../../ui/format";
+import { useWidth } from "../../ui/hooks";
+import { Choice, Labelled } from "../../ui/QuantityField";
+import { RigChoice } from "../../ui/RigChoice";
+import { Table, Td, Th } from "../../ui/table";
+import type { VariantChoice } from "../../ui/variants";
+import { nameOf } from "../route/Inspector";
+import { useKeptBlend } from "./kept";
+
+const PASSIVE = ["split", "merge", "bus", "send", "return"];
+
+export function Course({ route }: { route: VariantChoice }) {
+  const { song } = useSongContext();
+  const { kept, keep } = useKeptBlend();
+  const [crest, setCrest] = useState(12);
+  const [at, setAt] = useState(0);
+  const boards = route.variant?.view.report.boards ?? [];
+  const way = boards[Math.min(at, boards.length - 1)];
+  const body = {
+    source: way?.source ?? null,
+    output: way?.output ?? null,
+    full_scale_dbu: kept.full_scale_dbu!,
+    crest_db: crest,
+  };
+  const query = useQuery({
+    queryKey: ["course", route.id, route.variant?.revision, song.revision, body],
+    enabled: !!route.variant && !!way,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      ask(
+        api.POST("/api/v1/variants/{variant_id}/course-levels", {
+          params: { path: { variant_id: route.id } },
+          body,
+          signal,
+        }),
+      ),
+  });
+  const out = query.data;
+  const trims = (out?.places ?? []).filter((p) => p.trim_db !== null);
+  return (
+    <Box as="section" aria-label="Levels along the course" minWidth="0" marginTop="22px">
+      <SheetTitle about="what leaves every stage at nominal level, and its peaks, dBFS">
+        Levels along the course
+      </SheetTitle>
+      <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="end" marginTop="4px">
+        <RigChoice route={route} />
+        {boards.length > 1 && route.variant && (
+          <Labelled label="from, to">
+            <Choice value={at} maxWidth="240px" onChange={(e) => setAt(Number(e.target.value))}>
+              {boards.map((b, i) => (
+                <option key={`${b.source}${b.output}`} value={i}>
+                  {nameOf(route.variant!, b.source)} to {nameOf(route.variant!, b.output)}
+                </option>
+              ))}
+            </Choice>
+          </Labelled>
+        )}
+        <Labelled label="full scale is">
+          <Choice
+            value={kept.full_scale_dbu}
+            onChange={(event) => keep({ full_scale_dbu: Number(event.target.value) })}
+          >
+            {[18, 20, 22, 24].map((v) => (
+              <option key={v} value={v}>
+                +{v} dBu
+              </option>
+            ))}
+          </Choice>
+        </Labelled>
+        <Box width="150px">
+          <ScaleSlider
+            label="peak above RMS"
+            value={crest}
+            low={0}
+            high={24}
+            step={1}
+            ticks={[0, 12, 24]}
+            shown={(v) => `${num(v, 0)} dB`}
+            onChange={setCrest}
+          />
+        </Box>
+        {trims.length > 0 && (
+          <Press
+            onClick={() =>
+              void route.send(
+                trims.map((p) => ({
+                  do: "set" as const,
+                  node: p.node,
+                  values: { output_db: p.trim_db! },
+                })),
+                `${trims.map((p) => `${p.name} ${signed(p.trim_db!, 1)} dB`).join(", ")}: as loud after as before.`,
+              )
+            }
+          >
+            Make {trims.map((p) => p.name).join(" and ")} as loud after as before
+          </Press>
+        )}
+      </Box>
+      {query.isError && <Notice kind="fault">{sentenceOf(query.error)}</Notice>}
+      {out && out.places.length > 0 && (
+        <>
+          <Stairs out={out} />
+          <Box as="p" fontFamily="title" fontWeight="600" fontSize="17px" lineHeight="24px">
+            {out.sentence}
+          </Box>
+          {out.cautions.map((text) => (
+            <Notice key={text} kind="caution">
+              {text}
+            </Notice>
+          ))}
+          <Box overflowX="auto">
+            <Table>
+              <thead>
+                <tr>
+                  <Th textAlign="left">after</Th>
+                  <Th>dBFS</Th>
+                  <Th>dBu</Th>
+                  <Th>dBV</Th>
+                  <Th>change, dB</Th>
+                  <Th>peak, dBFS</Th>
+                  <Th>headroom, dB</Th>
+                </tr>
+              </thead>
+              <tbody>
+                {out.places
+                  .filter((p) => !PASSIVE.includes(p.kind) || p.node === out.lowest)
+                  .map((p) => (
+                    <Box
+                      as="tr"
+                      key={p.node}
+                      background={p.node === out.lowest ? "well" : undefined}
+                    >
+                      <Td textAlign="left" fontWeight="650">
+                        {p.name}
+                      </Td>
+                      <Td>{signed(p.level_dbfs, 1)}</Td>
+                      <Td>{signed(p.dbu, 1)}</Td>
+                      <Td>{signed(p.dbv, 1)}</Td>
+                      <Td>{Math.abs(p.change_db) < 0.05 ? "0.0" : signed(p.change_db, 1)}</Td>
+                      <Td>{signed(p.peak_dbfs, 1)}</Td>
+                      <Td color={p.headroom_db < 0 ? "diff" : undefined} fontWeight="650">
+                        {signed(p.headroom_db, 1)}
+                      </Td>
+                    </Box>
+                  ))}
+              </tbody>
+            </Table>
+          </Box>
+          <HowComputed>{out.computed_how}</HowComputed>
+        </>
+      )}
+    </Box>
+  );
+}
+
+const LEFT = 46;
+const TALL = 190;
+
+/** Nominal level (thick) and peak (thin) behind each stage, as stairs. */
+function Stairs({ out }: { out: Schemas["CourseLevels"] }) {
+  const [frame, width] = useWidth<HTMLDivElement>(320);
+  const places = out.places.filter((p) => !PASSIVE.includes(p.kind));
+  const step = (width - LEFT - 10) / Math.max(1, places.length);
+  const low = Math.min(-48, ...places.map((p) => Math.floor(p.level_dbfs / 12) * 12));
+  const top = Math.max(0, ...places.map((p) => Math.ceil(p.peak_dbfs / 6) * 6));
+  const y = scaleLinear([top, low], [8, TALL]);
+  const ticks = y.ticks(5);
+  const at = (i: number) => LEFT + i * step;
+  const slanted = step < 76;
+  return (
+    <Box ref={frame} minWidth="0" marginTop="6px">
+      <svg
+        width={width}
+        height={TALL + (slanted ? 78 : 30)}
+        display="block"
+        role="img"
+        aria-label={`Levels from ${out.source} to ${out.output}. ${out.sentence}`}
+      >
+        <rect x={LEFT} y="8" width={width - 10 - LEFT} height={TALL - 8} fill={ink("sheet")} />
+        <Gridlines scale={y} ticks={ticks} x1={LEFT} x2={width - 10} />
+        <AxisLeft scale={y} at={LEFT} ticks={ticks} format={(v) => signed(v, 0)} />
+        <line x1={LEFT} x2={width - 10} y1={y(0)} y2={y(0)} stroke={ink("diff")} strokeWidth="2" />
+        <text x={width - 14} y={y(0) + 15} fontSize="13" fill={ink("diff")} textAnchor="end">
+          full scale
+        </text>
+        {places.map((p, i) => (
+          <g key={p.node}>
+            <line
+              x1={at(i)}
+              x2={at(i)}
+              y1="8"
+              y2={TALL}
+              stroke={ink("rule")}
+              strokeWidth={i ? 1 : 0}
+            />
+            <rect
+              x={at(i) + 3}
+              y={y(p.peak_dbfs)}
+              width={Math.max(2, step - 6)}
+              height={Math.max(1, y(p.level_dbfs) - y(p.peak_dbfs))}
+              fill={ink(p.headroom_db < 0 ? "diff" : "band")}
+              opacity="0.45"
+            />
+            <line
+              x1={at(i) + 3}
+              x2={at(i) + step - 3}
+              y1={y(p.level_dbfs)}
+              y2={y(p.level_dbfs)}
+              stroke={ink("ink")}
+              strokeWidth="4"
+            />
+            <text
+              x={at(i) + step / 2}
+              y={TALL + 18}
+              fontSize="13"
+              fontWeight={p.node === out.lowest ? 650 : 400}
+              fill={ink("ink")}
+              textAnchor={slanted ? "end" : "middle"}
+              transform={slanted ? `rotate(-40 ${at(i) + step / 2} ${TALL + 18})` : undefined}
+            >
+              {p.name.length > 14 ? `${p.name.slice(0, 13)}…` : p.name}
+            </text>
+          </g>
+        ))}
+      </svg>
+    </Box>
+  );
+}

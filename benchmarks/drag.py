@@ -4,13 +4,11 @@ import os
 
 from e2e.browser import Browser
 
-# A step of the feedback; done when the repeats' picture and the lattice's levels have changed.
+# A step of a slider; done when every picture named has changed.
 _DRAG = """
-const done = arguments[0];
-const slider = document.querySelector('svg[role=slider][aria-label="Feedback"]');
-const pictures = () => [
-  document.querySelector('section[aria-label=Repeats] svg[role=img]').innerHTML,
-  document.querySelector('svg[aria-label="Rhythm lattice"]').innerHTML];
+const [name, wanted, done] = arguments;
+const slider = document.querySelector(`[role=slider][aria-label="${name}"]`);
+const pictures = () => wanted.map((w) => document.querySelector(w).innerHTML);
 const frame = () => new Promise(requestAnimationFrame);
 (async () => {
   const times = [];
@@ -20,7 +18,7 @@ const frame = () => new Promise(requestAnimationFrame);
     const key = step < 25 ? 'ArrowLeft' : 'ArrowRight';
     slider.dispatchEvent(new KeyboardEvent('keydown', {key, bubbles: true}));
     let now = pictures();
-    while ((now[0] === before[0] || now[1] === before[1]) && performance.now() - began < 3000) {
+    while (now.some((n, i) => n === before[i]) && performance.now() - began < 3000) {
       await frame();
       now = pictures();
     }
@@ -33,17 +31,28 @@ const frame = () => new Promise(requestAnimationFrame);
 """
 
 
-def measure() -> tuple[float, float]:
-    """Median and 95th percentile in ms from a press to both pictures redrawn, demo song."""
+DRAGS = (
+    ("Time", "Feedback", ["section[aria-label=Repeats] svg[role=img]", 'svg[aria-label="Rhythm lattice"]'], "11 repeats above"),
+    ("Space", "tail begins at", ["svg[role=img][aria-label*=' phrases; ']"], "gaps clear"),
+    ("Blend", "threshold", ["section[aria-label='Parallel compression'] svg[role=img]"], "Quiet sounds gain"),
+    ("Blend", "wet path", ["section[aria-label='Mix laws'] svg[role=img]"], "An insert at"),
+)  # fmt: skip
+
+
+def measure() -> list[tuple[str, float, float]]:
+    """Of each drag its name, median and 95th percentile in ms from a press to the picture redrawn."""
     browser = Browser(os.environ["FONODROME_BENCH_URL"])
+    found = []
     try:
         browser.open("/")
         browser.press("button", "Open the demo studio")
-        browser.press("link", "Time")
-        browser.find("group", "Rhythm lattice")
-        browser.sees("11 repeats above")
         browser.driver.set_script_timeout(60)
-        median, high = browser.driver.execute_async_script(_DRAG)
-        return float(median), float(high)
+        for step, slider, pictures, words in DRAGS:
+            browser.press("link", step)
+            browser.sees(words)
+            browser.find("slider", slider)
+            median, high = browser.driver.execute_async_script(_DRAG, slider, pictures)
+            found.append((f"{step}, {slider}", float(median), float(high)))
+        return found
     finally:
         browser.close()

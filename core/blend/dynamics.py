@@ -131,7 +131,19 @@ class Burst(Edge):
     sentence: str
 
 
+class Instead(Edge):
+    """The plain compressor that quiet sounds and full scale leave as the sum does."""
+
+    ratio: float
+    makeup_db: float
+    out_db: list[float] = Field(description="Over the curve's levels in")
+    most_apart_db: float = Field(description="Sum less that compressor, where they differ most")
+    at_db: float
+    sentence: str
+
+
 class ParallelOut(Edge):
+    instead: Instead | None = Field(description="Null where no plain compressor ends there")
     curve: BlendCurve
     burst: Burst
     reaches_db: float = Field(description="Level from which it works, detector gain counted")
@@ -202,6 +214,7 @@ def parallel_view(s: ParallelSettings) -> ParallelOut:
             f"{low:.0f} dBFS.".replace("-", "\u2212")
         )
     return ParallelOut(
+        instead=_instead(s, levels, sums, quiet),
         burst=burst_of(s), reaches_db=s.reaches_db,
         curve=BlendCurve(
             in_db=levels, sum_db=[round(v, 3) for v in sums],
@@ -215,6 +228,30 @@ def parallel_view(s: ParallelSettings) -> ParallelOut:
             f"Quiet sounds gain {quiet:.1f} dB, a peak at full scale {boosts[-1]:+.1f} dB; the sum compresses "
             f"by {ratio:.1f}:1 at most, at {levels[steepest]:.0f} dBFS."
         ).replace("-", "\u2212"),
+    )  # fmt: skip
+
+
+def _instead(
+    s: ParallelSettings, levels: list[float], sums: list[float], quiet: float
+) -> Instead | None:
+    """A plain compressor with the same threshold and knee: its make-up is the quiet boost, its ratio
+    whatever brings full scale to where the sum has it. The two differ in between.
+    """
+    per_slope = -(compressed_db(0, s.reaches_db, 1e9, s.knee_db))
+    taken = quiet - sums[-1]
+    if per_slope < 1 or not 0.02 <= taken <= 0.98 * per_slope:
+        return None
+    ratio = 1 / (1 - taken / per_slope)
+    plain = [compressed_db(x, s.reaches_db, ratio, s.knee_db, quiet) for x in levels]
+    apart = [a - b for a, b in zip(sums, plain, strict=True)]
+    most = max(range(len(levels)), key=lambda i: abs(apart[i]))
+    said = (
+        f"A plain compressor at {ratio:.2f}:1 with {quiet:+.1f} dB ends at the same quiet and loud; at "
+        f"{levels[most]:.0f} dBFS the blend is {abs(apart[most]):.1f} dB {'louder' if apart[most] > 0 else 'softer'}."
+    )
+    return Instead(
+        ratio=ratio, makeup_db=quiet, out_db=[round(v, 3) for v in plain],
+        most_apart_db=apart[most], at_db=levels[most], sentence=said.replace("-", "\u2212"),
     )  # fmt: skip
 
 

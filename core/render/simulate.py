@@ -44,6 +44,7 @@ class ParallelMeasured(Edge):
     histogram_db: list[float] = Field(description="Lower edges of 2 dB steps, dBFS")
     histogram: list[float] = Field(description="Share of time at each level, 0 to 1")
     reduction_db: list[float] = Field(description="Gain reduction every 20 ms (dB, 0 or less)")
+    level_dbfs: list[float] = Field(description="Level of the clip every 20 ms, RMS")
     most_reduction_db: float
     released_percent: float | None = Field(
         description="Of the reduction after a hit, gone again before the next one; median"
@@ -114,6 +115,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         dry, wet = (0.0 if v <= -120 else 10 ** (v / 20) for v in (s.dry_db, s.wet_db))
         step = max(1, round(CURVE_S * rate))
         taken: list[np.ndarray] = []
+        heard: list[np.ndarray] = []
         counts = np.zeros(-HISTOGRAM_LOW // HISTOGRAM_STEP + 1)
         size = max(step, _BLOCK // step * step)
         for start in range(0, sound.frames, size):
@@ -129,6 +131,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
                 (block[:, : len(frames) * step] ** 2).mean(axis=0).reshape(-1, step).mean(axis=1)
             )
             level = 20 * np.log10(np.maximum(rms, 1e-9))
+            heard.append(level)
             index = np.floor((level - HISTOGRAM_LOW) / HISTOGRAM_STEP).astype(int)
             np.add.at(counts, np.clip(index[level >= HISTOGRAM_LOW], 0, len(counts) - 1), 1)
     first, second = before.levels(), after.levels()
@@ -160,6 +163,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         before=first, after=second, match_db=match,
         histogram_db=[float(HISTOGRAM_LOW + HISTOGRAM_STEP * i) for i in range(len(counts))],
         histogram=[round(float(c / total), 5) if total else 0.0 for c in counts],
+        level_dbfs=[round(float(v), 1) for part in heard for v in np.maximum(part, -120)],
         reduction_db=[round(float(v), 2) for v in curve], most_reduction_db=most,
         released_percent=share, pumping_db=depth, hits=len(hits_s),
         release_said=_release_said(share, depth),

@@ -9469,8 +9469,34 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /**
+         * Instead
+         * @description The plain compressor that quiet sounds and full scale leave as the sum does.
+         */
+        Instead: {
+            /** Ratio */
+            ratio: number;
+            /** Makeup Db */
+            makeup_db: number;
+            /**
+             * Out Db
+             * @description Over the curve's levels in
+             */
+            out_db: number[];
+            /**
+             * Most Apart Db
+             * @description Sum less that compressor, where they differ most
+             */
+            most_apart_db: number;
+            /** At Db */
+            at_db: number;
+            /** Sentence */
+            sentence: string;
+        };
         /** ParallelOut */
         ParallelOut: {
+            /** @description Null where no plain compressor ends there */
+            instead: components["schemas"]["Instead"] | null;
             curve: components["schemas"]["BlendCurve"];
             burst: components["schemas"]["Burst"];
             /**
@@ -10872,6 +10898,11 @@ export interface components {
              * @description Gain reduction every 20 ms (dB, 0 or less)
              */
             reduction_db: number[];
+            /**
+             * Level Dbfs
+             * @description Level of the clip every 20 ms, RMS
+             */
+            level_dbfs: number[];
             /** Most Reduction Db */
             most_reduction_db: number;
             /**

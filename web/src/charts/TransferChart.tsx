@@ -70,22 +70,22 @@ export function TransferChart({ view, settings, histogram }: Props) {
           strokeDasharray="1 3"
         />
         <line
-          x1={x(settings.threshold_db!)}
-          x2={x(settings.threshold_db!)}
+          x1={x(view.reaches_db)}
+          x2={x(view.reaches_db)}
           y1={TOP}
           y2={TOP + TALL}
           stroke={ink("edge")}
           strokeDasharray="1 3"
         />
         <text
-          x={x(settings.threshold_db!) - 5}
+          x={x(view.reaches_db) - 5}
           y={TOP + TALL - 8}
           textAnchor="end"
           fontSize="13"
           fill={ink("ink2")}
           {...halo()}
         >
-          threshold {signed(settings.threshold_db!, 1)}
+          {settings.detector_db ? "works from" : "threshold"} {signed(view.reaches_db, 1)}
         </text>
         <path
           d={linePath(
@@ -106,6 +106,17 @@ export function TransferChart({ view, settings, histogram }: Props) {
           strokeWidth="2.25"
           strokeDasharray="9 4"
         />
+        {view.instead && (
+          <path
+            d={linePath(
+              xs,
+              view.instead.out_db.map((v) => y(v)),
+            )}
+            fill="none"
+            stroke={ink("diff")}
+            strokeWidth="1.25"
+          />
+        )}
         <path
           d={linePath(
             xs,

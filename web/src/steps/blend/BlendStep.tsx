@@ -19,7 +19,7 @@ export default function BlendStep() {
       >
         <Box minWidth="0">
           <Parallel route={route} />
-          <InsertBack />
+          <InsertBack route={route} />
         </Box>
         <Box minWidth="0">
           <Laws route={route} />

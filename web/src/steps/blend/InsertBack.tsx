@@ -4,10 +4,11 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
-import { Figure, Notice, SheetTitle } from "../../ui/controls";
+import { Figure, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
+import type { VariantChoice } from "../../ui/variants";
 import { useKeptBlend } from "./kept";
 
 const SLIDERS: SliderOf<Schemas["InsertRequest"]>[] = [
@@ -40,7 +41,17 @@ const SLIDERS: SliderOf<Schemas["InsertRequest"]>[] = [
   },
 ];
 
-export function InsertBack() {
+/** The pair as a rig, with a reverb for the device. */
+function asRig(out: Schemas["InsertOut"], p: number): string {
+  const fader = (v: number | null) => (v === null ? -120 : Number(v.toFixed(2)));
+  return (
+    `in: source "Source" (stereo) > ways: split > dry: level "Dry" (level ${fader(out.set_dry_db)} dB) > ` +
+    `sum: merge "Sum" > main: output "Main" (stereo)\n` +
+    `ways > dev: reverb "Device" (mix ${p} %) > sum [level ${fader(out.set_wet_db)} dB]`
+  );
+}
+
+export function InsertBack({ route }: { route: VariantChoice }) {
   const { kept, keep } = useKeptBlend();
   const insert = kept.insert!;
   const change = (more: Partial<typeof insert>) => keep({ insert: { ...insert, ...more } });
@@ -99,7 +110,15 @@ export function InsertBack() {
                 unit="dB"
                 strong
               />
-              .
+              .{" "}
+              <Press
+                look="quiet"
+                onClick={() =>
+                  void route.make("Back to a pair", asRig(out, insert.device_mix_percent!))
+                }
+              >
+                Make a rig of it and listen
+              </Press>
             </Box>
           )}
           <Box overflowX="auto">

@@ -110,6 +110,7 @@ export function Laws({ route }: { route: VariantChoice }) {
                   <Th>trim, dB</Th>
                   <Th>nearest setting</Th>
                   <Th>null, dB</Th>
+                  <Th>sum at 50 %, dB</Th>
                 </tr>
               </thead>
               <tbody>
@@ -133,6 +134,7 @@ export function Laws({ route }: { route: VariantChoice }) {
                     <Td color="diff" fontWeight="650">
                       {!out.exact ? "none" : r.null_db === null ? "exact" : num(r.null_db, 1)}
                     </Td>
+                    <Td>{atHalf(out, r.law)}</Td>
                   </Box>
                 ))}
               </tbody>
@@ -211,6 +213,13 @@ export function Laws({ route }: { route: VariantChoice }) {
       </HowComputed>
     </Box>
   );
+}
+
+/** What a knob at 50 % makes of the level, under a law. */
+function atHalf(out: Schemas["BlendOut"], law: string): string {
+  const curve = out.laws.find((l) => l.law === law);
+  const sum = curve?.sum_db[50];
+  return sum == null ? "-" : signed(sum, 1);
 }
 
 /** Set a device of a rig to the insert that was found: its mix, its law, its output. */

@@ -7,7 +7,7 @@ import { useState } from "react";
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../app/Shell";
 import { ink } from "../../app/theme";
-import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
+import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "../../charts/axes";
 import { BurstChart } from "../../charts/BurstChart";
 import { TransferChart } from "../../charts/TransferChart";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
@@ -169,6 +169,14 @@ export function Parallel({ route }: { route: VariantChoice }) {
           {view.sentence}
         </Box>
       )}
+      {view?.instead && (
+        <Box fontSize="13px">
+          <Box as="span" color="diff" fontWeight="650">
+            Lower ratio or blend?
+          </Box>{" "}
+          {view.instead.sentence}
+        </Box>
+      )}
       <Sliders of={COMPRESSOR} values={s} onChange={change} />
       <Box fontSize="13px" color="ink2" marginTop="4px">
         Attack works the other way round under a quiet lift: the faster it is, the more of a hit is
@@ -180,6 +188,12 @@ export function Parallel({ route }: { route: VariantChoice }) {
         </Notice>
       ))}
       {view && <BurstChart burst={view.burst} />}
+      {kept.school === "whole" && m && m.most_reduction_db > 2 && (
+        <Notice kind="caution">
+          {num(m.most_reduction_db, 1)} dB are taken at most: for a whole mix 1 to 2 dB leave the
+          rest to mastering.
+        </Notice>
+      )}
       {m && <BeforeAfter measured={m} />}
       {measured.isError && <Notice kind="fault">{sentenceOf(measured.error)}</Notice>}
       {m && <Reduction measured={m} />}
@@ -271,6 +285,7 @@ function Reduction({ measured: m }: { measured: Schemas["ParallelMeasured"] }) {
   const x = scaleLinear([0, Math.max(0.1, seconds)], [42, width - 8]);
   const low = Math.min(-6, -Math.ceil(m.most_reduction_db / 6) * 6);
   const y = scaleLinear([0, low], [6, 84]);
+  const level = scaleLinear([0, -60], [6, 84]).clamp(true);
   return (
     <Box marginTop="12px" ref={frame} minWidth="0">
       <SheetTitle sub about={m.release_said}>
@@ -288,6 +303,15 @@ function Reduction({ measured: m }: { measured: Schemas["ParallelMeasured"] }) {
         <AxisLeft scale={y} at={42} ticks={[0, low / 2, low]} format={(v) => signed(v, 0)} />
         <path
           d={linePath(
+            m.level_dbfs.map((_, i) => x(i * 0.02)),
+            m.level_dbfs.map((v) => level(v)),
+          )}
+          fill="none"
+          stroke={ink("band")}
+          strokeWidth="1.25"
+        />
+        <path
+          d={linePath(
             m.reduction_db.map((_, i) => x(i * 0.02)),
             m.reduction_db.map((v) => y(v)),
           )}
@@ -295,6 +319,9 @@ function Reduction({ measured: m }: { measured: Schemas["ParallelMeasured"] }) {
           stroke={ink("wet")}
           strokeWidth="1.5"
         />
+        <text x={width - 12} y="20" fontSize="13" textAnchor="end" fill={ink("ink2")} {...halo()}>
+          light: the clip's level, 0 to −60 dBFS
+        </text>
         <AxisBottom
           scale={x}
           at={86}

@@ -2,10 +2,12 @@
 import { Box } from "@chakra-ui/react";
 import { useState } from "react";
 
+import type { Variant } from "../../api/client";
+import { ScaleSlider } from "../../charts/ScaleSlider";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
-import type { VariantChoice } from "../../ui/variants";
+import type { Edit, VariantChoice } from "../../ui/variants";
 
 const FIELDS = [
   "early_size_percent",
@@ -19,11 +21,14 @@ const FIELDS = [
   "tail_high_cut_hz",
   "tail_pan_percent",
   "tail_side_db",
+  "low_cut_hz",
+  "high_decay_percent",
 ] as const;
 type Parts = Record<(typeof FIELDS)[number], number>;
 /** A cut at the end of its scale is off. */
 const OFF: Partial<Parts> = {
   early_low_cut_hz: 20,
+  low_cut_hz: 20,
   tail_low_cut_hz: 20,
   early_high_cut_hz: 16_000,
   tail_high_cut_hz: 16_000,
@@ -67,11 +72,31 @@ const TAIL: SliderOf<Parts>[] = [
   scale("tail_side_db", "side against mid", -60, 12, 1, side),
 ];
 
+const WHOLE: SliderOf<Parts>[] = [
+  scale("low_cut_hz", "low cut", 20, 1000, 10, low),
+  scale("high_decay_percent", "decay at the top", 5, 100, 5, (v) => `${num(v, 0)} %`),
+];
+
+/** The rail by which a reverb's return comes into others. */
+function returnRail(variant: Variant | undefined, reverb: string): string | null {
+  const rails = variant?.document.rails ?? {};
+  let at = reverb;
+  for (let i = 0; i < 60; i++) {
+    const [port, rail] = Object.entries(rails).find(([p]) => p.split(".")[0] === at) ?? [];
+    if (!port || !rail) return null;
+    const kind = variant!.document.nodes?.[rail.target]?.kind;
+    if (kind && ["merge", "bus", "output"].includes(kind)) return port;
+    at = rail.target;
+  }
+  return null;
+}
+
 export function PartsSheet({ route }: { route: VariantChoice }) {
   const reverb = Object.values(route.variant?.document.nodes ?? {}).find(
     (n) => n.kind === "reverb",
   ) as (Record<string, unknown> & { id: string; name?: string | null }) | undefined;
   const [moved, setMoved] = useState<Partial<Parts>>({});
+  const [wide, setWide] = useState<number | null>(null);
   if (!reverb) return null;
   const parts = Object.fromEntries(
     FIELDS.map((f) => [f, moved[f] ?? (reverb[f] as number | null) ?? OFF[f] ?? 0]),
@@ -79,6 +104,11 @@ export function PartsSheet({ route }: { route: VariantChoice }) {
   const change = (more: Partial<Parts>) => setMoved((m) => ({ ...m, ...more }));
   const changed = FIELDS.filter((f) => moved[f] !== undefined);
   const name = reverb.name ?? "Reverb";
+  const rail = returnRail(route.variant, reverb.id);
+  const resting = rail ? (route.variant?.document.rails?.[rail]?.strip?.width_percent ?? 100) : 100;
+  const width = wide ?? resting;
+  const setWidth = (v: number) => setWide(v);
+  const widened = wide !== null && wide !== resting;
   return (
     <Box as="section" aria-label="Early part and tail" minWidth="0">
       <SheetTitle sub about={`of ${name} in the rig chosen above`}>
@@ -92,18 +122,46 @@ export function PartsSheet({ route }: { route: VariantChoice }) {
         tail
       </Box>
       <Sliders of={TAIL} values={parts} onChange={change} />
+      <Box fontSize="13px" color="ink2" marginTop="8px">
+        the whole return
+      </Box>
+      <Box display="flex" flexWrap="wrap" gap="4px 30px" alignItems="end">
+        <Box flex="2" minWidth="280px">
+          <Sliders of={WHOLE} values={parts} onChange={change} />
+        </Box>
+        {rail && (
+          <Box flex="1" minWidth="150px">
+            <ScaleSlider
+              label="width of the return"
+              value={width}
+              low={-100}
+              high={100}
+              step={5}
+              ticks={[-100, 0, 100]}
+              shown={(v) => (v === 0 ? "mono" : `${signed(v, 0)} %`)}
+              onChange={setWidth}
+            />
+          </Box>
+        )}
+      </Box>
       <Press
-        disabled={!changed.length}
+        disabled={!changed.length && !widened}
         onClick={() => {
           const values = Object.fromEntries(
             changed.map((f) => [f, OFF[f] !== undefined && moved[f] === OFF[f] ? null : moved[f]!]),
           );
-          void route
-            .send([{ do: "set", node: reverb.id, values }], `${name} is set to it.`)
-            .then(() => setMoved({}));
+          const edits: Edit[] = changed.length ? [{ do: "set", node: reverb.id, values }] : [];
+          if (widened && rail)
+            edits.push({ do: "set_strip", rail, values: { width_percent: width } });
+          void route.send(edits, `${name} is set to it.`).then(() => {
+            setMoved({});
+            setWide(null);
+          });
         }}
       >
-        {changed.length ? `Send ${changed.length} to ${name}` : "Nothing is moved yet"}
+        {changed.length || widened
+          ? `Send ${changed.length + Number(widened)} to ${name}`
+          : "Nothing is moved yet"}
       </Press>
     </Box>
   );

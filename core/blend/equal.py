@@ -38,7 +38,7 @@ class LawCurve(Edge):
     sum_db: list[float | None]
 
 
-class EqualRow(Edge):
+class InsertRow(Edge):
     """The insert for one law."""
 
     law: str
@@ -50,6 +50,11 @@ class EqualRow(Edge):
     null_db: float | None = Field(
         description="Null to expect with the nearest settings; null: exact"
     )
+
+
+class EqualRow(InsertRow):
+    """The same, with how loud it is."""
+
     sum_db: float = Field(description="Level of the sum there")
 
 
@@ -64,16 +69,6 @@ class InsertRequest(Edge):
     )
     level_step_db: float = Field(0.1, gt=0, le=6)
     mix_step_percent: float = Field(1, gt=0, le=50)
-
-
-class InsertRow(Edge):
-    law: str
-    name: str
-    mix_percent: float
-    trim_db: float
-    set_mix_percent: float
-    set_trim_db: float
-    null_db: float | None
 
 
 class InsertOut(Edge):
@@ -113,6 +108,18 @@ def _sum_db(dry: float, wet: float, correlation: float) -> float | None:
     return 10 * math.log10(power) if power > 1e-12 else None
 
 
+def _row(
+    dry: float, wet: float, law: str, mix_step_percent: float, level_step_db: float
+) -> InsertRow:
+    """The insert of one law for a pair of gains, exact and as its controls can be set."""
+    found = equal_insert(dry, wet, 1.0, law)
+    mix, trim, null = nearest_steps(dry, wet, mix_step_percent / 100, level_step_db, law)
+    return InsertRow(
+        law=law, name=NAMES[law], mix_percent=100 * found.mix, trim_db=20 * math.log10(found.trim),
+        set_mix_percent=round(100 * mix, 6), set_trim_db=round(trim, 6), null_db=null,
+    )  # fmt: skip
+
+
 def blend_view(request: BlendRequest) -> BlendOut:
     """All laws for a correlation, and the equal insert for each. Raises FonodromeError where nothing sounds."""
     mixes = [i / (_POINTS - 1) for i in range(_POINTS)]
@@ -144,18 +151,11 @@ def blend_view(request: BlendRequest) -> BlendOut:
         broken.append("the device is modulated: two of them never move alike")
     rows = []
     for law in LAWS:
-        found = equal_insert(dry, wet, share, law)
-        mix, trim, null = nearest_steps(
-            effective_dry, effective_wet, request.mix_step_percent / 100, request.level_step_db, law
+        row = _row(
+            effective_dry, effective_wet, law, request.mix_step_percent, request.level_step_db
         )
-        rows.append(
-            EqualRow(
-                law=law, name=NAMES[law], mix_percent=100 * found.mix,
-                trim_db=20 * math.log10(found.trim), set_mix_percent=round(100 * mix, 6),
-                set_trim_db=round(trim, 6), null_db=null,
-                sum_db=_sum_db(*law_gains(law, found.mix), request.correlation) or -120.0,
-            )
-        )  # fmt: skip
+        level = _sum_db(*law_gains(law, row.mix_percent / 100), request.correlation)
+        rows.append(EqualRow(**row.model_dump(), sum_db=-120.0 if level is None else level))
     best = rows[0]
     if broken:
         said = "There is no equal insert: " + "; ".join(broken) + "."
@@ -195,19 +195,8 @@ def insert_view(request: InsertRequest) -> InsertOut:
                 f"At {request.device_mix_percent:g} % the device brings more dry than the insert has: it "
                 f"has to stand at {most:.0f} % at least."
             )
-    rows = []
-    for law in LAWS:
-        found = equal_insert(dry, wet, 1.0, law)
-        mix, set_trim, null = nearest_steps(
-            dry, wet, request.mix_step_percent / 100, request.level_step_db, law
-        )
-        rows.append(
-            InsertRow(
-                law=law, name=NAMES[law], mix_percent=100 * found.mix,
-                trim_db=20 * math.log10(found.trim), set_mix_percent=round(100 * mix, 6),
-                set_trim_db=round(set_trim, 6), null_db=null,
-            )
-        )  # fmt: skip
+    steps = (request.mix_step_percent, request.level_step_db)
+    rows = [_row(dry, wet, law, *steps) for law in LAWS]
     if impossible:
         return InsertOut(
             dry_db=None, wet_db=None, set_dry_db=None, set_wet_db=None, null_db=None,

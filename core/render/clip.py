@@ -19,7 +19,7 @@ from core.audio import open_audio
 from core.audio.loudness import EnergyMeter, gated_lufs
 from core.edge import Edge
 from core.errors import Cancelled
-from core.render.holding import growing_points
+from core.render.holding import held_points
 from core.render.meters import SoundCurves, SoundMeter, SoundReport, to_dbfs
 from core.render.moves import Moves
 from core.render.processors.convolution import LONGEST_S
@@ -157,7 +157,11 @@ def render_file(
     plan = to_output(plan, job.output)
     place = _place(rig, plan, job)
     reason = "" if place is None else place.reason
-    if place is not None and not reason and growing_points(plan, material.moves):
+    if (
+        place is not None
+        and not reason
+        and any(loop.above for loop in held_points(plan, material.moves).values())
+    ):
         reason = GROWING
     live = place is not None and not reason
     plans: list[tuple[StemOut | None, Plan]] = [(None, plan)]

@@ -1,5 +1,7 @@
 """Loops at or above unity: which they are, and a limiter that holds them, as some part of a real one would."""
 
+from dataclasses import dataclass
+
 import numba
 import numpy as np
 
@@ -13,6 +15,7 @@ CEILING = 1.0
 """0 dBFS: where a converter would clip."""
 _RELEASE_MS = 200.0
 _UNITY = 1 - 1e-9
+_ABOVE = 1 + 1e-6
 
 
 @numba.njit(
@@ -39,20 +42,29 @@ class Limiter:
         self.acted = self.acted or self.level > CEILING
 
 
-def growing_points(plan: Plan, moves: Moves) -> dict[int, str]:
-    """Points at which a loop comes round at or above unity, with the node or rail that closes it."""
+@dataclass(frozen=True)
+class Held:
+    """A loop at or above unity: the node or rail that closes it, and whether it is above."""
+
+    owner: str
+    above: bool
+
+
+def held_points(plan: Plan, moves: Moves) -> dict[int, Held]:
+    """Points at which a loop comes round at or above unity. At unity nothing grows by itself."""
     found = {}
     for point, loop in plan.loops.items():
         moved = moves.loops.get(point)
         gains = [loop.matrix] if moved is None else [tuple(m) for m in moved.matrices]
         shape = 1.0 if loop.response is None else float(np.abs(loop.response).max())
-        if max(size(m) for m in gains) * shape >= _UNITY:
-            found[point] = loop.owner
+        most = max(size(m) for m in gains) * shape
+        if most >= _UNITY:
+            found[point] = Held(loop.owner, most > _ABOVE)
     if plan.back:
         back = {arc.owner: arc for arc in plan.back}
         for loop_gain in loop_gains(build_network(plan))[0]:
             if loop_gain.gain_db is None or loop_gain.gain_db >= 0:
                 arc = back.get(loop_gain.port)
                 if arc is not None:
-                    found[arc.target] = arc.owner
+                    found[arc.target] = Held(arc.owner, True)
     return found

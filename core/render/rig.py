@@ -18,7 +18,7 @@ from scipy.sparse.csgraph import connected_components
 from core.errors import FonodromeError
 from core.render.delay_line import REACH, DelayLine, is_whole
 from core.render.filters import Filter
-from core.render.holding import Limiter, growing_points
+from core.render.holding import Limiter, held_points
 from core.render.mixing import Sum
 from core.render.moves import Moved, Moves
 from core.render.moving_line import MovingLine
@@ -102,7 +102,7 @@ class Renderer:
         works = {id(a): self._work(a) for a in arcs if a.stage is not None}
         offsets = self._offsets(arcs, works)
         self.ways = [self._way(arc, offsets, works.get(id(arc))) for arc in arcs]
-        self.growing = growing_points(plan, self.moves)
+        self.growing = held_points(plan, self.moves)
         self.limiters = {point: Limiter(self.rate_hz) for point in self.growing}
         self.rings = {p: self._ring(p, loop) for p, loop in plan.loops.items()}
         self.sums = [Sum(plan.channels[p]) for p in range(plan.points)]
@@ -314,7 +314,7 @@ class Renderer:
 
     def held_back(self) -> list[str]:
         """Nodes and rails whose loops were held by a limiter so far."""
-        return sorted({self.growing[p] for p, one in self.limiters.items() if one.acted})
+        return sorted({self.growing[p].owner for p, one in self.limiters.items() if one.acted})
 
 
 Reader = Callable[[int, int], dict[str, np.ndarray]]

@@ -12,7 +12,7 @@ from dataclasses import replace
 from pydantic import Field
 
 from core.edge import Edge
-from core.render.holding import growing_points
+from core.render.holding import held_points
 from core.render.moves import Moves
 from core.routing import kinds as k
 from core.routing.document import Rig
@@ -94,7 +94,7 @@ def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
     """Places on the way to an output where two or more inputs meet, the last ones first."""
     arcs = [*plan.arcs, *plan.back]
     towards = _reached(arcs, [plan.outputs[output]], backwards=True)
-    growing = growing_points(plan, Moves())
+    growing = any(loop.above for loop in held_points(plan, Moves()).values())
     found = []
     for name in reversed(plan.order):
         node = rig.nodes[name]

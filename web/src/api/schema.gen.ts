@@ -9234,7 +9234,7 @@ export interface components {
         };
         /**
          * EqualRow
-         * @description The insert for one law.
+         * @description The same, with how loud it is.
          */
         EqualRow: {
             /** Law */
@@ -9370,7 +9370,10 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
-        /** InsertRow */
+        /**
+         * InsertRow
+         * @description The insert for one law.
+         */
         InsertRow: {
             /** Law */
             law: string;
@@ -9384,7 +9387,10 @@ export interface components {
             set_mix_percent: number;
             /** Set Trim Db */
             set_trim_db: number;
-            /** Null Db */
+            /**
+             * Null Db
+             * @description Null to expect with the nearest settings; null: exact
+             */
             null_db: number | null;
         };
         /**

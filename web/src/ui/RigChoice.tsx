@@ -8,7 +8,7 @@ export function RigChoice({ route, label = "rig" }: { route: VariantChoice; labe
     <Labelled label={label}>
       <Choice
         value={route.id}
-        maxWidth="190px"
+        maxWidth="150px"
         onChange={(event) => route.choose(event.target.value)}
       >
         {route.choices.map((c) => (

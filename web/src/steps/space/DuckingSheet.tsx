@@ -260,7 +260,7 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
       </Box>
       {on && (
         <>
-          <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="end" marginTop="4px">
+          <Box display="flex" flexWrap="wrap" gap="8px 26px" alignItems="start" marginTop="4px">
             <Labelled label="key">
               <Choice
                 value={duck.key}

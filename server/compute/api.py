@@ -47,7 +47,7 @@ from core.errors import FonodromeError
 from core.routing import Context, Rig, RigView, compile_rig, rig_view
 from core.routing.layout import RigLayout, lay_out_rig
 from core.routing.reduce import reduced
-from core.space import RoomOut, RoomRequest, room_view
+from core.space import FitOut, FitRequest, RoomOut, RoomRequest, fit_length, room_view
 from core.tempo import (
     Clock,
     ClockRequest,
@@ -216,6 +216,12 @@ class ParallelView(Edge):
 def post_parallel(request: HttpRequest, payload: ParallelSettings) -> ParallelView:
     """The curves of a compressor beside the dry signal, and three starting points."""
     return ParallelView(view=parallel_view(payload), schools=SCHOOLS)
+
+
+@router.post("/fit-length", response=FitOut)
+def post_fit(request: HttpRequest, payload: FitRequest) -> FitOut:
+    """Pre-delay, RT60 and length: two fixed give the third."""
+    return fit_length(payload)
 
 
 @router.post("/room", response=RoomOut)

@@ -4,7 +4,13 @@ import unittest
 
 import numpy as np
 
-from core.audio.loudness import integrated_lufs, k_weighting
+from core.audio.loudness import (
+    EnergyMeter,
+    integrated_lufs,
+    k_weighting,
+    momentary_lufs,
+    short_term_lufs,
+)
 
 
 def tone(level_db: float, seconds: float, rate: int = 48_000, hz: float = 997) -> np.ndarray:
@@ -42,3 +48,19 @@ class Loudness(unittest.TestCase):
         )
         self.assertIsNone(integrated_lufs(np.zeros((2, 48_000)), 48_000))
         self.assertIsNone(integrated_lufs(tone(-20, 0.2), 48_000))
+
+    def test_three_seconds_follow_a_step_and_four_tenths_follow_it_sooner(self):
+        sound = np.concatenate([tone(-33, 5), tone(-23, 5)], axis=1)
+        meter = EnergyMeter(48_000)
+        for start in range(0, sound.shape[1], 10_007):
+            meter.push(sound[None, :, start : start + 10_007])
+        tenths = meter.tenths()[:, 0, 0]
+        short, momentary = short_term_lufs(tenths), momentary_lufs(tenths)
+        self.assertEqual(len(short), 100)
+        self.assertAlmostEqual(short[49], -33, delta=0.1)
+        self.assertAlmostEqual(short[-1], -23, delta=0.1)
+        # One of three seconds loud: a third of its power, and two thirds of a tenth of it.
+        self.assertAlmostEqual(short[59], -23 + 10 * np.log10(1 / 3 + 2 / 3 / 10), delta=0.1)
+        self.assertAlmostEqual(momentary[50], -23, delta=0.1)
+        # At the start what has not been heard counts as silence.
+        self.assertAlmostEqual(short[9], -33 + 10 * np.log10(1 / 3), delta=0.1)

@@ -1,11 +1,18 @@
 """Returns together, levels along the course, tails behind dynamics, against figures worked by hand."""
 
 import math
+import random
 import unittest
 
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 from core.course import CourseRequest, TailRequest, course_levels, returns_view, tail_view
+from core.course.power import band_mean, output_power
 from core.errors import FonodromeError
-from core.routing import Context, parse_rig
+from core.routing import Context, Evaluation, parse_rig
+from core.routing.responses import GRID_HZ
 from core.units import TempoFrame
 
 SONG = Context(TempoFrame(tempo_bpm=120))
@@ -82,6 +89,38 @@ class Returns(unittest.TestCase):
             returns_view(rig("g: source > l: level > o: output"), SONG)
         with self.assertRaisesRegex(FonodromeError, "no such place"):
             returns_view(rig(SENDS), SONG, None, "elsewhere")
+
+
+class Powers(unittest.TestCase):
+    @settings(max_examples=30, deadline=None)
+    @given(st.integers(0, 5000))
+    def test_the_power_at_an_output_is_that_of_its_arrivals(self, seed):
+        """Flat rails side by side, some fed back: the board's power sum and this agree."""
+        rng = random.Random(seed)
+        lines = ["g: source (level -20 dB) > s: split > m: merge > o: output"]
+        for i in range(rng.randint(1, 5)):
+            back = rng.choice((0, 0, 30, 70))
+            lines.append(
+                f"s > d{i}: delay (time {rng.randint(5, 900)} ms, mix 100 %, feedback {back} %) > "
+                f"l{i}: level (level {rng.uniform(-20, 6):.2f} dB) > m"
+            )
+        e = Evaluation(rig("\n".join(lines)), SONG)
+        board = e.boards[0]
+        power = band_mean(output_power(e.plan, "o"))
+        wanted = -20 + board.reference_gain_db + board.sums.power_db
+        self.assertAlmostEqual(10 * math.log10(power), wanted, delta=1e-6)
+
+    def test_filters_shape_it_and_a_mute_takes_it_away(self):
+        for text, low in (
+            ("g: source > f: filter (low cut 200 Hz, order 2) > o: output", -3.0),
+            ("g: source > f: filter (high cut 20 Hz, order 2) > o: output", -40),
+        ):
+            e = Evaluation(rig(text), SONG)
+            power = output_power(e.plan, "o").sum(axis=0) / 10 ** (-18 / 10)
+            at = int(np.argmin(np.abs(GRID_HZ - 200)))
+            self.assertAlmostEqual(10 * math.log10(power[at]), low, delta=0.2)
+        muted = Evaluation(rig("g: source > f: fader (muted) > o: output"), SONG)
+        self.assertEqual(band_mean(output_power(muted.plan, "o")), 0)
 
 
 class Levels(unittest.TestCase):

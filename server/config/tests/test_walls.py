@@ -41,6 +41,7 @@ PUBLIC = {
     ("POST", "/compute/mix-laws"),
     ("POST", "/compute/insert-to-parallel"),
     ("POST", "/compute/room"),
+    ("POST", "/compute/fit-length"),
     ("POST", "/compute/stereo"),
     ("POST", "/compute/levels"),
     ("POST", "/compute/parallel-compression"),

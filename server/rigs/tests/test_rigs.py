@@ -200,3 +200,49 @@ class Songs(RigCase):
         reverb = next(k for k in kinds if k["kind"] == "reverb")
         fields = {p["field"]: p for p in reverb["parameters"]}
         self.assertEqual((fields["rt60_s"]["unit"], fields["pre_delay"]["sort"]), ("s", "time"))
+
+
+SENDS = (
+    "g: source (level -20 dB) > s: split > m: merge > o: output (stereo)\n"
+    'hall: reverb "Hall" (mix 100 %, RT60 2 s, pre-delay 40 ms)\n'
+    's > echo: delay "Echo" (time 300 ms, mix 100 %, feedback 40 %) > m [level -6 dB]\n'
+    "s > hall > squash: compressor (threshold -60 dB, ratio 4, make-up 10 dB) > m [level -8 dB]"
+)
+
+
+class Course(RigCase):
+    """What Space and Blend ask of a whole rig."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        made = self.call("post", f"/songs/{self.song.pk}/rigs", {"name": "S", "notation": SENDS})[1]
+        self.variant = made["variants"][0]["id"]
+
+    def test_returns_levels_and_tails_of_a_variant(self):
+        status, out = self.call("get", f"/variants/{self.variant}/returns")
+        self.assertEqual(
+            (status, [r["name"] for r in out["returns"]]), (200, ["dry", "Echo", "Hall"])
+        )
+        self.assertEqual(len(out["order"]), 1)
+        self.assertIn("Hall begins after 40 ms", out["order"][0])
+        status, out = self.call("post", f"/variants/{self.variant}/course-levels", {"crest_db": 10})
+        self.assertEqual((status, out["places"][0]["level_dbfs"]), (200, -20))
+        self.assertEqual(out["places"][0]["headroom_db"], 10)
+        status, out = self.call("post", f"/variants/{self.variant}/tail", {"gaps_s": [0.5, 1.5]})
+        self.assertEqual((status, out["name"], len(out["gaps"])), (200, "Hall", 2))
+        self.assertGreater(out["gaps"][0]["undone_db"], 5)
+        self.assertIn("undoes up to", out["sentence"])
+
+    def test_what_the_rig_does_not_have_is_said(self):
+        path = f"/variants/{self.variant}"
+        self.refused("get", f"{path}/returns?output=nowhere", None, 422, "no such output")
+        self.refused("get", f"{path}/returns?place=nowhere", None, 422, "no such place")
+        self.refused("post", f"{path}/course-levels", {"source": "x"}, 422, "no such source")
+        self.refused("post", f"{path}/tail", {"gaps_s": [1], "reverb": "x"}, 422, "no reverb")
+        made = self.call(
+            "post",
+            f"/songs/{self.song.pk}/rigs",
+            {"name": "D", "notation": "g: source > o: output"},
+        )[1]
+        dry = made["variants"][0]["id"]
+        self.refused("get", f"/variants/{dry}/returns", None, 422, "meet nowhere")

@@ -1,8 +1,10 @@
 """Making, editing, clashing, copying and deleting songs."""
 
 import base64
+import importlib
 
 import numpy as np
+from django.apps import apps
 
 from server.testing import QUARTERS, RATE, ApiCase, clip_in, noise, wav_bytes
 
@@ -161,3 +163,29 @@ class DelayPlan(ApiCase):
         take = self.call("post", f"/clips/{clip.pk}/take", body)[1]
         self.assertEqual(len(take["notes"]), 11)
         self.assertLess(abs(take["mean_ms"]), 1)
+
+
+class KeptOfBlend(ApiCase):
+    def test_an_older_parallel_compression_becomes_a_part_of_what_is_kept(self):
+        module = importlib.import_module("server.songs.migrations.0004_kept_blend")
+        self.song.blend = {"threshold_db": -30, "ratio": 6}
+        self.song.save(update_fields=["blend"])
+        module.wrap(apps, None)
+        module.wrap(apps, None)
+        kept = self.call("get", f"/songs/{self.song.pk}")[1]["blend"]
+        self.assertEqual((kept["parallel"]["threshold_db"], kept["parallel"]["ratio"]), (-30, 6))
+        self.assertEqual((kept["law"], kept["school"]), ("linear", ""))
+        module.unwrap(apps, None)
+        self.song.refresh_from_db()
+        self.assertEqual(self.song.blend, {"threshold_db": -30, "ratio": 6})
+
+    def test_pair_sides_and_ducking_are_kept_and_bounds_are_said(self):
+        blend = {"law": "full", "pair": {"wet_db": -9}, "sides": {"apart_ms": 18}}
+        space = {"ducking": {"way": "envelope", "duck_percent": 40}, "ducking_on": True}
+        body = {"base_revision": self.song.revision, "changes": {"blend": blend, "space": space}}
+        status, song = self.call("patch", f"/songs/{self.song.pk}", body)
+        self.assertEqual(status, 200, song)
+        self.assertEqual(song["blend"]["sides"]["apart_ms"], 18)
+        self.assertEqual(song["space"]["ducking"]["duck_percent"], 40)
+        bad = {"base_revision": song["revision"], "changes": {"space": {"ducking": {"ratio": 0.5}}}}
+        self.refused("patch", f"/songs/{self.song.pk}", bad, 422, "ratio")

@@ -423,6 +423,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compute/fit-length": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Fit
+         * @description Pre-delay, RT60 and length: two fixed give the third.
+         */
+        post: operations["server_compute_api_post_fit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compute/room": {
         parameters: {
             query?: never;
@@ -9612,6 +9632,41 @@ export interface components {
             /** Schools */
             schools: components["schemas"]["ParallelSchool"][];
         };
+        /**
+         * FitOut
+         * @description All three, one of them found.
+         */
+        FitOut: {
+            /** Pre Delay Ms */
+            pre_delay_ms: number;
+            /** Rt60 S */
+            rt60_s: number;
+            /** Length Ms */
+            length_ms: number;
+            /**
+             * Found
+             * @description pre-delay, RT60, length, or empty where all were fixed and agree
+             */
+            found: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * FitRequest
+         * @description What is fixed; null for what is to be found.
+         */
+        FitRequest: {
+            frame: components["schemas"]["TempoFrame"];
+            /** Pre Delay */
+            pre_delay?: string | null;
+            /** Rt60 S */
+            rt60_s?: number | null;
+            /**
+             * Length
+             * @description Pre-delay and RT60 together
+             */
+            length?: string | null;
+        };
         /** RoomOut */
         RoomOut: {
             /** Sabine S */
@@ -13154,6 +13209,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ParallelView"];
+                };
+            };
+        };
+    };
+    server_compute_api_post_fit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitOut"];
                 };
             };
         };

@@ -1,5 +1,5 @@
 /** The rig heard: variants at equal loudness on one clock, wet against dry moved live, blind trials. */
-import { Box, chakra } from "@chakra-ui/react";
+import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
@@ -23,7 +23,8 @@ import { Lanes } from "./Lanes";
 import { MovesSheet, useMoves, withPoint } from "./MovesSheet";
 import { Spectrum } from "./Spectrum";
 import { barWords, between, placeIn, thinned, useBars } from "./bars";
-import { Board, Captures, Export, Log, type Sound, Strip, Toggle } from "./Parts";
+import { Board, Captures, Export, Log, type Sound, Strip } from "./Parts";
+import { LaneHead, Transport } from "./Transport";
 import { Trial } from "./Trial";
 import { usePlayer } from "./usePlayer";
 import { useRenders } from "./useRenders";
@@ -471,55 +472,17 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
         marginTop="4px"
       >
         <Box paddingTop={{ base: 0, md: "102px" }} order={{ base: 2, md: 0 }}>
-          {sounds.map((s) => {
-            const key = done.indexOf(s) + 1;
-            const ready = s.render?.status === "done";
-            return (
-              <Box
-                key={s.id}
-                minHeight="29px"
-                display="flex"
-                alignItems="center"
-                gap="8px"
-                background={heard?.id === s.id && ready ? "well" : undefined}
-                borderLeft="3px solid"
-                borderColor={heard?.id === s.id && ready ? "ink" : "transparent"}
-                paddingLeft="4px"
-              >
-                <chakra.button
-                  type="button"
-                  aria-pressed={heard?.id === s.id && playing}
-                  aria-label={`Hear ${s.letter}`}
-                  disabled={!ready || inTrial}
-                  onClick={() => switchTo(s.id)}
-                  cursor="pointer"
-                  background="transparent"
-                  border="0"
-                  padding="0"
-                  minHeight={{ base: "44px", sm: "27px" }}
-                  display="flex"
-                  alignItems="center"
-                  gap="8px"
-                  textAlign="left"
-                  _disabled={{ color: "ink2", cursor: "default" }}
-                >
-                  {ready && key <= 9 && <Hint>{s === bare ? 0 : key}</Hint>}
-                  <Box as="strong" fontWeight="650">
-                    {s.letter}
-                  </Box>
-                  <Box
-                    as="span"
-                    overflow="hidden"
-                    whiteSpace="nowrap"
-                    textOverflow="ellipsis"
-                    maxWidth="130px"
-                  >
-                    {s.name}
-                  </Box>
-                </chakra.button>
-              </Box>
-            );
-          })}
+          {sounds.map((s) => (
+            <LaneHead
+              key={s.id}
+              sound={s}
+              keyName={s === bare ? "0" : String(done.indexOf(s) + 1)}
+              heard={heard?.id === s.id}
+              playing={playing}
+              locked={inTrial}
+              onHear={() => switchTo(s.id)}
+            />
+          ))}
         </Box>
         <Lanes
           lanes={sounds.map((s) => ({
@@ -714,85 +677,28 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
         </Box>
       </Box>
 
-      <Box
-        display="flex"
-        flexWrap="wrap"
-        gap="8px 12px"
-        alignItems="center"
-        marginTop="14px"
-        paddingTop="10px"
-        borderTop="1px solid"
-        borderColor="rule"
-        position={{ base: "static", md: "sticky" }}
-        bottom="0"
-        background="paper"
-        paddingBottom="8px"
-        zIndex="1"
-      >
-        <Press
-          look="primary"
-          hint="Space"
-          disabled={!heard || loading || inTrial}
-          onClick={() => (playing ? stop() : heard && void play(heard.id, position))}
-        >
-          {loading ? "Loading" : playing ? "Stop" : "Play"}
-        </Press>
-        <Box display="flex" flexWrap="wrap">
-          <Toggle
-            word="Mono"
-            keyName="M"
-            on={toggles.mono}
-            onTurn={() => change({ mono: !toggles.mono })}
-          />
-          <Toggle
-            word="Swap left and right"
-            keyName="W"
-            on={toggles.swap}
-            onTurn={() => change({ swap: !toggles.swap })}
-          />
-          <Toggle
-            word="Polarity of right"
-            keyName="P"
-            on={toggles.flip}
-            onTurn={() => change({ flip: !toggles.flip })}
-          />
-          <Toggle
-            word={
-              other && heard
-                ? `Difference ${heard.letter} − ${toggles.difference ? (done.find((s) => s.id === toggles.difference)?.letter ?? other.letter) : other.letter}`
-                : "Difference"
-            }
-            keyName="D"
-            on={toggles.difference !== null}
-            onTurn={() => change({ difference: toggles.difference ? null : (other?.id ?? null) })}
-          />
-          <Toggle word="Loop" keyName="R" on={looped} onTurn={() => setLooped(!looped)} />
-        </Box>
-        <label>
-          <input
-            type="checkbox"
-            checked={matched}
-            onChange={(event) => setMatched(event.target.checked)}
-          />{" "}
-          at equal loudness
-        </label>
-        {matched && (
-          <Choice
-            aria-label="What is matched"
-            width="auto"
-            value={basis}
-            onChange={(event) => setBasis(event.target.value as "whole" | "wet")}
-          >
-            <option value="whole">of the whole</option>
-            <option value="wet">of the wet alone</option>
-          </Choice>
-        )}
-        {!matched && (
-          <Box as="span" color="caution" fontWeight="650">
-            Not matched: what is louder will seem better.
-          </Box>
-        )}
-      </Box>
+      <Transport
+        playing={playing}
+        loading={loading}
+        ready={!!heard && !inTrial}
+        onPlay={() => (playing ? stop() : heard && void play(heard.id, position))}
+        toggles={toggles}
+        onToggles={change}
+        difference={
+          other && heard
+            ? {
+                id: other.id,
+                words: `Difference ${heard.letter} − ${toggles.difference ? (done.find((s) => s.id === toggles.difference)?.letter ?? other.letter) : other.letter}`,
+              }
+            : null
+        }
+        looped={looped}
+        onLoop={setLooped}
+        matched={matched}
+        onMatched={setMatched}
+        basis={basis}
+        onBasis={setBasis}
+      />
       <Box fontSize="13px" color="ink2" marginTop="4px">
         The other sources are silent. Playback fades in and stays below −1 dBFS. Long loud work
         harms hearing: take breaks, and follow your local noise-exposure rules.

@@ -16,6 +16,7 @@ import { RigChoice } from "../../ui/RigChoice";
 import { Table, Td, Th } from "../../ui/table";
 import { DuckingSheet, useDucking } from "./DuckingSheet";
 import { useVariantChoice, type VariantChoice } from "../../ui/variants";
+import { FitSheet } from "./FitSheet";
 import { Octaves } from "./Octaves";
 import { PartsSheet } from "./PartsSheet";
 import { Behind, Returns } from "./Returns";
@@ -195,7 +196,10 @@ export default function SpaceStep() {
             gap="16px 28px"
             marginTop="8px"
           >
-            <Gaps space={data.space} chosen={gap} onChoose={setGap} onTake={take} />
+            <Box minWidth="0">
+              <Gaps space={data.space} chosen={gap} onChoose={setGap} onTake={take} />
+              <FitSheet space={space} frame={frame} onTake={change} />
+            </Box>
             <Schools space={space} out={data.space} onChange={change} />
             <Octaves
               ratios={space.ratios}

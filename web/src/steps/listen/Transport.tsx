@@ -1,0 +1,173 @@
+/** What stands round the lanes of Listen: their heads at the left, the bar to play with below. */
+import { Box, chakra } from "@chakra-ui/react";
+
+import { Hint, Press } from "../../ui/controls";
+import { Choice } from "../../ui/QuantityField";
+import type { Toggles } from "./engine";
+import { type Sound, Toggle } from "./Parts";
+
+interface HeadProps {
+  sound: Sound;
+  /** Shown where it is one key. */
+  keyName: string;
+  heard: boolean;
+  playing: boolean;
+  locked: boolean;
+  onHear: () => void;
+}
+
+export function LaneHead({ sound: s, keyName, heard, playing, locked, onHear }: HeadProps) {
+  const ready = s.render?.status === "done";
+  return (
+    <Box
+      minHeight="29px"
+      display="flex"
+      alignItems="center"
+      gap="8px"
+      background={heard && ready ? "well" : undefined}
+      borderLeft="3px solid"
+      borderColor={heard && ready ? "ink" : "transparent"}
+      paddingLeft="4px"
+    >
+      <chakra.button
+        type="button"
+        aria-pressed={heard && playing}
+        aria-label={`Hear ${s.letter}`}
+        disabled={!ready || locked}
+        onClick={onHear}
+        cursor="pointer"
+        background="transparent"
+        border="0"
+        padding="0"
+        minHeight={{ base: "44px", sm: "27px" }}
+        display="flex"
+        alignItems="center"
+        gap="8px"
+        textAlign="left"
+        _disabled={{ color: "ink2", cursor: "default" }}
+      >
+        {ready && keyName.length === 1 && <Hint>{keyName}</Hint>}
+        <Box as="strong" fontWeight="650">
+          {s.letter}
+        </Box>
+        <Box
+          as="span"
+          overflow="hidden"
+          whiteSpace="nowrap"
+          textOverflow="ellipsis"
+          maxWidth="130px"
+        >
+          {s.name}
+        </Box>
+      </chakra.button>
+    </Box>
+  );
+}
+
+interface Props {
+  playing: boolean;
+  loading: boolean;
+  ready: boolean;
+  onPlay: () => void;
+  toggles: Toggles;
+  onToggles: (more: Partial<Toggles>) => void;
+  /** What would be taken away from what is heard; null where there is nothing. */
+  difference: { id: string; words: string } | null;
+  looped: boolean;
+  onLoop: (looped: boolean) => void;
+  matched: boolean;
+  onMatched: (matched: boolean) => void;
+  basis: "whole" | "wet";
+  onBasis: (basis: "whole" | "wet") => void;
+}
+
+export function Transport({
+  playing,
+  loading,
+  ready,
+  onPlay,
+  toggles,
+  onToggles,
+  difference,
+  looped,
+  onLoop,
+  matched,
+  onMatched,
+  basis,
+  onBasis,
+}: Props) {
+  return (
+    <Box
+      display="flex"
+      flexWrap="wrap"
+      gap="8px 12px"
+      alignItems="center"
+      marginTop="14px"
+      paddingTop="10px"
+      borderTop="1px solid"
+      borderColor="rule"
+      position={{ base: "static", md: "sticky" }}
+      bottom="0"
+      background="paper"
+      paddingBottom="8px"
+      zIndex="1"
+    >
+      <Press look="primary" hint="Space" disabled={!ready || loading} onClick={onPlay}>
+        {loading ? "Loading" : playing ? "Stop" : "Play"}
+      </Press>
+      <Box display="flex" flexWrap="wrap">
+        <Toggle
+          word="Mono"
+          keyName="M"
+          on={toggles.mono}
+          onTurn={() => onToggles({ mono: !toggles.mono })}
+        />
+        <Toggle
+          word="Swap left and right"
+          keyName="W"
+          on={toggles.swap}
+          onTurn={() => onToggles({ swap: !toggles.swap })}
+        />
+        <Toggle
+          word="Polarity of right"
+          keyName="P"
+          on={toggles.flip}
+          onTurn={() => onToggles({ flip: !toggles.flip })}
+        />
+        <Toggle
+          word={difference?.words ?? "Difference"}
+          keyName="D"
+          on={toggles.difference !== null}
+          onTurn={() =>
+            onToggles({ difference: toggles.difference ? null : (difference?.id ?? null) })
+          }
+        />
+        <Toggle word="Loop" keyName="R" on={looped} onTurn={() => onLoop(!looped)} />
+      </Box>
+      <label>
+        <input
+          type="checkbox"
+          checked={matched}
+          onChange={(event) => onMatched(event.target.checked)}
+        />{" "}
+        at equal loudness
+      </label>
+      {matched && (
+        <Choice
+          aria-label="What is matched"
+          width="auto"
+          value={basis}
+          onChange={(event) => onBasis(event.target.value as "whole" | "wet")}
+        >
+          <option value="whole">of the whole</option>
+          <option value="wet">of the wet alone</option>
+        </Choice>
+      )}
+      {!matched && (
+        <Box as="span" color="caution" fontWeight="650">
+          Not matched: what is louder will seem better.
+        </Box>
+      )}
+    </Box>
+  );
+}

@@ -104,6 +104,24 @@ class Space(BrowserCase):
         self.assertEqual(reverb["early_cross_percent"], 100)
         self.assertEqual(b.faults(), [])
 
+    def test_two_of_three_give_the_third_and_three_that_contradict_are_said(self):
+        b = self.open_demo(step="Space")
+        b.sees("An RT60 of 1.25 s fills it.")
+        b.press("checkbox", "RT60 1.25")
+        b.sees("All three are fixed, and agree.")
+        b.keys("f")
+        b.sees("All three are fixed and do not agree")
+        b.press("checkbox", "pre-delay 1/64")
+        b.sees("fills it.")
+        b.press("button", "Take it")
+        b.sees("Whole fits a length")
+        song = Song.objects.get(is_demo_original=False, title="Paper Lighthouse")
+        self.wait_for(
+            lambda: song.refresh_from_db() or song.space.get("school") == "fits",
+            "the pre-delay was not taken",
+        )
+        self.assertEqual(b.faults(), [])
+
     def test_a_clip_without_gaps_says_so(self):
         b = self.open_demo(step="Space")
         b.sees("gaps clear 3 of 5")

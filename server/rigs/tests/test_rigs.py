@@ -221,7 +221,7 @@ class Course(RigCase):
     def test_returns_levels_and_tails_of_a_variant(self):
         status, out = self.call("get", f"/variants/{self.variant}/returns")
         self.assertEqual(
-            (status, [r["name"] for r in out["returns"]]), (200, ["dry", "Echo", "Hall"])
+            (status, [r["name"] for r in out["returns"]]), (200, ["Source", "Echo", "Compressor"])
         )
         self.assertEqual(len(out["order"]), 1)
         self.assertIn("Hall begins after 40 ms", out["order"][0])

@@ -188,4 +188,4 @@ class KeptOfBlend(ApiCase):
         self.assertEqual(song["blend"]["sides"]["apart_ms"], 18)
         self.assertEqual(song["space"]["ducking"]["duck_percent"], 40)
         bad = {"base_revision": song["revision"], "changes": {"space": {"ducking": {"ratio": 0.5}}}}
-        self.refused("patch", f"/songs/{self.song.pk}", bad, 422, "ratio")
+        self.refused("patch", f"/songs/{self.song.pk}", bad, 422, "Ratio: input should be")

@@ -21,6 +21,7 @@ from core.routing import kinds as k
 _BLOCK = 1 << 14
 CURVE_S = 0.02
 HISTOGRAM_LOW, HISTOGRAM_STEP = -72, 2
+_NOTHING_DB = -110.0
 LONGEST_S = 600.0
 
 
@@ -53,7 +54,7 @@ class ParallelMeasured(Edge):
     hits: int
     release_said: str
     headroom_db: float | None = Field(description="From the true peak after to full scale")
-    floor_dbfs: float | None = Field(description="Level that all but 2 % of the time is above")
+    floor_dbfs: float | None = Field(description="Level that all but 5 % of the time is above")
     floor_lift_db: float | None = Field(description="What the sum lifts that floor by")
     reduced_percent: float = Field(description="Share of the time with more than 1 dB of reduction")
     cautions: list[str]
@@ -152,7 +153,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         cautions.append(f"{headroom:.1f} dB of headroom is left; mastering likes 6 dB or more.")
     total = counts.sum()
     hits_s = _hits(path)
-    floor = _floor(counts)
+    floor = _floor(np.concatenate(heard) if heard else np.zeros(0))
     lift = None if floor is None or (dry <= 0 and wet <= 0) else parallel_db(floor, s) - floor
     if lift is not None and floor is not None and lift - match > 6:
         cautions.append(
@@ -173,13 +174,10 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
     )  # fmt: skip
 
 
-def _floor(counts: np.ndarray) -> float | None:
-    """The level that all but 2 % of the sounding time is above, from the histogram."""
-    total = float(counts.sum())
-    if not total:
-        return None
-    index = int(np.searchsorted(np.cumsum(counts), 0.02 * total))
-    return float(HISTOGRAM_LOW + HISTOGRAM_STEP * index + HISTOGRAM_STEP / 2)
+def _floor(levels: np.ndarray) -> float | None:
+    """The level (dBFS) that all but a twentieth of the time is above; None for digital silence."""
+    heard = levels[levels > _NOTHING_DB]
+    return float(np.percentile(heard, 5)) if len(heard) else None
 
 
 @lru_cache(maxsize=32)

@@ -93,6 +93,17 @@ class Releases(Clips):
         self.assertIn("holds", long.release_said)
         self.assertGreater(short.pumping_db, long.pumping_db + 5)
 
+    def test_the_noise_between_notes_is_lifted_by_the_quiet_boost(self):
+        sound = 1e-4 * np.random.default_rng(2).standard_normal(4 * RATE)
+        sound[RATE : 2 * RATE] += 0.3 * np.sin(np.arange(RATE) / 20)
+        s = ParallelSettings(threshold_db=-40, ratio=4, dry_db=0, wet_db=0, makeup_db=12)
+        out = measure_parallel(self.clip(sound), "a", s)
+        self.assertAlmostEqual(out.floor_dbfs, -80, delta=0.6)
+        self.assertAlmostEqual(out.floor_lift_db, 20 * np.log10(1 + 10 ** (12 / 20)), delta=0.01)
+        self.assertTrue(any("noise and spill" in c for c in out.cautions))
+        # The loud second, and the release after it.
+        self.assertTrue(25 <= out.reduced_percent <= 40, out.reduced_percent)
+
 
 class Ducked(Clips):
     PHRASES = [Phrase(start_s=0.5, end_s=1.5), Phrase(start_s=2.5, end_s=3.5)]

@@ -10987,7 +10987,7 @@ export interface components {
             headroom_db: number | null;
             /**
              * Floor Dbfs
-             * @description Level that all but 2 % of the time is above
+             * @description Level that all but 5 % of the time is above
              */
             floor_dbfs: number | null;
             /**

@@ -10,7 +10,8 @@ import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "./axes";
 
 const LEFT = 46;
 const STEP_S = 0.02;
-const TALL = 74;
+const TALL = 70;
+const GAP = 18;
 
 export function DuckChart({ data, bar_s }: { data: Schemas["DuckingOut"]; bar_s: number }) {
   const [frame, width] = useWidth<HTMLDivElement>(300);
@@ -49,13 +50,13 @@ export function DuckChart({ data, bar_s }: { data: Schemas["DuckingOut"]; bar_s:
     <Box ref={frame} minWidth="0" marginTop="6px">
       <svg
         width={width}
-        height={rows.length * (TALL + 10) + 26}
+        height={rows.length * (TALL + GAP) + 26}
         display="block"
         role="img"
         aria-label={`Key, wet gain and wet against dry over ${num(count * STEP_S, 1)} s. ${said}`}
       >
         {rows.map((row, n) => {
-          const from = n * (TALL + 10) + 4;
+          const from = n * (TALL + GAP) + 4;
           const y = scaleLinear([row.top, row.low], [from, from + TALL]).clamp(true);
           const ticks = [row.top, (row.top + row.low) / 2, row.low];
           return (
@@ -85,13 +86,13 @@ export function DuckChart({ data, bar_s }: { data: Schemas["DuckingOut"]; bar_s:
             x1={x(s)}
             x2={x(s)}
             y1="4"
-            y2={rows.length * (TALL + 10) - 4}
+            y2={rows.length * (TALL + GAP) - GAP + 6}
             stroke={ink("rule")}
           />
         ))}
         <AxisBottom
           scale={x}
-          at={rows.length * (TALL + 10) - 4}
+          at={rows.length * (TALL + GAP) - GAP + 6}
           ticks={x.ticks(Math.max(3, Math.floor(width / 90)))}
           unit="s"
         />

@@ -122,8 +122,11 @@ class Space(BrowserCase):
         )
         self.assertEqual(b.faults(), [])
 
-    def test_a_clip_without_gaps_says_so(self):
+    def test_a_clip_without_gaps_and_a_decay_beyond_all_say_so(self):
         b = self.open_demo(step="Space")
+        b.sees("gaps clear 3 of 5")
+        b.type("RT60", "75 s", enter=True)
+        b.sees("75 s is no decay that can be computed: 0.05 to 60 s can. 1.25 s is kept.")
         b.sees("gaps clear 3 of 5")
         b.choose("clip", "Guitar, print 1.wav")
         b.sees("No gap was found")

@@ -9,7 +9,7 @@ import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.blend import compressed_db
+from core.blend import BlendRequest, blend_view, compressed_db
 from core.render import Renderer, RenderError, render_clip
 from core.render.delay_line import DelayLine
 from core.render.filters import response
@@ -417,6 +417,38 @@ class Refusing(unittest.TestCase):
             render_clip(
                 compile_rig(parse_rig("g: source > o: output"), SONG), RATE, {"x": impulse()}
             )
+
+
+class EqualSettings(unittest.TestCase):
+    """An insert set to the nearest steps nulls against its pair as deep as was predicted."""
+
+    def test_the_null_is_the_predicted_one_within_a_decibel(self):
+        sound = np.random.default_rng(4).standard_normal((1, 4 * RATE)) * 0.1
+        device = "delay (time 300 ms, feedback 0 %, mix {} %, mix law {}, output {} dB)"
+        for wet_db, share, mix_step, level_step in (
+            (-2.5, 100, 1, 0.1),
+            (-9, 100, 5, 0.5),
+            (0, 60, 1, 0.5),
+        ):
+            pair = rendered(
+                "g: source > s: split > m: merge > o: output\n"
+                f"s > d: {device.format(share, 'linear', 0)} > m [level {wet_db} dB]",
+                sound, tail_s=0,
+            )[0][RATE:]  # fmt: skip
+            view = blend_view(
+                BlendRequest(
+                    dry_db=0, wet_db=wet_db, device_mix_percent=share, mix_step_percent=mix_step,
+                    level_step_db=level_step,
+                )
+            )  # fmt: skip
+            for row in view.rows:
+                with self.subTest(law=row.law, wet=wet_db, share=share):
+                    made = device.format(row.set_mix_percent, row.law, row.set_trim_db)
+                    insert = rendered(f"g: source > d: {made} > o: output", sound, tail_s=0)[0][
+                        RATE:
+                    ]
+                    left = np.sum((insert - pair) ** 2) / np.sum(pair**2)
+                    self.assertAlmostEqual(10 * np.log10(left), row.null_db, delta=1)
 
 
 class Holding(unittest.TestCase):

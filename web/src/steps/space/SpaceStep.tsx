@@ -9,7 +9,16 @@ import { useSongContext } from "../../app/Shell";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { TailChart } from "../../charts/TailChart";
 import { ClipChoice, useReadyClips } from "../../ui/clips";
-import { Figure, Hint, HowComputed, Notice, Pennant, Press, SheetTitle } from "../../ui/controls";
+import {
+  announce,
+  Figure,
+  Hint,
+  HowComputed,
+  Notice,
+  Pennant,
+  Press,
+  SheetTitle,
+} from "../../ui/controls";
 import { msShort, num, signed } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
 import { RigChoice } from "../../ui/RigChoice";
@@ -111,7 +120,15 @@ export default function SpaceStep() {
             kind="time"
             frame={frame}
             value={`${space.rt60_s} s`}
-            onCommit={(read) => change({ rt60_s: Math.max(0.05, read.value / 1000) })}
+            onCommit={(read) => {
+              const rt60_s = read.value / 1000;
+              if (rt60_s > 60 || rt60_s < 0.05)
+                announce(
+                  `${num(rt60_s, 3)} s is no decay that can be computed: 0.05 to 60 s can. ${num(space.rt60_s, 3)} s is kept.`,
+                  { kind: "fault" },
+                );
+              else change({ rt60_s });
+            }}
           />
         </Box>
         <Box width="140px">

@@ -126,7 +126,7 @@ class Space(BrowserCase):
         b = self.open_demo(step="Space")
         b.sees("gaps clear 3 of 5")
         b.type("RT60", "75 s", enter=True)
-        b.sees("75 s is no decay that can be computed: 0.05 to 60 s can. 1.25 s is kept.")
+        b.sees("75.00 s is no decay that can be computed: 0.05 to 60 s can. 1.25 s is kept.")
         b.sees("gaps clear 3 of 5")
         b.choose("clip", "Guitar, print 1.wav")
         b.sees("No gap was found")

@@ -124,7 +124,7 @@ export default function SpaceStep() {
               const rt60_s = read.value / 1000;
               if (rt60_s > 60 || rt60_s < 0.05)
                 announce(
-                  `${num(rt60_s, 3)} s is no decay that can be computed: 0.05 to 60 s can. ${num(space.rt60_s, 3)} s is kept.`,
+                  `${num(rt60_s, 2)} s is no decay that can be computed: 0.05 to 60 s can. ${num(space.rt60_s, 2)} s is kept.`,
                   { kind: "fault" },
                 );
               else change({ rt60_s });

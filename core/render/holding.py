@@ -1,6 +1,6 @@
 """Loops at or above unity: which they are, and a limiter that holds them, as some part of a real one would."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numba
 import numpy as np
@@ -9,7 +9,7 @@ from core.render.moves import Moves
 from core.render.processors.base import one_pole
 from core.routing.loops import loop_gains
 from core.routing.network import build_network
-from core.routing.plan import Plan, size
+from core.routing.plan import Arc, Plan, size
 
 CEILING = 1.0
 """0 dBFS: where a converter would clip."""
@@ -50,6 +50,21 @@ class Held:
     above: bool
 
 
+def _loudest(plan: Plan, moves: Moves) -> Plan:
+    """The plan with every moved arc at the largest matrix that it comes to."""
+    if not moves.arcs:
+        return plan
+
+    def most(arc: Arc) -> Arc:
+        moved = moves.of(arc)
+        if moved is None:
+            return arc
+        a, b, c, d = max(moved.matrices.tolist(), key=size)
+        return replace(arc, matrix=(a, b, c, d))
+
+    return replace(plan, arcs=[most(a) for a in plan.arcs], back=[most(a) for a in plan.back])
+
+
 def held_points(plan: Plan, moves: Moves) -> dict[int, Held]:
     """Points at which a loop comes round at or above unity. At unity nothing grows by itself."""
     found = {}
@@ -62,7 +77,7 @@ def held_points(plan: Plan, moves: Moves) -> dict[int, Held]:
             found[point] = Held(loop.owner, most > _ABOVE)
     if plan.back:
         back = {arc.owner: arc for arc in plan.back}
-        for loop_gain in loop_gains(build_network(plan))[0]:
+        for loop_gain in loop_gains(build_network(_loudest(plan, moves)))[0]:
             if loop_gain.gain_db is None or loop_gain.gain_db >= 0:
                 arc = back.get(loop_gain.port)
                 if arc is not None:

@@ -182,5 +182,21 @@ class Limits(unittest.TestCase):
             TempoMap([TempoSection(tempo_bpm=120)]), RATE,
         )  # fmt: skip
         self.assertEqual([h.above for h in held_points(plan, moves).values()], [True])
+        around = parse_rig(
+            "g: source > b: bus > d: delay (time 30 ms, mix 100 %) > s: split > o: output\n"
+            "s > l: level (level -6 dB) > b"
+        )
+        lifted = (MovePoint(bar=2, value=3.0), MovePoint(bar=4, value=-6.0))
+        round_again, more = resolve_moves(
+            around, SONG, [WrittenMove(part="l", field="level_db", points=lifted)],
+            TempoMap([TempoSection(tempo_bpm=120)]), RATE,
+        )  # fmt: skip
+        self.assertEqual([h.owner for h in held_points(round_again, more).values()], ["l.0"])
+        sound = render_clip(round_again, RATE, {"g": noise(RATE * 6)[:1]}, tail_s=2, moves=more)[
+            "o"
+        ]
+        self.assertLessEqual(float(np.abs(sound).max()), 1.01)
+        # Back at rest it dies away.
+        self.assertLess(float(np.abs(sound[:, -RATE // 2 :]).max()), 1e-3)
         loud = render_clip(plan, RATE, {"g": noise(RATE * 4)[:1]}, tail_s=4, moves=moves)["o"]
         self.assertLess(float(np.abs(loud).max()), 2.0)

@@ -127,11 +127,11 @@ def returns_view(
         )  # fmt: skip
     wet_power, wet_low = sum(wide[s.id] for s in wet), sum(low[s.id] for s in wet)
     in_step = sum(math.sqrt(wide[s.id]) for s in wet) ** 2
-    everything = sum(math.sqrt(v) for v in wide.values()) ** 2
     node = rig.nodes[name]
     assert isinstance(node, k.Output)
-    peak = _db(everything / 2 if plan.channels[plan.outputs[name]] == 2 else everything)
-    peak += node.crest_db
+    # Each side of its own: what is panned to one stands there whole.
+    in_step_sides = sum(np.sqrt(p.mean(axis=1)) for p in powers.values())
+    peak = _db(float(np.max(in_step_sides)) ** 2) + node.crest_db
     marks = _marks(e, name)
     apart = _db(wet_power / against) if wet_power > _SILENT else None
     lift = _db((dry_low + wet_low) / dry_low) if dry_low > _SILENT else None

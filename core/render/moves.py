@@ -205,7 +205,7 @@ def _move_bypass(
     here, out = plan.inlet[node.id], plan.outlet[f"{node.id}.0"]
     at = np.array(times, dtype=float)
     on = np.array([0.0 if v else 1.0 for v in values])
-    trails = node.bypass_is == "trails"
+    trails = k.has_trails(node)
     for key, arc in list(known.items()):
         if arc.owner != node.id:
             continue

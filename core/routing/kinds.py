@@ -606,12 +606,20 @@ def field_of(node: Node, name: str, default: Any = None) -> Any:
     return node.__dict__.get(name, default)
 
 
+def has_trails(node: Stage) -> bool:
+    """Whether a stage's tail rings on when it is switched off, said in either of two ways.
+
+    Delays and reverbs have a flag for it; every stage can say it as what its bypass is.
+    """
+    return node.bypass_is == "trails" or bool(field_of(node, "trails", False))
+
+
 def passes_input(node: Stage) -> bool:
     """Whether a stage lets its input through while it is bypassed.
 
     With trails only what mixes dry in by itself does: at 100 % wet nothing but the tail is left.
     """
-    if node.bypass_is != "trails":
+    if not has_trails(node):
         return node.bypass_is == "thru"
     return not isinstance(node, Mixed) or node.mix_percent < 100
 

@@ -45,6 +45,12 @@ class Returns(unittest.TestCase):
         # All in step: -20 dBFS, 1 + 2 * 0.501, and the output's crest of 12 dB.
         peak = -20 + 20 * math.log10(1 + 2 * 10 ** (-6 / 20)) + 12
         self.assertAlmostEqual(out.peak_dbfs, peak, delta=0.05)
+        # Panned hard to one side the returns stand there whole, beside the dry sound's share.
+        hard = SENDS.replace("> o: output", "> o: output (stereo)").replace(
+            "[level -6 dB]", "[level -6 dB, pan 100 %]"
+        )
+        side = -20 + 20 * math.log10(math.sqrt(0.5) + 2 * 10 ** (-6 / 20)) + 12
+        self.assertAlmostEqual(returns_view(rig(hard), SONG).peak_dbfs, side, delta=0.05)
 
     def test_feedback_adds_its_repeats_and_a_low_cut_saves_what_it_says(self):
         echo = 'g: source > s: split > m: merge > o: output\ns > d: delay "Slap" (time 300 ms, mix 100 %, feedback 50 %{}) > m'

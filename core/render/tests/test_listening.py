@@ -262,20 +262,20 @@ class Moving(unittest.TestCase):
         tempo = TempoMap([TempoSection(tempo_bpm=120)])
         for way, mix, resting in (
             ("thru", 100, False), ("mute", 100, False), ("trails", 100, False),
-            ("trails", 50, False), ("trails", 100, True),
+            ("flag", 100, False), ("trails", 50, False), ("trails", 100, True),
         ):  # fmt: skip
             with self.subTest(way=way, mix=mix, resting=resting):
                 text = (
                     f"g: source > d: delay (time 30 ms, mix {mix} %, feedback 50 %, "
-                    f"bypass is {way}{', bypassed' if resting else ''}) > o: output"
+                    f"{'trails' if way == 'flag' else 'bypass is ' + way}{', bypassed' if resting else ''}) > o: output"
                 )
                 plan, curves = resolve_moves(parse_rig(text), SONG, [move], tempo, RATE)
                 out = render_clip(plan, RATE, {"g": clicks}, tail_s=0, moves=curves)["o"][0]
-                wet = mix / 100
+                wet, trails = mix / 100, way in ("trails", "flag")
                 # Before it is switched: as it rests.
                 self.assertAlmostEqual(heard(out, 0.03), 0 if resting else wet, delta=1e-6)
                 # The click before the switch: its second echo comes after it.
-                second = 0.5 * wet if way == "trails" and not resting else 0.0
+                second = 0.5 * wet if trails and not resting else 0.0
                 self.assertAlmostEqual(heard(out, 0.55), second, delta=1e-6)
                 # A click while it is off: not delayed, and straight through where the device does it.
                 self.assertAlmostEqual(heard(out, 0.745), 0, delta=1e-6)

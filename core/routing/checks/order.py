@@ -44,7 +44,7 @@ def trails_cut(e: Evaluation) -> Iterator[Found]:
             (f"Move it before {space.shown}", fix) if fix else None,
         )
     for node in sounding(e.rig, *_SPACE):
-        if node.loop is not None and not node.trails:
+        if node.loop is not None and not k.has_trails(node):
             yield Found(
                 node.id,
                 f"{node.shown} sits in loop {node.loop} and stops dead when it is switched off.",

@@ -33,6 +33,11 @@ export function TransferChart({ view, settings, histogram }: Props) {
   const most = Math.max(2, view.most_ratio);
   const r = scaleLinear([most, 1], [ratioTop + 6, ratioTop + RATIO]);
   const xs = curve.in_db.map((v) => x(v));
+  const path = (values: number[]) =>
+    linePath(
+      xs,
+      values.map((v) => y(v)),
+    );
   const share = Math.max(0.02, ...(histogram?.histogram ?? []));
   const ticks = [0, -12, -24, -36, -48, -60];
   const end = (v: number) => Math.max(TOP + 10, Math.min(TOP + TALL - 6, y(v) + 4));
@@ -87,45 +92,18 @@ export function TransferChart({ view, settings, histogram }: Props) {
         >
           {settings.detector_db ? "works from" : "threshold"} {signed(view.reaches_db, 1)}
         </text>
+        <path d={path(curve.dry_db)} fill="none" stroke={ink("ink")} strokeWidth="1.75" />
         <path
-          d={linePath(
-            xs,
-            curve.dry_db.map((v) => y(v)),
-          )}
-          fill="none"
-          stroke={ink("ink")}
-          strokeWidth="1.75"
-        />
-        <path
-          d={linePath(
-            xs,
-            curve.wet_db.map((v) => y(v)),
-          )}
+          d={path(curve.wet_db)}
           fill="none"
           stroke={ink("wet")}
           strokeWidth="2.25"
           strokeDasharray="9 4"
         />
         {view.instead && (
-          <path
-            d={linePath(
-              xs,
-              view.instead.out_db.map((v) => y(v)),
-            )}
-            fill="none"
-            stroke={ink("diff")}
-            strokeWidth="1.25"
-          />
+          <path d={path(view.instead.out_db)} fill="none" stroke={ink("diff")} strokeWidth="1.25" />
         )}
-        <path
-          d={linePath(
-            xs,
-            curve.sum_db.map((v) => y(v)),
-          )}
-          fill="none"
-          stroke={ink("ink")}
-          strokeWidth="4"
-        />
+        <path d={path(curve.sum_db)} fill="none" stroke={ink("ink")} strokeWidth="4" />
         {width > 480 &&
           placed.map(({ name, v, colour, at }) => (
             <text

@@ -248,7 +248,7 @@ export default function SpaceStep() {
             </Box>
           </Box>
           <Box marginTop="18px">
-            <Returns route={route} />
+            <Returns key={route.id} route={route} />
           </Box>
           <Box marginTop="14px">
             <PartsSheet key={route.id} route={route} />

@@ -4,6 +4,7 @@ Samples stream from disk to disk, so that memory does not grow with the length. 
 of each other and rendered side by side, one thread each; a second pass adds them up and measures.
 """
 
+import math
 import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor, wait
@@ -190,7 +191,7 @@ def render_file(
         held = sorted({name for w in waiting for name in w.result()[1]})
     wide = plan.channels[plan.outputs[job.output]] == 2
     report, detail = _gather(files, frames, 2 if wide else 1, folder, live, progress)
-    detail = detail.model_copy(update={"before_dbfs": _bands_before(job, clip, name)})
+    detail = detail.model_copy(update={"before_dbfs": _bands_before(job, clip, name, frames)})
     for file in files:
         file.unlink()
     stems = [
@@ -220,8 +221,12 @@ def _alarm(rig: Rig, held: list[str]) -> str:
     )
 
 
-def _bands_before(job: RenderJob, clip: Path, name: str) -> list[float]:
-    """Third-octave levels of the stretch of the clip that was rendered."""
+def _bands_before(job: RenderJob, clip: Path, name: str, rendered: int) -> list[float]:
+    """Third-octave levels of the stretch of the clip, its energy spread over the render's frames.
+
+    A render lasts longer than its clip, by its tail: means over their own lengths would differ by
+    that alone.
+    """
     with open_audio(clip, name) as sound:
         first, frames = _region(job, sound.frames, sound.rate_hz, name)
         channels = min(2, sound.channels)
@@ -229,7 +234,8 @@ def _bands_before(job: RenderJob, clip: Path, name: str) -> list[float]:
         for start in range(0, frames, _BLOCK):
             block = sound.read(first + start, min(_BLOCK, frames - start))[:channels]
             meter.push(np.asarray(block, np.float64))
-    return meter.curves().band_dbfs
+    shorter = 10 * math.log10(frames / max(frames, rendered))
+    return [round(level + shorter, 2) for level in meter.curves().band_dbfs]
 
 
 def load_impulse(path: Path, name: str, rate_hz: int) -> np.ndarray:

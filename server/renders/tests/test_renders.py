@@ -57,6 +57,9 @@ class Renders(RenderCase):
         sound, _ = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)), always_2d=True)
         dry = noise(1.0, channels=1)[:, 0]
         np.testing.assert_allclose(sound[: len(dry)], np.stack([dry, dry], axis=1), atol=1e-6)
+        # Past the rig the spectrum is the clip's own, however long the silence after it.
+        detail = self.call("get", f"/renders/{render['id']}/detail")[1]
+        np.testing.assert_allclose(detail["band_dbfs"], detail["before_dbfs"], atol=0.06)
         self.done()
         listed = self.call("get", f"/rigs/{self.rig_id}/renders")[1]
         self.assertEqual(sorted(r["bare"] for r in listed), [False, True])

@@ -21,10 +21,10 @@ from core.render.rig import Renderer, render_clip
 from core.render.ring import Ring
 from core.render.stems import only, to_output
 from core.routing import Context, compile_rig, parse_rig
-from core.routing import kinds as k
-from core.routing.demo import DEMO_RIGS
-from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
-from core.routing.responses import cuts
+from core.routing.document import kinds as k
+from core.routing.document.demo import DEMO_RIGS
+from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled
+from core.routing.plan.responses import cuts
 from core.units import TempoFrame
 
 RATE = 48_000

@@ -8,8 +8,8 @@ from core.blend import LevelRequest, level_view
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.routing import Context, compile_rig
-from core.routing import kinds as k
-from core.routing.document import Rig
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
 from core.units import format as fmt
 
 _SILENT_DB = -119.0

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from core.routing.plan import Arc, Matrix, Plan
-from core.routing.responses import GRID_HZ, GRID_POINTS
+from core.routing.plan.model import Arc, Matrix, Plan
+from core.routing.plan.responses import GRID_HZ, GRID_POINTS
 
 LOW_HZ = (20.0, 200.0)
 LOW = (LOW_HZ[0] <= GRID_HZ) & (LOW_HZ[1] >= GRID_HZ)

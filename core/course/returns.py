@@ -11,9 +11,9 @@ from core.edge import Edge
 from core.errors import FonodromeError
 from core.render.stems import PlaceOut, best_place, find_places, only, to_output
 from core.routing import Context, Evaluation
-from core.routing import kinds as k
-from core.routing.document import Rig
-from core.routing.responses import GRID_HZ
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
+from core.routing.plan.responses import GRID_HZ
 from core.units import format as fmt
 
 FUSED_MS = 30.0

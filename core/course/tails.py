@@ -8,8 +8,8 @@ from core.blend import compressed_db, lift_db
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.routing import Context, Evaluation
-from core.routing import kinds as k
-from core.routing.document import Rig
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
 from core.units import format as fmt
 
 LONGEST_S = 60.0

@@ -12,8 +12,8 @@ from core.blend.laws import mix_of_ratio
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.render.clip import RenderDetail, RenderReport
-from core.routing import kinds as k
-from core.routing.document import Rig
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
 
 LOWEST_DB, HIGHEST_DB, STEP_DB = -30.0, 12.0, 0.5
 Law = Literal["fader", "linear", "equal-power", "compromise", "full"]

@@ -27,8 +27,8 @@ from core.render.processors.convolution import LONGEST_S
 from core.render.rig import Renderer, RenderError, run
 from core.render.stems import GROWING, REST, PlaceOut, StemOut, find_places, only, to_output
 from core.routing import parse_rig
-from core.routing.document import Rig
-from core.routing.plan import Plan
+from core.routing.document.rig import Rig
+from core.routing.plan.model import Plan
 
 _BLOCK = 1 << 15
 _POLL_S = 0.2

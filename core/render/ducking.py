@@ -16,7 +16,7 @@ from core.errors import FonodromeError
 from core.render.processors import Setting
 from core.render.processors.dynamics import CompressorWork, DuckerWork, EnvelopeFollower
 from core.render.simulate import CURVE_S, LONGEST_S
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 from core.space.ducking import DuckingSettings, DuckingTail
 from core.space.gaps import Phrase
 

@@ -11,7 +11,7 @@ import numpy as np
 import scipy.signal
 
 from core.audio.biquads import Biquads
-from core.routing.responses import RESONANT, Section, Shaped
+from core.routing.plan.responses import RESONANT, Section, Shaped
 
 
 def _bilinear(b: list[float], a: list[float], hz: float, rate_hz: float) -> np.ndarray:

@@ -7,9 +7,9 @@ import numpy as np
 
 from core.render.moves import Moves
 from core.render.processors.base import one_pole
-from core.routing.loops import loop_gains
-from core.routing.network import build_network
-from core.routing.plan import Arc, Plan, size
+from core.routing.evaluate.loops import loop_gains
+from core.routing.evaluate.network import build_network
+from core.routing.plan.model import Arc, Plan, size
 
 CEILING = 1.0
 """0 dBFS: where a converter would clip."""

@@ -5,7 +5,7 @@ from typing import Any
 import numba
 import numpy as np
 
-from core.routing.plan import Matrix
+from core.routing.plan.model import Matrix
 
 _ROW = numba.float64[::1]
 _GAIN = numba.float64

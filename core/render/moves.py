@@ -16,9 +16,9 @@ from core.edge import Edge
 from core.errors import FonodromeError
 from core.render.processors.base import Curve
 from core.routing import Context, compile_rig
-from core.routing import kinds as k
-from core.routing.document import Rig
-from core.routing.plan import UNIT, Arc, Matrix, Plan
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
+from core.routing.plan.model import UNIT, Arc, Matrix, Plan
 from core.tempo import TempoMap
 
 _RAMP_POINTS = 12

@@ -24,8 +24,8 @@ from core.render.moves import Moved, Moves
 from core.render.moving_line import MovingLine
 from core.render.processors import Processor, Setting, processor_for
 from core.render.ring import Ring
-from core.routing import kinds as k
-from core.routing.plan import UNIT, Arc, Matrix, Plan, SelfLoop
+from core.routing.document import kinds as k
+from core.routing.plan.model import UNIT, Arc, Matrix, Plan, SelfLoop
 
 LONGEST_BLOCK = 16_384
 SILENT_DB = -80.0

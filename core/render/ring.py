@@ -12,7 +12,7 @@ from core.render.holding import Limiter
 from core.render.moves import Moved
 from core.render.moving_line import MovingLine
 from core.render.processors.base import Curve, Processor
-from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
+from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled
 
 
 @numba.njit(

@@ -16,7 +16,7 @@ from core.edge import Edge
 from core.errors import AudioError, FonodromeError
 from core.render.processors import Setting
 from core.render.processors.dynamics import CompressorWork
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 _BLOCK = 1 << 14
 CURVE_S = 0.02

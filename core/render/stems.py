@@ -14,9 +14,9 @@ from pydantic import Field
 from core.edge import Edge
 from core.render.holding import held_points
 from core.render.moves import Moves
-from core.routing import kinds as k
-from core.routing.document import Rig
-from core.routing.plan import Arc, Plan
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
+from core.routing.plan.model import Arc, Plan
 
 REST = "rest"
 GROWING = (

@@ -13,7 +13,7 @@ from core.audio.loudness import integrated_lufs
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.render.processors import Setting, processor_for
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 LONGEST_EXCERPT_S = 30.0
 SHORTEST_EXCERPT_S = 0.5

@@ -1,25 +1,25 @@
 """Routing: the rig document, its notation, its arrivals, its checks and its edits."""
 
-from core.routing.actions import Action, Fragment
-from core.routing.arrivals import Evaluation, evaluate
 from core.routing.checks import CheckReport, run_checks
-from core.routing.compile import Context, compile_rig
-from core.routing.convert import Conversion, convert
-from core.routing.document import Rig, RigError, load_rig
-from core.routing.edits import (
+from core.routing.document.kinds import KindOut, describe_kinds
+from core.routing.document.notation import NotationError, format_rig, parse_rig
+from core.routing.document.rig import Rig, RigError, load_rig
+from core.routing.edit.actions import Action, Fragment
+from core.routing.edit.convert import Conversion, convert
+from core.routing.edit.edits import (
     Edit,
     EditConflict,
     apply_edit,
     difference,
     difference_in_words,
 )
-from core.routing.kinds import KindOut, describe_kinds
-from core.routing.layout import RigLayout, lay_out_rig
-from core.routing.notation import NotationError, format_rig, parse_rig
-from core.routing.perform import Done, copy_parts, perform
-from core.routing.report import RigReport
-from core.routing.templates import TEMPLATES, Template, build, build_alternative, template_of
-from core.routing.view import RigView, patch_csv, rig_view
+from core.routing.edit.perform import Done, copy_parts, perform
+from core.routing.edit.templates import TEMPLATES, Template, build, build_alternative, template_of
+from core.routing.evaluate.arrivals import Evaluation, evaluate
+from core.routing.evaluate.report import RigReport
+from core.routing.plan.build import Context, compile_rig
+from core.routing.show.layout import RigLayout, lay_out_rig
+from core.routing.show.view import RigView, patch_csv, rig_view
 
 __all__ = [
     "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Done", "Edit", "EditConflict",

@@ -25,8 +25,8 @@ from core.blend.stereo import chorus_cents
 from core.devices import DeviceProfile, nearest_setting
 from core.measure.limits import null_of_errors_db, null_of_gain_error_db, null_of_time_error_db
 from core.render.trial import chance
-from core.routing.arrivals import comb_notches
-from core.routing.compile import gain, speed_of_sound, width_matrix
+from core.routing.evaluate.arrivals import comb_notches
+from core.routing.plan.build import gain, speed_of_sound, width_matrix
 from core.space import density_time_s, longest_rt60_s, loop_rt60_s, sabine_s, tail_db
 from core.tempo import clock_time_s, read_time
 from core.tempo.from_delay import tempo_for

@@ -45,8 +45,8 @@ from core.devices import Glide, GlideRequest, ReachReport, ReachRequest, device_
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.routing import Context, Rig, RigView, compile_rig, rig_view
-from core.routing.layout import RigLayout, lay_out_rig
-from core.routing.reduce import reduced
+from core.routing.show.layout import RigLayout, lay_out_rig
+from core.routing.show.reduce import reduced
 from core.space import FitOut, FitRequest, RoomOut, RoomRequest, fit_length, room_view
 from core.tempo import (
     Clock,

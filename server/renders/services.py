@@ -31,8 +31,8 @@ from core.render.clip import (
 from core.render.moves import WrittenMove, resolve_moves
 from core.render.stems import PlaceOut, best_place, find_places
 from core.routing import compile_rig, load_rig
-from core.routing.document import Rig as Document
-from core.routing.plan import Plan
+from core.routing.document.rig import Rig as Document
+from core.routing.plan.model import Plan
 from core.tempo import TempoMap, TempoSection
 from server.accounts.models import User
 from server.clips.models import Clip

@@ -39,7 +39,7 @@ from core.routing import (
     patch_csv,
     rig_view,
 )
-from core.routing.convert import Form
+from core.routing.edit.convert import Form
 from server.config.answers import answer
 from server.config.auth import user_of
 from server.rigs import services

@@ -28,7 +28,7 @@ from core.routing import (
     template_of,
 )
 from core.routing import Rig as Document
-from core.routing.convert import Form
+from core.routing.edit.convert import Form
 from server.accounts.models import User
 from server.config.problems import Problem
 from server.rigs.models import Rig, Variant, VariantEdit

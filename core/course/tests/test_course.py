@@ -12,7 +12,7 @@ from core.course import CourseRequest, TailRequest, course_levels, returns_view,
 from core.course.power import band_mean, output_power
 from core.errors import FonodromeError
 from core.routing import Context, Evaluation, parse_rig
-from core.routing.responses import GRID_HZ
+from core.routing.plan.responses import GRID_HZ
 from core.units import TempoFrame
 
 SONG = Context(TempoFrame(tempo_bpm=120))

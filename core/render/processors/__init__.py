@@ -8,7 +8,7 @@ from core.render.processors.dynamics import CompressorWork, DuckerWork, ThreeBan
 from core.render.processors.modulation import ChorusWork, SweptWork, TremoloWork
 from core.render.processors.reverb import ReverbWork
 from core.render.processors.stand_in import StandInWork
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 _WORKS = {
     k.Compressor: CompressorWork,

@@ -7,7 +7,7 @@ from scipy.signal import oaconvolve
 
 from core.errors import FonodromeError
 from core.render.processors.base import Setting
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 LONGEST_S = 20.0
 

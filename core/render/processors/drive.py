@@ -6,7 +6,7 @@ import numpy as np
 
 from core.audio.oversample import LATENCY, Oversampler
 from core.render.processors.base import Setting
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 
 def shaper(shape: str, ceiling: float) -> Callable[[np.ndarray], None]:

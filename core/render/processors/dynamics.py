@@ -22,7 +22,7 @@ from core.render.processors.fast import (
     to_db,
     to_gain,
 )  # fmt: skip
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 
 class Detector:

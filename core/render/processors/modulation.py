@@ -12,7 +12,7 @@ import numpy as np
 from core.audio.past import Past
 from core.render.processors.base import Curve, Setting, lfo_phase
 from core.render.processors.dynamics import EnvelopeFollower
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 SEGMENT = 32
 

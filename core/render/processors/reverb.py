@@ -20,7 +20,7 @@ import scipy.optimize
 from core.render.processors.base import Setting, lfo_phase
 from core.render.processors.fast import rows
 from core.render.processors.parts import PartWork
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 LINES = 8
 OCTAVES_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0)

@@ -20,7 +20,7 @@ from core.render.moving_line import MovingLine
 from core.render.processors.base import Curve, Processor, Setting
 from core.render.processors.dynamics import CompressorWork
 from core.render.processors.reverb import ReverbWork
-from core.routing import kinds as k
+from core.routing.document import kinds as k
 
 LOOP_S = 0.0023125
 LOOP_GAIN_DB = 0.15

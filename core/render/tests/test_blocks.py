@@ -15,9 +15,9 @@ from core.render.processors import Setting, processor_for
 from core.render.rig import render_clip
 from core.render.ring import Ring
 from core.routing import Context, compile_rig, parse_rig
-from core.routing import kinds as k
-from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
-from core.routing.responses import cuts
+from core.routing.document import kinds as k
+from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled
+from core.routing.plan.responses import cuts
 from core.units import TempoFrame
 
 RATE = 48_000

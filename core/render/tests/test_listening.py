@@ -16,7 +16,7 @@ from core.render.export import export_file
 from core.render.moves import MoveError, MovePoint, WrittenMove, resolve_moves
 from core.render.stems import find_places
 from core.routing import Context, compile_rig, parse_rig, perform
-from core.routing.actions import Set, SetStrip
+from core.routing.edit.actions import Set, SetStrip
 from core.tempo import TempoMap, TempoSection
 from core.units import TempoFrame
 

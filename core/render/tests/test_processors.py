@@ -22,9 +22,9 @@ from core.render.processors.stand_in import (
     SWITCH_LATE_S,
 )
 from core.render.ring import Ring
-from core.routing import kinds as k
-from core.routing.plan import SWAP, UNIT, SelfLoop, scaled
-from core.routing.responses import cuts
+from core.routing.document import kinds as k
+from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled
+from core.routing.plan.responses import cuts
 
 RATE = 48_000
 

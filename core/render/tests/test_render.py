@@ -15,9 +15,9 @@ from core.render.delay_line import DelayLine
 from core.render.filters import response
 from core.render.rig import run
 from core.routing import Context, Evaluation, compile_rig, parse_rig, perform
-from core.routing.actions import Bypass
-from core.routing.demo import DEMO_RIGS
-from core.routing.responses import Section, bell, low_shelf, shaped
+from core.routing.document.demo import DEMO_RIGS
+from core.routing.edit.actions import Bypass
+from core.routing.plan.responses import Section, bell, low_shelf, shaped
 from core.routing.tests.rigs import LIGHTHOUSE
 from core.units import TempoFrame
 

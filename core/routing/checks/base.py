@@ -8,10 +8,10 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.routing import kinds as k
-from core.routing.actions import Action
-from core.routing.arrivals import Evaluation
-from core.routing.document import Rig
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
+from core.routing.edit.actions import Action
+from core.routing.evaluate.arrivals import Evaluation
 
 Severity = Literal["alarm", "caution", "note"]
 

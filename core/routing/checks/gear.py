@@ -3,10 +3,10 @@
 import math
 from collections.abc import Iterator
 
-from core.routing import kinds as k
-from core.routing.actions import Insert, Set
-from core.routing.arrivals import Evaluation
 from core.routing.checks.base import Found, rule, sounding
+from core.routing.document import kinds as k
+from core.routing.edit.actions import Insert, Set
+from core.routing.evaluate.arrivals import Evaluation
 from core.units import format as fmt
 
 _BOXES = {
@@ -241,7 +241,7 @@ def frame_slots(e: Evaluation) -> Iterator[Found]:
     "Footprints are laid out in rows on the board with 10 mm between them; plugs need room too.",
 )  # fmt: skip
 def board_size(e: Evaluation) -> Iterator[Found]:
-    from core.routing.patch import lay_out
+    from core.routing.show.patch import lay_out
 
     laid = lay_out(e.rig)
     if laid is not None and laid.left_over:

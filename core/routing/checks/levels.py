@@ -3,9 +3,6 @@
 import math
 from collections.abc import Iterator
 
-from core.routing import kinds as k
-from core.routing.actions import Insert, Move, Set, SetKey, SetStrip, Several
-from core.routing.arrivals import Evaluation
 from core.routing.checks.base import (
     Found,
     after,
@@ -15,6 +12,9 @@ from core.routing.checks.base import (
     rule,
     sounding,
 )
+from core.routing.document import kinds as k
+from core.routing.edit.actions import Insert, Move, Set, SetKey, SetStrip, Several
+from core.routing.evaluate.arrivals import Evaluation
 from core.units import format as fmt
 
 _MID_SCALE = {"half": 0.5, "one": 1.0, "root-half": math.sqrt(0.5)}

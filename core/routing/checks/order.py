@@ -2,9 +2,6 @@
 
 from collections.abc import Iterator
 
-from core.routing import kinds as k
-from core.routing.actions import Move, Remove, Set
-from core.routing.arrivals import Evaluation
 from core.routing.checks.base import (
     Found,
     before,
@@ -14,6 +11,9 @@ from core.routing.checks.base import (
     series_before,
     sounding,
 )
+from core.routing.document import kinds as k
+from core.routing.edit.actions import Move, Remove, Set
+from core.routing.evaluate.arrivals import Evaluation
 
 _SPACE = (k.Delay, k.Reverb)
 

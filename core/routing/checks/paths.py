@@ -3,9 +3,6 @@
 import math
 from collections.abc import Iterator
 
-from core.routing import kinds as k
-from core.routing.actions import Action, Connect, Disconnect, Insert, Set, SetStrip
-from core.routing.arrivals import Evaluation, comb_notches
 from core.routing.checks.base import (
     Found,
     before,
@@ -14,8 +11,11 @@ from core.routing.checks.base import (
     rule,
     sounding,
 )
-from core.routing.compile import SILENT_DB
-from core.routing.report import ArrivalOut
+from core.routing.document import kinds as k
+from core.routing.edit.actions import Action, Connect, Disconnect, Insert, Set, SetStrip
+from core.routing.evaluate.arrivals import Evaluation, comb_notches
+from core.routing.evaluate.report import ArrivalOut
+from core.routing.plan.build import SILENT_DB
 from core.units import format as fmt
 
 _WET = (k.Delay, k.Reverb, k.Convolution, k.Chorus)

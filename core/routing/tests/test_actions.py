@@ -26,7 +26,8 @@ from core.routing import (
     parse_rig,
     perform,
 )
-from core.routing.actions import (
+from core.routing.document.kinds import ParallelSection
+from core.routing.edit.actions import (
     AddSend,
     Arrange,
     Bypass,
@@ -46,8 +47,7 @@ from core.routing.actions import (
     SetStrip,
     Start,
 )
-from core.routing.edits import with_scene
-from core.routing.kinds import ParallelSection
+from core.routing.edit.edits import with_scene
 from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS
 from core.routing.tests.test_notation import grown
 

@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from core.blend import compressed_db, pan_gains
 from core.routing import evaluate, parse_rig
-from core.routing.actions import SetStrip
-from core.routing.arrivals import comb_notches
-from core.routing.compile import compile_rig, taper_gain
-from core.routing.network import build_network, plain_sums, transfers
-from core.routing.paths import strongest_paths
-from core.routing.perform import perform
-from core.routing.responses import GRID_HZ, linkwitz_riley
+from core.routing.edit.actions import SetStrip
+from core.routing.edit.perform import perform
+from core.routing.evaluate.arrivals import comb_notches
+from core.routing.evaluate.network import build_network, plain_sums, transfers
+from core.routing.evaluate.paths import strongest_paths
+from core.routing.plan.build import compile_rig, taper_gain
+from core.routing.plan.responses import GRID_HZ, linkwitz_riley
 from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS, arrivals, looked_at
 from core.routing.tests.test_notation import grown
 

@@ -7,10 +7,10 @@ import numpy as np
 
 from core.blend import compressed_db
 from core.routing import evaluate, format_rig, parse_rig
-from core.routing import responses as rs
-from core.routing.compile import compile_rig, split_responses
-from core.routing.document import RigError
-from core.routing.kinds import Split
+from core.routing.document.kinds import Split
+from core.routing.document.rig import RigError
+from core.routing.plan import responses as rs
+from core.routing.plan.build import compile_rig, split_responses
 from core.routing.tests.rigs import looked_at
 from core.routing.tests.test_notation import grown
 

@@ -7,10 +7,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.routing import TEMPLATES, NotationError, RigError, build, format_rig, load_rig, parse_rig
-from core.routing.actions import AddSend, Insert, Parallel, SetStrip
-from core.routing.fields import parameters_of
-from core.routing.kinds import KINDS, STAGE_KINDS
-from core.routing.perform import perform
+from core.routing.document.fields import parameters_of
+from core.routing.document.kinds import KINDS, STAGE_KINDS
+from core.routing.edit.actions import AddSend, Insert, Parallel, SetStrip
+from core.routing.edit.perform import perform
 
 
 def grown(seed: int, steps: int = 12):

@@ -12,8 +12,8 @@ from core.routing import (
     patch_csv,
     rig_view,
 )
-from core.routing.layout import lay_out_rig
-from core.routing.reduce import reduced, run_of
+from core.routing.show.layout import lay_out_rig
+from core.routing.show.reduce import reduced, run_of
 from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS
 
 

@@ -9,7 +9,7 @@ from core.audio.demo import DEMO_CLIPS, DEMO_PAIRS, write_demo_clips
 from core.delay import DelayLine, KeptFigure, Pattern, PlayedNote
 from core.devices import SHIPPED
 from core.routing import parse_rig
-from core.routing.demo import DEMO_RIGS
+from core.routing.document.demo import DEMO_RIGS
 from core.space import KeptSpace
 from core.tempo.song import TempoSection
 from server.accounts.models import User

@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from core.routing.document import PLAIN, Rail, Rig, RigError, Strip, load_rig, ports_of
-from core.routing.kinds import KINDS, Node, Send, Split, kind_of
+from core.routing.document.kinds import KINDS, Node, Send, Split, kind_of
+from core.routing.document.rig import PLAIN, Rail, Rig, RigError, Strip, load_rig, ports_of
 
 
 class Draft:

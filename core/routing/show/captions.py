@@ -1,7 +1,7 @@
 """The few words under each part of the drawing: its one setting that matters most."""
 
-from core.routing import kinds as k
-from core.routing.document import PLAIN, Rig, Strip
+from core.routing.document import kinds as k
+from core.routing.document.rig import PLAIN, Rig, Strip
 from core.units import format as fmt
 
 

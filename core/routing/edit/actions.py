@@ -1,6 +1,6 @@
-"""What a person does to a rig: typed actions. `core.routing.perform` carries them out.
+"""What a person does to a rig: typed actions. `core.routing.edit.perform` carries them out.
 
-An action is turned into an edit (`core.routing.edits`) by comparing the document before and after,
+An action is turned into an edit (`core.routing.edit.edits`) by comparing the document before and after,
 so each one can be undone exactly, whatever it did.
 """
 
@@ -9,8 +9,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing.document import PORT, Board, Scene, Strip
-from core.routing.kinds import ID, ParallelSection, Role
+from core.routing.document.kinds import ID, ParallelSection, Role
+from core.routing.document.rig import PORT, Board, Scene, Strip
 
 Values = dict[str, Any]
 NodeId = Annotated[str, Field(pattern=ID)]

@@ -12,8 +12,8 @@ from pydantic import Field, model_validator
 
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.routing.fields import db, flag, percent, quantity
-from core.routing.kinds import ID, AnyNode, Node, Split, kind_of
+from core.routing.document.fields import db, flag, percent, quantity
+from core.routing.document.kinds import ID, AnyNode, Node, Split, kind_of
 
 VERSION = 1
 PORT = r"^[a-z][a-z0-9_]{0,39}\.\d{1,2}$"

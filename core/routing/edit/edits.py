@@ -10,9 +10,9 @@ from typing import Any
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing.document import Key, Rig, RigError, Scene, Strip, load_rig
-from core.routing.fields import parameters_of
-from core.routing.kinds import KINDS, Frame, kind_of
+from core.routing.document.fields import parameters_of
+from core.routing.document.kinds import KINDS, Frame, kind_of
+from core.routing.document.rig import Key, Rig, RigError, Scene, Strip, load_rig
 
 Flat = dict[str, Any]
 

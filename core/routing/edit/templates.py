@@ -3,7 +3,8 @@
 from typing import Any
 
 from core.edge import Edge
-from core.routing.actions import (
+from core.routing.document.rig import Rig
+from core.routing.edit.actions import (
     Action,
     AddSend,
     Arrange,
@@ -16,8 +17,7 @@ from core.routing.actions import (
     SetStrip,
     Start,
 )
-from core.routing.document import Rig
-from core.routing.perform import perform
+from core.routing.edit.perform import perform
 
 
 class Template(Edge):

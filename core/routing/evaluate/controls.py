@@ -2,10 +2,10 @@
 
 import math
 
-from core.routing import kinds as k
-from core.routing.arrivals import Evaluation
-from core.routing.paths import Path
-from core.routing.report import ControlEffect, ControlsOut
+from core.routing.document import kinds as k
+from core.routing.evaluate.arrivals import Evaluation
+from core.routing.evaluate.paths import Path
+from core.routing.evaluate.report import ControlEffect, ControlsOut
 
 DOWN_DB = 10.0
 
@@ -103,7 +103,7 @@ def pedal_travel(e: Evaluation, pedal: str, output: str, steps: int = 20) -> dic
 
     Returns columns: position_percent, dry_db, wet_db (-120 for silence).
     """
-    from core.routing.compile import taper_gain
+    from core.routing.plan.build import taper_gain
 
     node = e.rig.node(pedal)
     assert isinstance(node, k.VolumePedal)

@@ -3,9 +3,9 @@
 Both make a smaller document for the drawing alone; what is computed stays that of the whole rig.
 """
 
-from core.routing import kinds as k
-from core.routing.document import Rig, RigError
-from core.routing.draft import Draft
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig, RigError
+from core.routing.edit.draft import Draft
 
 
 def run_of(rig: Rig, id: str) -> list[str]:

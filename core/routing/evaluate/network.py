@@ -10,8 +10,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from core.routing.plan import SWAP, UNIT, Arc, Matrix, Plan, scaled, size, times
-from core.routing.responses import GRID_POINTS, turn
+from core.routing.plan.model import SWAP, UNIT, Arc, Matrix, Plan, scaled, size, times
+from core.routing.plan.responses import GRID_POINTS, turn
 
 NEAR_S = 0.010
 _LAPS = 400

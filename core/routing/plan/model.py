@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from core.routing.kinds import Stage
-from core.routing.responses import Shaped
+from core.routing.document.kinds import Stage
+from core.routing.plan.responses import Shaped
 
 Matrix = tuple[float, float, float, float]
 UNIT: Matrix = (1.0, 0.0, 0.0, 1.0)

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing import kinds as k
-from core.routing.compile import walk
-from core.routing.document import Rig
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
+from core.routing.plan.build import walk
 
 _GAP_MM = 10.0
 _PLUGS = {

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from core.routing.network import Link, Network
-from core.routing.plan import Matrix
-from core.routing.responses import GRID_HZ, GRID_POINTS
+from core.routing.evaluate.network import Link, Network
+from core.routing.plan.model import Matrix
+from core.routing.plan.responses import GRID_HZ, GRID_POINTS
 
 BANDS_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0)
 

@@ -4,18 +4,18 @@ import numpy as np
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing.arrivals import Evaluation, to_db
 from core.routing.checks import CheckReport, run_checks
 from core.routing.checks.gear import carried_kinds
-from core.routing.compile import Context, split_responses
-from core.routing.controls import controls_at, pedal_travel, send_matrix
-from core.routing.document import Rig
-from core.routing.edits import difference_in_words, with_scene
-from core.routing.kinds import Split, field_of
-from core.routing.layout import RigLayout, lay_out_rig
-from core.routing.notation import format_rig
-from core.routing.patch import PatchSheet, as_csv, patch_sheet
-from core.routing.report import ControlsOut, RigReport
+from core.routing.document.kinds import Split, field_of
+from core.routing.document.notation import format_rig
+from core.routing.document.rig import Rig
+from core.routing.edit.edits import difference_in_words, with_scene
+from core.routing.evaluate.arrivals import Evaluation, to_db
+from core.routing.evaluate.controls import controls_at, pedal_travel, send_matrix
+from core.routing.evaluate.report import ControlsOut, RigReport
+from core.routing.plan.build import Context, split_responses
+from core.routing.show.layout import RigLayout, lay_out_rig
+from core.routing.show.patch import PatchSheet, as_csv, patch_sheet
 from core.units import format as fmt
 
 

@@ -20,10 +20,20 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from core.errors import QuantityError
-from core.routing.document import Board, Intended, Key, Rail, Rig, RigError, Scene, Strip, ports_of
-from core.routing.fields import Parameter, parameters_of
-from core.routing.kinds import KINDS, ParallelSection, Slot, kind_of
-from core.routing.writing import NUMBERED, format_rig
+from core.routing.document.fields import Parameter, parameters_of
+from core.routing.document.kinds import KINDS, ParallelSection, Slot, kind_of
+from core.routing.document.rig import (
+    Board,
+    Intended,
+    Key,
+    Rail,
+    Rig,
+    RigError,
+    Scene,
+    Strip,
+    ports_of,
+)
+from core.routing.document.writing import NUMBERED, format_rig
 from core.units import parse_number
 
 MOST_LINES = 4000

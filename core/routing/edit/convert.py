@@ -8,11 +8,11 @@ from pydantic import Field
 from core.blend import equal_insert, law_gains, nearest_steps
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.routing import kinds as k
-from core.routing.arrivals import Evaluation
-from core.routing.compile import gain
-from core.routing.document import PLAIN, Rail, Rig, RigError, Strip
-from core.routing.draft import Draft
+from core.routing.document import kinds as k
+from core.routing.document.rig import PLAIN, Rail, Rig, RigError, Strip
+from core.routing.edit.draft import Draft
+from core.routing.evaluate.arrivals import Evaluation
+from core.routing.plan.build import gain
 
 MIX_STEP, LEVEL_STEP_DB = 0.01, 0.1
 

@@ -9,8 +9,8 @@ import heapq
 import math
 from dataclasses import dataclass
 
-from core.routing.network import Link, Network
-from core.routing.plan import UNIT, Matrix, SelfLoop, size, times
+from core.routing.evaluate.network import Link, Network
+from core.routing.plan.model import UNIT, Matrix, SelfLoop, size, times
 
 MOST_PATHS = 64
 MOST_REPEATS = 8

@@ -7,14 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from core.routing import kinds as k
-from core.routing.compile import Context, compile_rig
-from core.routing.document import Rig
-from core.routing.loops import loop_gains
-from core.routing.network import NEAR_S, Network, build_network, plain_sums, transfers
-from core.routing.paths import MOST_PATHS, Path, strongest_paths
-from core.routing.plan import Plan
-from core.routing.report import (
+from core.routing.document import kinds as k
+from core.routing.document.rig import Rig
+from core.routing.evaluate.loops import loop_gains
+from core.routing.evaluate.network import NEAR_S, Network, build_network, plain_sums, transfers
+from core.routing.evaluate.paths import MOST_PATHS, Path, strongest_paths
+from core.routing.evaluate.report import (
     AlignOut,
     ArrivalOut,
     BoardOut,
@@ -25,7 +23,9 @@ from core.routing.report import (
     RigReport,
     SumsOut,
 )
-from core.routing.responses import GRID_HZ
+from core.routing.plan.build import Context, compile_rig
+from core.routing.plan.model import Plan
+from core.routing.plan.responses import GRID_HZ
 
 _HZ = [round(float(hz), 3) for hz in GRID_HZ]
 _FLOOR = 1e-6

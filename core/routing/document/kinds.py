@@ -9,7 +9,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing.fields import (
+from core.routing.document.fields import (
     choice,
     db,
     duration,

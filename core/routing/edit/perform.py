@@ -3,7 +3,10 @@
 from typing import Any
 
 from core.edge import Edge
-from core.routing.actions import (
+from core.routing.document.kinds import KINDS, Frame, Slot, kind_of
+from core.routing.document.notation import parse_rig
+from core.routing.document.rig import Intended, Key, Rig, RigError, Strip
+from core.routing.edit.actions import (
     Action,
     AddSend,
     Arrange,
@@ -28,10 +31,7 @@ from core.routing.actions import (
     Several,
     Start,
 )
-from core.routing.document import Intended, Key, Rig, RigError, Strip
-from core.routing.draft import Draft
-from core.routing.kinds import KINDS, Frame, Slot, kind_of
-from core.routing.notation import parse_rig
+from core.routing.edit.draft import Draft
 
 
 class Done(Edge):

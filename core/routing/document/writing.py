@@ -1,4 +1,4 @@
-"""Write a rig in the notation that `core.routing.notation` reads."""
+"""Write a rig in the notation that `core.routing.document.notation` reads."""
 
 import re
 from collections.abc import Iterator
@@ -6,9 +6,9 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from core.routing.document import Rig, ports_of
-from core.routing.fields import Parameter, parameters_of
-from core.routing.kinds import Frame, Node, kind_of
+from core.routing.document.fields import Parameter, parameters_of
+from core.routing.document.kinds import Frame, Node, kind_of
+from core.routing.document.rig import Rig, ports_of
 
 NUMBERED = re.compile(r"^([a-z_]+?)(\d+)$")
 

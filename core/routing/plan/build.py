@@ -9,10 +9,10 @@ import numpy as np
 
 from core.blend import compressed_db, law_gains, pan_gains
 from core.errors import QuantityError
-from core.routing import kinds as k
-from core.routing import responses as rs
-from core.routing.document import PLAIN, Rig, RigError, Strip, ports_of
-from core.routing.plan import SWAP, UNIT, Arc, Carried, Matrix, Plan, SelfLoop, scaled, times
+from core.routing.document import kinds as k
+from core.routing.document.rig import PLAIN, Rig, RigError, Strip, ports_of
+from core.routing.plan import responses as rs
+from core.routing.plan.model import SWAP, UNIT, Arc, Carried, Matrix, Plan, SelfLoop, scaled, times
 from core.units import TempoFrame, parse_time
 
 HALF_POWER = math.sqrt(0.5)

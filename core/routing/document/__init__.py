@@ -1,0 +1,1 @@
+"""The rig document: kinds by family, fields, notation read and written, versions."""

@@ -1,0 +1,1 @@
+"""Changes of a document: actions, conversions, templates, edits with their inverse."""

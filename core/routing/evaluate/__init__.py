@@ -1,0 +1,1 @@
+"""What a plan does: the signal model, sums, arrivals, loops, controls."""

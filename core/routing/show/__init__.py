@@ -1,0 +1,1 @@
+"""What is shown of a rig: layout, captions, patch sheet, the view as a whole."""

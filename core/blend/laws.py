@@ -3,6 +3,8 @@
 import math
 from dataclasses import dataclass
 
+from scipy.optimize import brentq
+
 from core.errors import FonodromeError
 
 LAWS = ("linear", "equal-power", "compromise", "full")
@@ -48,6 +50,30 @@ def pan_gains(pan: float, law: str = "-3") -> tuple[float, float]:
     if law == "-6":
         return 1 - place, place
     return math.sqrt(power[0] * (1 - place)), math.sqrt(power[1] * place)
+
+
+def pan_position(left: float, right: float, law: str = "-3") -> float:
+    """The pan (-1 to 1) at which a law gives such gains to left and right (sizes, not both 0).
+
+    >>> round(pan_position(*pan_gains(0.3)), 9)
+    0.3
+    """
+    left, right = abs(left), abs(right)
+    if left <= 0 or right <= 0:
+        return 1.0 if right > left else -1.0
+    if law == "-3":
+        return 4 / math.pi * math.atan2(right, left) - 1
+    if law == "-6":
+        return (right - left) / (right + left)
+    if law == "0":
+        return 1 - left / right if right > left else right / left - 1
+    turn = brentq(lambda p: math.log(right / left) - _log_ratio(p), -1 + 1e-9, 1 - 1e-9)
+    return float(turn)
+
+
+def _log_ratio(pan: float) -> float:
+    left, right = pan_gains(pan, "-4.5")
+    return math.log(right / left)
 
 
 def mix_of_ratio(law: str, ratio: float) -> float:

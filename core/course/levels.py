@@ -1,7 +1,5 @@
 """Levels along the course: from source to output, in dBFS, dBu and dBV, with headroom at every stage."""
 
-import math
-
 from pydantic import Field
 
 from core.blend import LevelRequest, level_view
@@ -11,6 +9,7 @@ from core.routing import Context, compile_rig
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
 from core.units import format as fmt
+from core.units.decibel import power_db
 
 _SILENT_DB = -119.0
 _LITTLE_DB = 0.05
@@ -20,7 +19,9 @@ class CourseRequest(Edge):
     source: str | None = None
     output: str | None = None
     full_scale_dbu: float = Field(24, ge=0, le=30, description="What full scale is in dBu")
-    crest_db: float = Field(12, ge=0, le=40, description="Peak above RMS that is expected")
+    crest_db: float | None = Field(
+        None, ge=3, le=40, description="Of every source; null: what each one has"
+    )
 
 
 class PlaceLevel(Edge):
@@ -29,16 +30,18 @@ class PlaceLevel(Edge):
     node: str
     name: str
     kind: str
-    level_dbfs: float
+    level_dbfs: float = Field(description="RMS, the louder side")
+    sides_dbfs: list[float | None] = Field(description="Left and right; one value for mono")
     dbu: float
     dbv: float
     change_db: float = Field(description="Against what came in")
-    peak_dbfs: float
+    peak_dbfs: float = Field(description="A bound: everything in step, no ceiling passed")
+    by_level: bool = Field(description="Its gain depends on the level that arrives")
     headroom_db: float = Field(
         description="From the peak to full scale, or to the output's ceiling"
     )
     trim_db: float | None = Field(
-        description="Output trim that makes a drive or a compressor as loud after as before"
+        description="Output that makes a stage which works by level as loud after as before"
     )
 
 
@@ -57,6 +60,8 @@ def course_levels(rig: Rig, context: Context, request: CourseRequest) -> CourseL
 
     Raises FonodromeError where the two are not in the rig, or do not meet.
     """
+    if request.crest_db is not None:
+        rig = with_crest(rig, request.crest_db)
     plan = compile_rig(rig, context)
     source = request.source or next(iter(plan.sources), None)
     output = request.output or next(iter(plan.outputs), None)
@@ -76,27 +81,27 @@ def course_levels(rig: Rig, context: Context, request: CourseRequest) -> CourseL
             if name in plan.outputs
             else plan.outlet.get(f"{name}.0", plan.inlet[name])
         )
-        level = plan.carried[out].level_dbfs
-        came = plan.carried[plan.inlet[name]].level_dbfs
-        if level is None or level <= _SILENT_DB:
+        carried = plan.carried[out]
+        level, peak = carried.level_dbfs, carried.peak_dbfs
+        came = plan.carried[plan.inlet[name]].total
+        if level is None or peak is None or level <= _SILENT_DB:
             continue
+        gone = carried.total
+        change = power_db(gone[0] + gone[1]) - power_db(came[0] + came[1])
         volts = level_view(
             LevelRequest(value=max(-200, level), unit="dBFS", full_scale_dbu=request.full_scale_dbu)
         )
         ceiling = node.ceiling_dbfs if isinstance(node, k.Output) else 0.0
-        flat = isinstance(node, k.Drive) and not node.bypassed
-        peak = (
-            min(level + request.crest_db, _flat(node, level)) if flat else level + request.crest_db
-        )
+        by_level = isinstance(node, k.Stage) and not node.linear and not node.bypassed
         trim = None
-        if isinstance(node, (k.Compressor, k.Drive)) and not node.bypassed:
-            change = plan.nominal_db.get(name, 0.0)
-            trim = round(node.output_db - change, 1) if abs(change) > _LITTLE_DB else None
+        if by_level and isinstance(node, k.Stage) and abs(change) > _LITTLE_DB:
+            trim = round(node.output_db - change, 1)
         places.append(
             PlaceLevel(
-                node=name, name=node.shown, kind=k.kind_of(node), level_dbfs=level, dbu=volts.dbu,
-                dbv=volts.dbv, change_db=0.0 if came is None else level - came, peak_dbfs=peak,
-                headroom_db=ceiling - peak, trim_db=trim,
+                node=name, name=node.shown, kind=k.kind_of(node), level_dbfs=level,
+                sides_dbfs=list(carried.sides_dbfs[: carried.channels]), dbu=volts.dbu,
+                dbv=volts.dbv, change_db=change if came[0] + came[1] > 0 else 0.0, peak_dbfs=peak,
+                by_level=by_level, headroom_db=ceiling - peak, trim_db=trim,
             )
         )  # fmt: skip
     low = min(places, key=lambda p: p.headroom_db, default=None)
@@ -117,14 +122,18 @@ def course_levels(rig: Rig, context: Context, request: CourseRequest) -> CourseL
         source=source, output=output, places=places, lowest=None if low is None else low.node,
         cautions=cautions, sentence=said,
         computed_how=(
-            "Nominal RMS levels of the plan: powers of dry and wet added, the louder side. Peaks are "
-            "the level and the crest; a drive flattens at its ceiling. dBu = dBFS + full scale; "
-            "dBV = dBu − 2.22. A trim takes back what a compressor or drive adds at that level."
+            "RMS levels of the plan, the louder side: copies of one source add as amplitudes as far as "
+            "its spectrum leaves them alike, tails and different sources as powers. Peaks are a bound: "
+            "each source's level and crest, everything in step, no more than a drive's ceiling. dBu = "
+            "dBFS + full scale; dBV = dBu − 2.22. A trim takes back what a stage adds at that level."
         ),
     )  # fmt: skip
 
 
-def _flat(node: k.Node, level: float) -> float:
-    """Highest peak that leaves a drive (dBFS)."""
-    assert isinstance(node, k.Drive)
-    return node.ceiling_dbfs + node.output_db if math.isfinite(level) else level
+def with_crest(rig: Rig, crest_db: float) -> Rig:
+    """The rig with one crest for all its sources."""
+    nodes = {
+        name: node.model_copy(update={"crest_db": crest_db}) if isinstance(node, k.Source) else node
+        for name, node in rig.nodes.items()
+    }
+    return rig.model_copy(update={"nodes": nodes})

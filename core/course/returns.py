@@ -6,14 +6,14 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from core.course.power import LOW, band_mean, output_power
+from core.course.power import LOW, band_power, output_power
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.render.stems import PlaceOut, best_place, find_places, only, to_output
+from core.render.stems import PlaceOut, best_place, find_places, only, to_output, without_stem
 from core.routing import Context, Evaluation
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
-from core.routing.plan.responses import GRID_HZ
+from core.routing.plan.cells import MIDDLE_HZ
 from core.units import format as fmt
 
 FUSED_MS = 30.0
@@ -102,25 +102,30 @@ def returns_view(
     if best is None:
         raise FonodromeError("Dry and wet meet nowhere in this rig: it has no returns to add up.")
     chosen = _wet_place(rig, places, place, best)
-    powers = {s.id: output_power(only(rig, plan, chosen.id, s.id), name) for s in chosen.stems}
-    wide = {id: band_mean(p) for id, p in powers.items()}
-    low = {id: band_mean(p, LOW) for id, p in powers.items()}
+    powers = {
+        s.id: output_power(rig, only(rig, plan, chosen.id, s.id), context, name)
+        for s in chosen.stems
+    }
+    whole = output_power(rig, plan, context, name)
+    wide = {id: band_power(p) for id, p in powers.items()}
+    low = {id: band_power(p, LOW) for id, p in powers.items()}
     wet = [s for s in chosen.stems if s.wet]
     dry = [s.id for s in chosen.stems if not s.wet]
     dry_wide, dry_low = sum(wide[i] for i in dry), sum(low[i] for i in dry)
     against, against_low = dry_wide or sum(wide.values()), dry_low or sum(low.values())
     if against <= _SILENT:
         raise FonodromeError("Nothing arrives at this output: there is nothing to add up.")
-    total = sum(wide.values())
+    total = band_power(whole)
     found = []
     for stem in chosen.stems:
+        without = output_power(rig, without_stem(rig, plan, chosen.id, stem.id), context, name)
         cut_on, cut_rail, saved = _low_cut(rig, stem.id, powers[stem.id], stem.wet)
         found.append(
             ReturnOut(
                 id=stem.id, name=stem.name, wet=stem.wet, level_db=_db(wide[stem.id] / against),
                 low_db=_db(low[stem.id] / against_low) if against_low > _SILENT else -120.0,
-                muted_db=_db(max(total - wide[stem.id], _SILENT) / total),
-                twice_db=_db((total + wide[stem.id]) / total), low_cut_on=cut_on,
+                muted_db=_db(max(band_power(without), _SILENT) / max(total, _SILENT)),
+                twice_db=_db((total + wide[stem.id]) / max(total, _SILENT)), low_cut_on=cut_on,
                 low_cut_rail=cut_rail,
                 low_cut_saves_db=saved,
             )
@@ -129,33 +134,43 @@ def returns_view(
     in_step = sum(math.sqrt(wide[s.id]) for s in wet) ** 2
     node = rig.nodes[name]
     assert isinstance(node, k.Output)
-    # Each side of its own: what is panned to one stands there whole.
-    in_step_sides = sum(np.sqrt(p.mean(axis=1)) for p in powers.values())
-    peak = _db(float(np.max(in_step_sides)) ** 2) + node.crest_db
+    peak = e.plan.carried[e.plan.outputs[name]].peak_dbfs
     marks = _marks(e, name)
     apart = _db(wet_power / against) if wet_power > _SILENT else None
-    lift = _db((dry_low + wet_low) / dry_low) if dry_low > _SILENT else None
+    lift = _db(band_power(whole, LOW) / dry_low) if dry_low > _SILENT else None
+    weights = _weights(e)
+    drawn = np.flatnonzero(weights > 0)[::2]
     return ReturnsOut(
         output=name, place=chosen.id, places=[p.id for p in places], returns=found, apart_db=apart,
         in_step_db=_db(in_step / against) if in_step > _SILENT else None,
         low_apart_db=_db(wet_low / against_low) if wet_low > _SILENT and against_low else None,
-        low_lift_db=lift, peak_dbfs=peak, headroom_db=node.ceiling_dbfs - peak,
-        hz=[round(float(f), 2) for f in GRID_HZ[::4]],
+        low_lift_db=lift, peak_dbfs=peak, headroom_db=None if peak is None else node.ceiling_dbfs - peak,
+        hz=[round(float(f), 2) for f in MIDDLE_HZ[drawn]],
         bands=[
             StemPower(
                 name=s.name if s.wet else "dry",
-                power_db=[round(_db(float(v) / against), 2) for v in powers[s.id].sum(axis=0)[::4]],
+                power_db=[
+                    round(_db(float(v) / against), 2)
+                    for v in (powers[s.id].sum(axis=0)[drawn] / weights[drawn])
+                ],
             )
             for s in chosen.stems
         ],
         marks=marks, order=_order_said(marks), sentence=_said(wet, apart, lift),
         computed_how=(
-            "Each input is computed alone, as power over frequency, with a flat source: paths, "
-            "repeats and tails are added as powers. Out of step: 10 log of the sum of powers; in "
-            "step: 20 log of the sum of amplitudes, which is as loud as it can get. Low end: the "
-            "mean from 20 to 200 Hz, every octave alike; n equal and unrelated returns add 10 log n."
+            "Each input is computed alone, as power over frequency on its source's spectrum: copies "
+            "add as amplitudes as far as they are in step, tails as powers. Out of step: 10 log of "
+            "the sum of powers; in step: 20 log of the sum of amplitudes, which is as loud as it can "
+            "get; muted: the whole without it. Low end: up to 200 Hz; n equal and unrelated returns "
+            "add 10 log n."
         ),
     )  # fmt: skip
+
+
+def _weights(e: Evaluation) -> np.ndarray:
+    """Shares of the first source's power over the cells."""
+    name = next(iter(e.plan.sources), "")
+    return e.context.spectrum(name).weights
 
 
 def _said(wet: list[Any], apart: float | None, lift: float | None) -> str:
@@ -167,10 +182,6 @@ def _said(wet: list[Any], apart: float | None, lift: float | None) -> str:
     if lift is not None:
         said += f" and {'lifts' if one else 'lift'} the low end by {fmt.number(lift, 1)} dB"
     return said + "."
-
-
-_CUTTING = (k.Reverb, k.Convolution, k.Filter)
-"""Stages with a low cut of their own in the way; a delay's is inside its loop."""
 
 
 def _low_cut(
@@ -185,14 +196,15 @@ def _low_cut(
         if isinstance(rig.nodes[name], (k.Split, k.Source)):
             break
         own.append(name)
-    stages = [n for n in own if isinstance(rig.nodes[n], _CUTTING)]
+    # A delay's own low cut is inside its loop: what stands in the way is asked for by its trait.
+    stages = [n for n in own if getattr(rig.nodes[n], "has_low_cut", False)]
     if any(k.field_of(rig.nodes[n], "low_cut_hz", None) is not None for n in stages):
         return None, None, 0.0
-    before = band_mean(power, LOW)
+    before = band_power(power, LOW)
     if before <= _SILENT:
         return None, None, 0.0
-    cut = 1 / (1 + (LOW_CUT_HZ / GRID_HZ) ** 4)
-    saved = _db(band_mean(power * cut, LOW) / before)
+    cut = 1 / (1 + (LOW_CUT_HZ / MIDDLE_HZ) ** 4)
+    saved = _db(band_power(power * cut, LOW) / before)
     return (stages[0], None, saved) if stages else (None, port, saved)
 
 
@@ -206,7 +218,7 @@ def _marks(e: Evaluation, output: str) -> list[MarkOut]:
             if a.leak or a.level_db < _QUIETEST_DB:
                 continue
             reverb = next(
-                (n for n in a.through if isinstance(e.rig.nodes.get(n), (k.Reverb, k.Convolution))),
+                (n for n in a.through if getattr(e.rig.nodes.get(n), "diffuse", False)),
                 None,
             )
             kind = "tail" if a.diffuse else "echo" if a.wet_percent > 50 else "dry"

@@ -1,8 +1,9 @@
 """A reverb's tail at the next entry after all stages of its return, dynamics counted."""
 
-import math
+from collections.abc import Callable
 
 from pydantic import Field
+from scipy.optimize import brentq
 
 from core.blend import compressed_db, lift_db
 from core.edge import Edge
@@ -13,6 +14,7 @@ from core.routing.document.rig import Rig
 from core.units import format as fmt
 
 LONGEST_S = 60.0
+_DEEPEST_DB = 160.0
 
 
 class TailRequest(Edge):
@@ -145,17 +147,10 @@ def tail_view(rig: Rig, context: Context, request: TailRequest) -> TailOut:
     )  # fmt: skip
 
 
-def _needed(fallen, need: float) -> float | None:  # type: ignore[no-untyped-def]
+def _needed(fallen: Callable[[float], float], need: float) -> float | None:
     """The fall before the stages after which `need` dB are reached behind them; None if never."""
     if need <= 0:
         return 0.0
-    low, high = 0.0, 160.0
-    if fallen(high) < need:
+    if fallen(_DEEPEST_DB) < need:
         return None
-    for _ in range(60):
-        middle = (low + high) / 2
-        if fallen(middle) < need:
-            low = middle
-        else:
-            high = middle
-    return high if math.isfinite(high) else None
+    return float(brentq(lambda drop: fallen(drop) - need, 0.0, _DEEPEST_DB))

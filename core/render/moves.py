@@ -187,10 +187,6 @@ def resolve_moves(
     return plan, curves
 
 
-_DUPLICATE: Matrix = (1.0, 0.0, 1.0, 0.0)
-_SUM: Matrix = (0.5, 0.5, 0.0, 0.0)
-
-
 def _move_bypass(
     rig: Rig, plan: Plan, node: k.Stage, times: list[float], values: list[float | bool],
     known: dict[ArcKey, Arc], wanted: dict[ArcKey, tuple[np.ndarray, np.ndarray]], curves: Moves,
@@ -202,7 +198,7 @@ def _move_bypass(
     """
     if node.id in plan.in_cycle:
         raise MoveError(f"{node.shown} stands in a loop of the rig: it cannot be switched there.")
-    here, out = plan.inlet[node.id], plan.outlet[f"{node.id}.0"]
+    here, out = plan.fed[node.id], plan.outlet[f"{node.id}.0"]
     at = np.array(times, dtype=float)
     on = np.array([0.0 if v else 1.0 for v in values])
     trails = k.has_trails(node)
@@ -218,13 +214,11 @@ def _move_bypass(
             wanted[key] = (at, on[:, None] * np.array([_matrix(arc)]))
     if not k.passes_input(node):
         return
-    came, goes = plan.channels[here], plan.channels[out]
-    through = UNIT if came == goes else _DUPLICATE if goes == 2 else _SUM
     arc = Arc(here, out, (0.0, 0.0, 0.0, 0.0), 0.0, node.id)
     plan.arcs.append(arc)
     key = (here, out, node.id, False, False, -1)
     known[key] = arc
-    wanted[key] = (at, (1 - on)[:, None] * np.array([through]))
+    wanted[key] = (at, (1 - on)[:, None] * np.array([UNIT]))
 
 
 def _move_loops(

@@ -18,6 +18,7 @@ from scipy.sparse.csgraph import connected_components
 from core.errors import FonodromeError
 from core.render.delay_line import REACH, DelayLine, is_whole
 from core.render.filters import Filter
+from core.render.gauges import GainGauge, Gauge
 from core.render.holding import Limiter, held_points
 from core.render.mixing import Sum
 from core.render.moves import Moved, Moves
@@ -61,6 +62,7 @@ class _Way:
     """What it lets in, over time."""
     let_in: int = 0
     done: int = 0
+    gauge: GainGauge | None = None
 
     def matrix(self) -> Matrix:
         return self.arc.bare if self.work is not None else self.arc.matrix
@@ -73,7 +75,9 @@ class _Way:
             if key is not None and self.key_line is not None:
                 self.key_line.push(key)
                 key = self.key_line.read(key.shape[1])
-            block = self.work(block, key)
+            before, block = block, self.work(block, key)
+            if self.gauge is not None:
+                self.gauge(before, block)
         if self.moved is not None:
             self.done += block.shape[1]
             return self.moved.over(block, self.done - block.shape[1]), UNIT
@@ -92,11 +96,18 @@ class Renderer:
     impulses: Mapping[str, np.ndarray] = field(default_factory=dict)
     moves: Moves = field(default_factory=Moves)
     seed: int = 0
+    metered: bool = False
+    """Keep gauges where every node ends, and of what works by level."""
     block: int = 0
     latency: dict[str, int] = field(default_factory=dict)
+    gauges: dict[int, Gauge] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         plan = self.plan
+        if self.metered:
+            ends = set(plan.outlet.values()) | set(plan.outputs.values())
+            reached = {a.target for a in (*plan.arcs, *plan.back)} | set(plan.sources.values())
+            self.gauges = {p: Gauge(plan.channels[p]) for p in sorted(ends & reached)}
         arcs = [*plan.arcs, *plan.back]
         self.parts = self._strong_parts(arcs)
         works = {id(a): self._work(a) for a in arcs if a.stage is not None}
@@ -119,6 +130,9 @@ class Renderer:
                 way.line = MovingLine(times, held, fading, self.rate_hz)
             elif way.samples > 0:
                 way.line = DelayLine(way.samples, plan.channels[way.arc.source])
+            if self.metered and way.arc.by_level and way.work is not None:
+                resting = way.arc.spread.range_db if way.arc.spread is not None else None
+                way.gauge = GainGauge(self.rate_hz, resting[0] if resting else 0.0)
         self.late = [way for way in self.ways if way.late]
         self.order = self._ordered()
         self.latency = {name: offsets[p] for name, p in plan.outputs.items()}
@@ -305,6 +319,8 @@ class Renderer:
                 block = way.line.read(count)
             key = None if way.key is None else value(way.key)
             sums[way.arc.target].add(*way.after(block, key))
+        for point, gauge in self.gauges.items():
+            gauge(value(point))
         # Before lines move on: a block may be a part of one.
         for name, point in plan.outputs.items():
             heard[name][:] = value(point)

@@ -133,7 +133,7 @@ def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> Stem
         return StemOut(id=key, name=key, wet=key == "wet", level_db=None)
     feeder = rig.nodes[key.rpartition(".")[0]]
     carried = plan.carried[arcs[0].source]
-    wet = sum(carried.wet) > sum(carried.dry)
+    wet = sum(carried.wet[:2]) > sum(carried.dry[:2])
     return StemOut(
         id=key, name=_name(rig, feeder, wet), wet=wet, level_db=rig.rails[key].strip.level_db
     )  # fmt: skip
@@ -141,9 +141,8 @@ def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> Stem
 
 def _name(rig: Rig, node: k.Node, wet: bool) -> str:
     """What a person would call an input: the last thing on it that has a name or makes a sound."""
-    plain = (k.Split, k.Send, k.Level, k.Fader, k.Merge, k.Bus, k.Return)
     at: k.Node = node
-    while at.name is None and isinstance(at, plain):
+    while at.name is None and at.transparent:
         came = rig.inputs[at.id]
         if len(came) != 1:
             break
@@ -160,17 +159,13 @@ def _why_not(rig: Rig, plan: Plan, arcs: list[Arc], point: int, output: str) -> 
     if any(a.target == point for a in arcs if a.source in behind):
         return "A loop leads from here back to here."
     for arc in arcs:
-        if arc.stage is not None and arc.source in behind and arc.target in towards:
-            if isinstance(arc.stage, k.StandIn) and arc.stage.device in (
-                "cable",
-                *k.STAND_IN_DELAYS,
-                "switcher",
-            ):
-                continue
-            if not arc.stage.linear or (
-                isinstance(arc.stage, k.Swept) and arc.stage.moved_by == "level"
-            ):
-                return f"{arc.stage.shown} behind it does not treat loud and quiet alike."
+        if (
+            arc.stage is not None
+            and arc.by_level
+            and arc.source in behind
+            and arc.target in towards
+        ):
+            return f"{arc.stage.shown} behind it does not treat loud and quiet alike."
     for place, loop in plan.loops.items():
         if loop.insert is not None and not loop.insert.linear and place in behind & towards:
             return f"What {rig.nodes[loop.owner].shown} has in its loop does not treat loud and quiet alike."
@@ -208,6 +203,14 @@ def only(rig: Rig, plan: Plan, place: str, stem: str | None) -> Plan:
         inside |= {id(a) for a in (*arcs, *back) if a.target in listened}
         arcs = [a for a in arcs if id(a) in inside]
         back = [a for a in back if id(a) in inside]
+    return pruned(replace(plan, arcs=arcs, back=back))
+
+
+def without_stem(rig: Rig, plan: Plan, place: str, stem: str) -> Plan:
+    """The plan with one input of a place shut."""
+    shut = {id(a) for a in _groups(rig, plan, place)[stem]}
+    arcs = [a for a in plan.arcs if id(a) not in shut]
+    back = [a for a in plan.back if id(a) not in shut]
     return pruned(replace(plan, arcs=arcs, back=back))
 
 

@@ -3,7 +3,8 @@
 from core.routing.checks import CheckReport, run_checks
 from core.routing.document.kinds import KindOut, describe_kinds
 from core.routing.document.notation import NotationError, format_rig, parse_rig
-from core.routing.document.rig import Rig, RigError, load_rig
+from core.routing.document.rig import Rig, RigError
+from core.routing.document.versions import load_rig
 from core.routing.edit.actions import Action, Fragment
 from core.routing.edit.convert import Conversion, convert
 from core.routing.edit.edits import (
@@ -17,7 +18,8 @@ from core.routing.edit.perform import Done, copy_parts, perform
 from core.routing.edit.templates import TEMPLATES, Template, build, build_alternative, template_of
 from core.routing.evaluate.arrivals import Evaluation, evaluate
 from core.routing.evaluate.report import RigReport
-from core.routing.plan.build import Context, compile_rig
+from core.routing.evaluate.signal import compile_rig
+from core.routing.plan.build import Context
 from core.routing.show.layout import RigLayout, lay_out_rig
 from core.routing.show.view import RigView, patch_csv, rig_view
 

@@ -1,13 +1,12 @@
 """Convolution with an impulse response of the user's own."""
 
-import math
-
 import numpy as np
 from scipy.signal import oaconvolve
 
 from core.errors import FonodromeError
 from core.render.processors.base import Setting
 from core.routing.document import kinds as k
+from core.routing.plan.spread import pink_scale
 
 LONGEST_S = 20.0
 
@@ -15,8 +14,8 @@ LONGEST_S = 20.0
 class ConvolutionWork:
     """What comes in, convolved with a recorded impulse response, block by block, without latency.
 
-    Scaled to unit energy, as the plan counts it (a diffuse arc). A mono response serves both sides; a
-    stereo one has a side each. A mono input goes through both where the stage is stereo.
+    Scaled to unit energy for pink noise, as the plan counts it. A mono response serves both sides; a
+    stereo one has a side each.
     """
 
     latency = 0
@@ -38,8 +37,8 @@ class ConvolutionWork:
                 f"{stage.shown}: its impulse response holds samples that are no numbers."
             )
         sides = [response[0], response[-1]][: setting.channels]
-        energy = max(float((np.array(sides) ** 2).sum(axis=1).mean()), 1e-20)
-        self.sides = [side / math.sqrt(energy) for side in sides]
+        scale = pink_scale(response, setting.rate_hz)
+        self.sides = [side * scale for side in sides]
         self.tails = [np.zeros(len(side) - 1) for side in self.sides]
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:

@@ -137,7 +137,7 @@ class DuckerWork:
     *key*: by its depth while the key is louder than 20 dB below its nominal level; the key's power
     is smoothed over 10 ms, the gain in dB follows with attack and release. *envelope*: the gain is
     `1 - duck min(1, pre-gain env)` of the follower's envelope; held at 0, or, where it is not,
-    turned over below. *shape*: one dip in every note value, whatever sounds: down to its depth at
+    turned over below. Both do nothing without a key. *shape*: one dip in every note value, whatever sounds: down to its depth at
     once, and back by a ramp, by an exponential or by half a sine.
     """
 
@@ -180,6 +180,8 @@ class DuckerWork:
         return to_gain(-wanted)
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
+        if key is None and self.stage.way != "shape":
+            return np.array(block)
         return block * self.gain(block if key is None else key)
 
 

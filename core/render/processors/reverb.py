@@ -15,21 +15,20 @@ from typing import Any
 
 import numba
 import numpy as np
+import scipy.fft
 import scipy.optimize
 
 from core.render.processors.base import Setting, lfo_phase
 from core.render.processors.fast import rows
 from core.render.processors.parts import PartWork
 from core.routing.document import kinds as k
+from core.space.lines import EARLY_DB, EARLY_MS, LENGTHS_MS, LINES, OCTAVES_HZ
 
-LINES = 8
-OCTAVES_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0)
-_LENGTHS_MS = (29.7, 33.1, 37.3, 41.9, 43.7, 47.3, 53.9, 59.3)
 _DIFFUSERS_MS = (4.73, 7.91)
 _MOST_DIFFUSION = 0.75
-_EARLY_MS = (0.0, 5.3, 9.7, 14.9, 19.1, 24.7)
 _UNLIKE = (0.39, 0.59, 0.74, 0.89, 1.04, 1.21, 1.41, 1.64)
 _LOSS_AT_LEAST = 1e-5
+_PINK_HZ = (40.0, 16_000.0)
 _SEGMENT = 32
 _MOST_SHELF_DB = 40.0
 _MOST_AT_ONCE = 2048
@@ -448,7 +447,7 @@ def _held_below_one(gains: np.ndarray, shelves: np.ndarray, rate_hz: float) -> n
 class ReverbWork:
     """The tail of a reverb stage, with the energy that the plan counts it for.
 
-    Scaled so that the whole response has the energy of its input (as the plan takes a diffuse arc).
+    Scaled so that pink noise comes out with the power that it brings in (as the plan takes it).
     Size scales the lines and the early part, density the diffusers. Unless it is locked, the lines
     are swung by the depth at rates about the rate, the right side's by its phase apart, each device
     from a phase of its own, so that two of them never null.
@@ -464,7 +463,7 @@ class ReverbWork:
         size = stage.size_percent / 100
         lengths = [
             _prime(max(67, round(ms * size * one / 1e3 * rate)))
-            for ms, one in zip(_LENGTHS_MS, spread, strict=True)
+            for ms, one in zip(LENGTHS_MS, spread, strict=True)
         ]
         self.lengths = np.array(lengths, dtype=np.int64)
         self.depth = 0.0 if stage.locked else stage.mod_depth_ms / 1e3 * rate
@@ -476,9 +475,9 @@ class ReverbWork:
             ]
         )
         self.density = _MOST_DIFFUSION * stage.density_percent / 100
-        times = np.array(_EARLY_MS) * size * stage.early_size_percent / 100 / 1e3
+        times = np.array(EARLY_MS) * size * stage.early_size_percent / 100 / 1e3
         self.taps = np.array([np.round(times * (1 + 0.07 * side) * rate) for side in (0, 1)], int)
-        early = 10 ** ((stage.early_db - 6) / 20) * 10 ** (-3 * times / stage.rt60_s)
+        early = 10 ** ((stage.early_db + EARLY_DB) / 20) * 10 ** (-3 * times / stage.rt60_s)
         self.early = early.astype(np.float32)
         phase = lfo_phase(stage.id, False)
         self.turns = np.array(
@@ -495,15 +494,7 @@ class ReverbWork:
         self.room = np.empty((LINES, self.chunk + _PAD), np.float32)
         self.scale, self.apart = 1.0, False
         self._empty()
-        seconds = min(30.0, stage.rt60_s * 0.75 + 0.2)
-        response = np.zeros((2, 8192))
-        response[0, 0] = 1.0
-        energy = 0.0
-        for _ in range(math.ceil(seconds * rate / 8192)):
-            heard = self._through(response)
-            response[0, 0] = 0.0
-            energy += float((heard[: self.channels] ** 2).sum())
-        self.scale = 1 / math.sqrt(max(energy, 1e-12))
+        self.scale = 1 / math.sqrt(max(self._energy(), 1e-12))
         self._empty()
         self.parts = (
             PartWork(
@@ -517,6 +508,22 @@ class ReverbWork:
         )  # fmt: skip
         # Apart only where they differ from rest: the energy that the plan counts is that at rest.
         self.apart = not all(part.neutral for part in self.parts)
+
+    def _energy(self) -> float:
+        """Energy of the whole response for pink noise: the mean of all octaves from 40 Hz to 16 kHz.
+
+        A tail that is darker or shorter at the top is as loud as an even one, by that measure.
+        """
+        seconds = min(30.0, self.stage.rt60_s * 0.75 + 0.2)
+        block, parts = np.zeros((2, 8192)), []
+        block[0, 0] = 1.0
+        for _ in range(math.ceil(seconds * self.rate / 8192)):
+            parts.append(self._through(block)[: self.channels].astype(np.float32))
+            block[0, 0] = 0.0
+        power = (np.abs(scipy.fft.rfft(np.concatenate(parts, axis=1))) ** 2).sum(axis=0)
+        hz = np.fft.rfftfreq(2 * len(power) - 2, 1 / self.rate)
+        inside = (hz >= _PINK_HZ[0]) & (hz <= _PINK_HZ[1])
+        return float((power[inside] / hz[inside]).sum() / (1 / hz[inside]).sum())
 
     def _losses(self) -> None:
         """Gains, poles and shelves of the lines, from the decay asked for."""

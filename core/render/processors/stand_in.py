@@ -25,7 +25,6 @@ from core.routing.document import kinds as k
 LOOP_S = 0.0023125
 LOOP_GAIN_DB = 0.15
 LOOP_BELOW_DB = 4.0
-LOOP_RATIO = 2.0
 DELAY_OFF = 1.018
 DELAY_FEEDBACK = 0.365
 REVERB_SWING_MS = 0.4
@@ -51,7 +50,7 @@ class StandInWork:
             self.inner = CompressorWork(
                 k.Compressor(
                     id=stage.id, threshold_db=max(-80, stage.threshold_db - LOOP_BELOW_DB),
-                    ratio=LOOP_RATIO, makeup_db=LOOP_GAIN_DB,
+                    ratio=k.LOOP_RATIO, makeup_db=LOOP_GAIN_DB,
                 ),
                 setting,
             )  # fmt: skip

@@ -4,7 +4,7 @@ They never forbid. Each rule is a function from an evaluation to findings, regis
 reason; a person can mark a finding as intended, and it stays listed.
 """
 
-from core.routing.checks import gear, levels, order, paths  # noqa: F401  (they register rules)
+from core.routing.checks import gear, leaks, levels, loops, order, polarity, silence  # noqa: F401  (they register rules)
 from core.routing.checks.base import RULES, CheckReport, Finding, Rule, run_checks
 
 __all__ = ["RULES", "CheckReport", "Finding", "Rule", "run_checks"]

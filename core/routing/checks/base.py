@@ -1,6 +1,6 @@
 """Findings, the registry of rules, and what rules ask again and again."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -137,13 +137,13 @@ def series_before(rig: Rig, id: str) -> list[str]:
 
 
 def serial_pairs(
-    rig: Rig, first: tuple[type, ...], second: tuple[type, ...]
-) -> Iterator[tuple[k.Node, k.Node]]:
+    rig: Rig, first: Iterable[k.Node], second: Iterable[k.Node]
+) -> Iterator[tuple[Any, Any]]:
     """Pairs on one way through the rig, the first before the second, nearest pairs only."""
-    leads = {node.id: node for node in sounding(rig, *first)}
+    leads = {node.id: node for node in first}
     if not leads:
         return
-    for node in sounding(rig, *second):
+    for node in second:
         for other in before(rig, node.id):
             if other in leads:
                 yield leads[other], node
@@ -176,6 +176,17 @@ def _send_side(rig: Rig, send: str) -> list[str]:
     return [target, *after(rig, target)]
 
 
+def with_trait(rig: Rig, *traits: str) -> Iterator[Any]:
+    """Stages that are not bypassed and have one of these traits."""
+    for node in rig.nodes.values():
+        if (
+            isinstance(node, k.Stage)
+            and not node.bypassed
+            and any(getattr(node, t) for t in traits)
+        ):
+            yield node
+
+
 def sounding(rig: Rig, *types: type) -> Iterator[Any]:
     """Nodes of these types that are not bypassed."""
     return (node for node in rig.of_type(types) if not k.is_bypassed(node))
@@ -184,5 +195,5 @@ def sounding(rig: Rig, *types: type) -> Iterator[Any]:
 __all__ = [
     "CheckReport", "Finding", "FixOut", "FonodromeError", "Found", "RULES", "Rule", "after",
     "before", "has_dry_beside", "on_return", "rule", "run_checks", "serial_pairs",
-    "series_before", "sounding",
+    "series_before", "sounding", "with_trait",
 ]  # fmt: skip

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from core.routing.checks.base import Found, rule, sounding
 from core.routing.document import kinds as k
+from core.routing.document.footprints import lay_out
 from core.routing.edit.actions import Insert, Set
 from core.routing.evaluate.arrivals import Evaluation
 from core.units import format as fmt
@@ -18,7 +19,6 @@ _BOXES = {
     ("speaker", "mic"): ("load_box", "a load box with line output"),
     ("speaker", "instrument"): ("load_box", "a load box with line output"),
 }
-_PASSING = (k.Split, k.Send, k.Merge, k.Bus, k.PassiveMixer)
 
 
 def carried_kinds(e: Evaluation) -> dict[str, str]:
@@ -70,7 +70,7 @@ def level_kind(e: Evaluation) -> Iterator[Found]:
 def no_load(e: Evaluation) -> Iterator[Found]:
     for node in sounding(e.rig, k.PowerAmp):
         onward = [e.rig.nodes[e.rig.rails[p].target] for p in e.rig.outputs_of(node.id)]
-        if not any(isinstance(n, (k.Cabinet, k.LoadBox)) for n in onward):
+        if not any(getattr(n, "carries_load", False) for n in onward):
             outs = e.rig.outputs_of(node.id)
             fix = (
                 "Put a cabinet on it",
@@ -241,8 +241,6 @@ def frame_slots(e: Evaluation) -> Iterator[Found]:
     "Footprints are laid out in rows on the board with 10 mm between them; plugs need room too.",
 )  # fmt: skip
 def board_size(e: Evaluation) -> Iterator[Found]:
-    from core.routing.show.patch import lay_out
-
     laid = lay_out(e.rig)
     if laid is not None and laid.left_over:
         names = ", ".join(e.rig.nodes[n].shown for n in laid.left_over)

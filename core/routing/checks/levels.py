@@ -11,6 +11,7 @@ from core.routing.checks.base import (
     on_return,
     rule,
     sounding,
+    with_trait,
 )
 from core.routing.document import kinds as k
 from core.routing.edit.actions import Insert, Move, Set, SetKey, SetStrip, Several
@@ -22,12 +23,12 @@ _MID_SCALE = {"half": 0.5, "one": 1.0, "root-half": math.sqrt(0.5)}
 
 @rule(
     "headroom", "headroom at every output", "alarm",
-    "What arrives within 10 ms of each other can add up in step. Nominal level, that sum and the "
-    "expected crest together should stay below the ceiling.",
+    "Every source's level and crest, with all that reaches a side in step, should stay below the "
+    "ceiling. It is a bound: what sounds is usually some dB below it.",
 )  # fmt: skip
 def headroom(e: Evaluation) -> Iterator[Found]:
     for out in e.output_levels():
-        if out.peak_dbfs is None:
+        if out.peak_dbfs is None or e.plan.carried[e.plan.outputs[out.output]].grows:
             continue
         over = out.peak_dbfs - out.ceiling_dbfs
         if over <= 0:
@@ -57,11 +58,13 @@ def headroom(e: Evaluation) -> Iterator[Found]:
 )  # fmt: skip
 def stage_level(e: Evaluation) -> Iterator[Found]:
     for node in sounding(e.rig, k.Stage):
-        level = e.plan.carried[e.plan.outlet[f"{node.id}.0"]].level_dbfs
-        if level is not None and level > -3:
+        carried = e.plan.carried[e.plan.outlet[f"{node.id}.0"]]
+        level = carried.level_dbfs
+        if level is not None and level > -3 and not carried.grows:
+            down = math.ceil(level + 9)
             yield Found(
                 node.id, f"{node.shown} gives {fmt.signed(level, 1)} dBFS at nominal level.", level, "dB",
-                (f"Turn its output down by {math.ceil(level + 9)} dB", Set(node=node.id, values={"output_db": node.output_db - math.ceil(level + 9)})),
+                (f"Turn its output down by {down} dB", Set(node=node.id, values={"output_db": node.output_db - down})),
             )  # fmt: skip
 
 
@@ -146,7 +149,7 @@ def _has_low_cut(e: Evaluation, id: str) -> bool:
         node = e.rig.nodes[n]
         if isinstance(node, k.Send):
             continue
-        if isinstance(node, (k.Filter, k.Reverb)) and node.low_cut_hz:
+        if getattr(node, "has_low_cut", False) and k.field_of(node, "low_cut_hz"):
             return True
         if isinstance(node, k.Source):
             return False
@@ -184,7 +187,7 @@ def key_after_wet(e: Evaluation) -> Iterator[Found]:
 )  # fmt: skip
 def key_missing(e: Evaluation) -> Iterator[Found]:
     for node in sounding(e.rig, k.Ducker):
-        if node.id not in e.rig.keys:
+        if node.id not in e.rig.keys and node.way != "shape":
             source = next((s.id for s in e.rig.of_kind("source")), None)
             fix = (
                 (f"Key it by {e.rig.nodes[source].shown}", SetKey(keyed=node.id, tap=source))
@@ -305,13 +308,10 @@ def quiet_lift(e: Evaluation) -> Iterator[Found]:
 )  # fmt: skip
 def insert_or_send(e: Evaluation) -> Iterator[Found]:
     seen: dict[tuple[object, ...], list[k.Node]] = {}
-    for node in sounding(e.rig, k.Reverb, k.Delay):
+    own = {"id", "name", "mix_percent", "mix_law", "output_db", "unit", "current_ma", "loop"}
+    for node in with_trait(e.rig, "has_tail"):
         if not on_return(e.rig, node.id):
-            what = (
-                (node.kind, node.pre_delay, node.rt60_s)
-                if isinstance(node, k.Reverb)
-                else (node.kind, node.time, node.feedback_percent)
-            )
+            what = tuple((f, v) for f, v in node.__dict__.items() if f not in own)
             seen.setdefault(what, []).append(node)
     for group in seen.values():
         if len(group) > 1:
@@ -324,3 +324,53 @@ def insert_or_send(e: Evaluation) -> Iterator[Found]:
                 len(group),
                 "devices",
             )
+
+
+@rule(
+    "idle-setting", "settings can act where they stand", "note",
+    "Pan, width, sides and spread need two sides: on a mono path they do nothing, however they are "
+    "set.",
+)  # fmt: skip
+def idle_setting(e: Evaluation) -> Iterator[Found]:
+    for part, labels in e.plan.idle.items():
+        node = e.rig.nodes.get(part)
+        words = " and ".join(labels)
+        if node is None:
+            shown = f"The input from {e.rig.nodes[part.rpartition('.')[0]].shown}"
+            yield Found(part, f"{shown} is mono: its {words} {_does(labels)} nothing here.")
+            continue
+        open_up = (
+            ("Let it open to two sides", Set(node=part, values={"channels": "as-is"}))
+            if isinstance(node, k.Stage) and node.channels == "mono"
+            else None
+        )
+        yield Found(
+            part, f"{node.shown} is mono: its {words} {_does(labels)} nothing here.", fix=open_up
+        )
+
+
+def _does(labels: tuple[str, ...]) -> str:
+    return "does" if len(labels) == 1 else "do"
+
+
+@rule(
+    "clip-level", "levels are those of the clip", "note",
+    "Levels along the course are counted from each source's nominal level. Where the clip that plays "
+    "into it is louder or softer, compressors and drives work elsewhere than the figures say.",
+)  # fmt: skip
+def clip_level(e: Evaluation) -> Iterator[Found]:
+    for name, clip in e.context.clips.items():
+        node = e.rig.nodes.get(name)
+        if not isinstance(node, k.Source) or clip.rms_dbfs is None:
+            continue
+        apart = clip.rms_dbfs - node.level_dbfs
+        if abs(apart) > 3:
+            level = round(max(-90.0, min(0.0, clip.rms_dbfs)), 1)
+            crest = round(max(3.0, min(40.0, clip.crest_db)), 1)
+            yield Found(
+                name,
+                f"{node.shown} is planned at {fmt.signed(node.level_dbfs, 1)} dBFS; “{clip.name}” has "
+                f"{fmt.signed(clip.rms_dbfs, 1)}: the source's level is not the clip's.",
+                apart, "dB",
+                ("Set it from the clip", Set(node=name, values={"level_dbfs": level, "crest_db": crest})),
+            )  # fmt: skip

@@ -10,12 +10,16 @@ from core.routing.checks.base import (
     serial_pairs,
     series_before,
     sounding,
+    with_trait,
 )
 from core.routing.document import kinds as k
 from core.routing.edit.actions import Move, Remove, Set
 from core.routing.evaluate.arrivals import Evaluation
 
-_SPACE = (k.Delay, k.Reverb)
+
+def _space(e: Evaluation) -> Iterator[k.Stage]:
+    """What goes on sounding: delays, reverbs, impulse responses."""
+    return with_trait(e.rig, "has_tail")
 
 
 def _before(e: Evaluation, node: k.Node, later: k.Node) -> Move | None:
@@ -32,7 +36,7 @@ def _before(e: Evaluation, node: k.Node, later: k.Node) -> Move | None:
     "sound. Before it, what has been played rings on.",
 )  # fmt: skip
 def trails_cut(e: Evaluation) -> Iterator[Found]:
-    for space, pedal in serial_pairs(e.rig, _SPACE, (k.VolumePedal,)):
+    for space, pedal in serial_pairs(e.rig, _space(e), sounding(e.rig, k.VolumePedal)):
         if space.id not in series_before(e.rig, pedal.id):
             continue
         fix = _before(e, pedal, space)
@@ -43,14 +47,14 @@ def trails_cut(e: Evaluation) -> Iterator[Found]:
             "",
             (f"Move it before {space.shown}", fix) if fix else None,
         )
-    for node in sounding(e.rig, *_SPACE):
+    for node in _space(e):
         if node.loop is not None and not k.has_trails(node):
             yield Found(
                 node.id,
                 f"{node.shown} sits in loop {node.loop} and stops dead when it is switched off.",
                 node.loop,
                 "",
-                ("It has trails", Set(node=node.id, values={"trails": True})),
+                ("It has trails", Set(node=node.id, values={"bypass_is": "trails"})),
             )
 
 
@@ -60,7 +64,9 @@ def trails_cut(e: Evaluation) -> Iterator[Found]:
     "volume control; behind it, it changes only the level.",
 )  # fmt: skip
 def volume_before_drive(e: Evaluation) -> Iterator[Found]:
-    for pedal, drive in serial_pairs(e.rig, (k.VolumePedal,), (k.Drive,)):
+    for pedal, drive in serial_pairs(
+        e.rig, sounding(e.rig, k.VolumePedal), sounding(e.rig, k.Drive)
+    ):
         if e.rig.outputs_of(drive.id) and pedal.id in series_before(e.rig, drive.id):
             yield Found(
                 pedal.id,
@@ -77,7 +83,9 @@ def volume_before_drive(e: Evaluation) -> Iterator[Found]:
     "common feed and one on the wet feed is an arrangement of its own and not meant here.",
 )  # fmt: skip
 def volume_twice(e: Evaluation) -> Iterator[Found]:
-    for first, second in serial_pairs(e.rig, (k.VolumePedal,), (k.VolumePedal,)):
+    for first, second in serial_pairs(
+        e.rig, sounding(e.rig, k.VolumePedal), sounding(e.rig, k.VolumePedal)
+    ):
         if first.id in series_before(e.rig, second.id):
             yield Found(
                 second.id,
@@ -94,7 +102,7 @@ def volume_twice(e: Evaluation) -> Iterator[Found]:
     "notes and mix with them. It is an effect of its own.",
 )  # fmt: skip
 def drive_after_space(e: Evaluation) -> Iterator[Found]:
-    for space, drive in serial_pairs(e.rig, _SPACE, (k.Drive,)):
+    for space, drive in serial_pairs(e.rig, _space(e), sounding(e.rig, k.Drive)):
         fix = _before(e, drive, space) if space.id in series_before(e.rig, drive.id) else None
         yield Found(
             drive.id,
@@ -111,7 +119,7 @@ def drive_after_space(e: Evaluation) -> Iterator[Found]:
     "mostly masked.",
 )  # fmt: skip
 def chorus_before_drive(e: Evaluation) -> Iterator[Found]:
-    for chorus, drive in serial_pairs(e.rig, (k.Chorus,), (k.Drive,)):
+    for chorus, drive in serial_pairs(e.rig, sounding(e.rig, k.Chorus), sounding(e.rig, k.Drive)):
         if (
             isinstance(drive, k.Drive)
             and drive.gain_db >= 15
@@ -132,7 +140,9 @@ def chorus_before_drive(e: Evaluation) -> Iterator[Found]:
     "Both schools are in use.",
 )  # fmt: skip
 def compressor_drive(e: Evaluation) -> Iterator[Found]:
-    for drive, compressor in serial_pairs(e.rig, (k.Drive,), (k.Compressor,)):
+    for drive, compressor in serial_pairs(
+        e.rig, sounding(e.rig, k.Drive), sounding(e.rig, k.Compressor)
+    ):
         if drive.id in series_before(e.rig, compressor.id):
             yield Found(
                 compressor.id,
@@ -146,15 +156,15 @@ def compressor_drive(e: Evaluation) -> Iterator[Found]:
     "against the first, however well all else is matched.",
 )  # fmt: skip
 def modulation(e: Evaluation) -> Iterator[Found]:
-    for node in sounding(e.rig, k.Chorus, k.Tremolo, k.Reverb):
-        if not node.locked:
-            yield Found(
-                node.id,
-                f"{node.shown} moves by itself: no null against another run.",
-                None,
-                "",
-                ("Lock its modulation", Set(node=node.id, values={"locked": True})),
-            )
+    for node in with_trait(e.rig, "moving"):
+        lock = ("Lock its modulation", Set(node=node.id, values={"locked": True}))
+        yield Found(
+            node.id,
+            f"{node.shown} moves by itself: no null against another run.",
+            None,
+            "",
+            lock if "locked" in type(node).model_fields else None,
+        )
 
 
 @rule(
@@ -163,7 +173,7 @@ def modulation(e: Evaluation) -> Iterator[Found]:
     "repeated whole. Side by side, each keeps its own level.",
 )  # fmt: skip
 def wet_into_wet(e: Evaluation) -> Iterator[Found]:
-    for first, second in serial_pairs(e.rig, _SPACE, _SPACE):
+    for first, second in serial_pairs(e.rig, _space(e), _space(e)):
         if (
             first.id in before(e.rig, second.id)
             and first.id in series_before(e.rig, second.id)

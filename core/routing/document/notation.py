@@ -31,7 +31,6 @@ from core.routing.document.rig import (
     RigError,
     Scene,
     Strip,
-    ports_of,
 )
 from core.routing.document.writing import NUMBERED, format_rig
 from core.units import parse_number
@@ -144,6 +143,7 @@ class _Reader:
             self.nodes[name]["slots"] = slots
         for name, sections in self.sections.items():
             self.nodes[name]["sections"] = sections
+        self._order_fades()
         try:
             return Rig(
                 title=self.title,
@@ -155,6 +155,19 @@ class _Reader:
             first = error.errors()[0]
             message = str(first["msg"]).removeprefix("Value error, ")
             raise RigError(message) from None
+
+    def _order_fades(self) -> None:
+        """A crossfade begins at the input that was written first, unless another is marked."""
+        for name, node in self.nodes.items():
+            if node.get("crossfade_percent") is None:
+                continue
+            written = [port for port, rail in self.rails.items() if rail.target == name]
+            marked = [port for port in written if self.rails[port].strip.first]
+            for port in written:
+                wanted = port == (marked or written)[0] and port != min(written)
+                rail = self.rails[port]
+                strip = rail.strip.model_copy(update={"first": wanted})
+                self.rails[port] = rail.model_copy(update={"strip": strip})
 
     # Lines ---------------------------------------------------------------------------------
     def _rig(self, rest: str) -> None:
@@ -207,7 +220,7 @@ class _Reader:
     def _connect(self, before: tuple[str, int | None], target: str, strip: Strip) -> None:
         source, port = before
         kind = KINDS[self.nodes[source]["kind"]]
-        most = ports_of(kind(**self.nodes[source]))
+        most = kind(**self.nodes[source]).most_outputs
         if port is None:
             port = next((n for n in range(most) if f"{source}.{n}" not in self.rails), most)
         if port >= most:

@@ -13,9 +13,9 @@ from pydantic import Field, model_validator
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.routing.document.fields import db, flag, percent, quantity
-from core.routing.document.kinds import ID, AnyNode, Node, Split, kind_of
+from core.routing.document.kinds import ID, AnyNode, Node, kind_of
 
-VERSION = 1
+VERSION = 2
 PORT = r"^[a-z][a-z0-9_]{0,39}\.\d{1,2}$"
 MOST_NODES = 600
 
@@ -36,6 +36,7 @@ class Strip(Edge):
     inverted: bool = flag("inverted")
     muted: bool = flag("muted")
     solo: bool = flag("solo")
+    first: bool = flag("first", "A crossfade begins at this input")
 
 
 PLAIN = Strip()
@@ -87,7 +88,7 @@ class Board(Edge):
 class Rig(Edge):
     """A routing. `rails` maps an output port ('send1.1') to where it goes."""
 
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     title: str = Field("Rig", min_length=1, max_length=80)
     nodes: dict[str, AnyNode] = Field(default_factory=dict, max_length=MOST_NODES)
     rails: dict[str, Rail] = Field(default_factory=dict)
@@ -111,7 +112,7 @@ class Rig(Edge):
                     f"A rail from {source} goes to “{rail.target}”, which is not there."
                 )
             node, target = self.nodes[source], self.nodes[rail.target]
-            if int(number) >= ports_of(node):
+            if int(number) >= node.most_outputs:
                 raise ValueError(f"{node.shown} has no output {number}.")
             if kind_of(target) == "source":
                 raise ValueError(f"{target.shown} is a source: nothing can go into it.")
@@ -126,7 +127,7 @@ class Rig(Edge):
         for keyed, tapped in self.keys.items():
             if keyed not in self.nodes or tapped.tap not in self.nodes:
                 raise ValueError(f"A key names “{keyed}” or “{tapped.tap}”, which is not there.")
-            if kind_of(self.nodes[keyed]) not in ("compressor", "ducker"):
+            if not self.nodes[keyed].takes_key:
                 raise ValueError(f"{self.nodes[keyed].shown} takes no key.")
         for scene in self.scenes:
             for name in (*scene.off, *scene.on, *scene.values):
@@ -142,6 +143,10 @@ class Rig(Edge):
             found[self.rails[port].target].append(port)
         return found
 
+    def in_order(self, node: str) -> list[str]:
+        """Ports that lead into a node, one marked as first before the others."""
+        return sorted(self.inputs[node], key=lambda port: not self.rails[port].strip.first)
+
     @cached_property
     def reached(self) -> dict[tuple[str, bool], list[str]]:
         """What `upstream` and `downstream` found, kept with the document."""
@@ -151,7 +156,7 @@ class Rig(Edge):
     def leaving(self) -> dict[str, list[str]]:
         """Node id to its connected output ports."""
         return {
-            name: [f"{name}.{n}" for n in range(ports_of(node)) if f"{name}.{n}" in self.rails]
+            name: [f"{name}.{n}" for n in range(node.most_outputs) if f"{name}.{n}" in self.rails]
             for name, node in self.nodes.items()
         }
 
@@ -215,59 +220,3 @@ def _reach(id: str, step: Callable[[str], list[str]]) -> list[str]:
             found.append(node)
             todo += step(node)
     return found
-
-
-def ports_of(node: Node) -> int:
-    """How many outputs a node has at most."""
-    kind = kind_of(node)
-    if kind == "output":
-        return 0
-    if kind == "send" or (kind == "volume" and node.second_output != "none"):  # type: ignore[attr-defined]
-        return 2
-    if isinstance(node, Split):
-        return 16 if node.mode == "full" else 2
-    return 1
-
-
-def upgrade(data: dict[str, Any]) -> dict[str, Any]:
-    """Bring a stored document to the present version, one step at a time.
-
-    Version 0 wrote rails as a list of {from, port, to}. Raises RigError for a version that this
-    program does not know.
-    """
-    version = data.get("version", 0)
-    if version == 0:
-        listed = data.get("arcs", [])
-        rails = {
-            f"{arc['from']}.{arc.get('port', 0)}": {
-                "target": arc["to"],
-                "strip": arc.get("strip", {}),
-            }
-            for arc in listed
-        }
-        nodes = {node["id"]: node for node in data.get("nodes", [])}
-        rest = {k: v for k, v in data.items() if k not in ("arcs", "nodes", "version")}
-        data = {**rest, "version": 1, "nodes": nodes, "rails": rails}
-        version = 1
-    if version != VERSION:
-        raise RigError(
-            f"This rig was written by version {version}; this Fonodrome reads up to {VERSION}. "
-            "The document is kept as it is.",
-            part=str(version),
-        )
-    return data
-
-
-def load_rig(data: dict[str, Any]) -> Rig:
-    """Read a stored document of any known version. Raises RigError with one sentence."""
-    from pydantic import ValidationError
-
-    try:
-        return Rig.model_validate(upgrade(dict(data)))
-    except ValidationError as error:
-        first = error.errors()[0]
-        message = str(first["msg"]).removeprefix("Value error, ")
-        place = ".".join(str(p) for p in first["loc"])
-        raise RigError(f"{place}: {message}" if place else message, part=place or None) from None
-    except (KeyError, TypeError, AttributeError):
-        raise RigError("This is not a rig document.") from None

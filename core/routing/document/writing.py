@@ -7,8 +7,8 @@ from typing import Any
 from pydantic import BaseModel
 
 from core.routing.document.fields import Parameter, parameters_of
-from core.routing.document.kinds import Frame, Node, kind_of
-from core.routing.document.rig import Rig, ports_of
+from core.routing.document.kinds import Frame, Merge, Node, kind_of
+from core.routing.document.rig import Rig, Strip
 
 NUMBERED = re.compile(r"^([a-z_]+?)(\d+)$")
 
@@ -98,7 +98,7 @@ def format_rig(rig: Rig) -> str:
         while True:
             used.add(port)
             rail = rig.rails[port]
-            strip = _settings(rail.strip)
+            strip = _settings(_fading(rig, port, rail.strip))
             known = rail.target in told
             text = item(rail.target)
             parts.append(f"{text} [{strip}]" if strip else text)
@@ -115,6 +115,14 @@ def format_rig(rig: Rig) -> str:
             lines.append(item(name))
     lines += _further(rig)
     return "\n".join(lines) + "\n"
+
+
+def _fading(rig: Rig, port: str, strip: Strip) -> Strip:
+    """The strip as it is written: where a crossfade begins is always said."""
+    node = rig.nodes[rig.rails[port].target]
+    if not isinstance(node, Merge) or node.crossfade_percent is None:
+        return strip
+    return strip.model_copy(update={"first": rig.in_order(node.id)[0] == port})
 
 
 def _further(rig: Rig) -> Iterator[str]:
@@ -175,4 +183,4 @@ def _reading_order(rig: Rig) -> list[str]:
 
 def _next_port(rig: Rig, name: str, used: set[str]) -> int:
     node = rig.nodes[name]
-    return next((n for n in range(ports_of(node)) if f"{name}.{n}" not in used), 0)
+    return next((n for n in range(node.most_outputs) if f"{name}.{n}" not in used), 0)

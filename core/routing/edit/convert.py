@@ -12,7 +12,10 @@ from core.routing.document import kinds as k
 from core.routing.document.rig import PLAIN, Rail, Rig, RigError, Strip
 from core.routing.edit.draft import Draft
 from core.routing.evaluate.arrivals import Evaluation
-from core.routing.plan.build import gain
+from core.routing.plan.build import crossfade_gains, split_shares
+from core.units import format as fmt
+from core.units.decibel import db_gain as gain
+from core.units.decibel import gain_db
 
 MIX_STEP, LEVEL_STEP_DB = 0.01, 0.1
 
@@ -29,15 +32,21 @@ class Conversion(Edge):
     rig: Rig | None
 
 
-def _breaks(rig: Rig, node: k.Mixed) -> list[str]:
-    said = []
-    if not node.linear:
-        said.append(f"{node.shown} is not linear: its output depends on all that goes into it")
-    if isinstance(node, (k.Modulated, k.Reverb)) and not node.locked:
+def _breaks(node: k.Mixed, front: float = 1.0) -> tuple[list[str], list[str]]:
+    """What keeps a null from proving the two equal, and what makes them unequal.
+
+    A device that treats loud and quiet differently still hears the same beside a dry rail as in an
+    insert, as long as nothing changes the level in front of it: `front` is that gain.
+    """
+    said, hard = [], []
+    if not node.linear and abs(front - 1) > 1e-9:
+        hard.append(
+            f"{fmt.signed(gain_db(front), 2)} dB in front of {node.shown} would be missing: it does "
+            "not treat loud and quiet alike, and would work at another level"
+        )
+    if node.moving:
         said.append(f"{node.shown} is modulated and not locked: no null against another run")
-    if getattr(node, "many_inputs", False):
-        said.append(f"{node.shown} joins rails")
-    return said
+    return [*hard, *said], hard
 
 
 def to_parallel(e: Evaluation, id: str) -> Conversion:
@@ -46,11 +55,10 @@ def to_parallel(e: Evaluation, id: str) -> Conversion:
     node = rig.node(id)
     if not isinstance(node, k.Mixed):
         raise RigError(f"{node.shown} has no mix of its own.", part=id)
-    breaks = _breaks(rig, node)
+    breaks, hard = _breaks(node)
     came, goes = rig.inputs[id], rig.rails.get(f"{id}.0")
     if len(came) != 1 or goes is None:
         raise RigError(f"{node.shown} does not stand on a rail.", part=id)
-    hard = [b for b in breaks if "not linear" in b and node.mix_percent < 100]
     dry, wet = law_gains(node.mix_law, node.mix_percent / 100)
     draft = Draft(rig)
     draft.set(id, {"mix_percent": 100.0, "output_db": 0.0, "mix_law": "linear", "inverted": False})
@@ -77,13 +85,18 @@ def to_insert(e: Evaluation, id: str) -> Conversion:
     node = rig.node(id)
     if not isinstance(node, k.Mixed):
         raise RigError(f"{node.shown} has no mix of its own.", part=id)
-    breaks = _breaks(rig, node)
+    breaks, _ = _breaks(node)
     came = rig.inputs[id]
     start = came[0].rpartition(".")[0] if len(came) == 1 else ""
     split = rig.nodes.get(start)
     goes = rig.rails.get(f"{id}.0")
-    if not isinstance(split, k.Split) or split.mode != "full" or goes is None:
-        return _impossible(f"{node.shown} does not stand alone on a rail of a full split", breaks)
+    if not isinstance(split, k.Split) or split.mode not in ("full", "balance") or goes is None:
+        return _impossible(
+            f"{node.shown} does not stand alone on a rail of a full or balanced split", breaks
+        )
+    shares = split_shares(split)
+    front = shares[int(came[0].rpartition(".")[2])]
+    breaks, hard = _breaks(node, front)
     merge = rig.nodes[goes.target]
     others = [p for p in rig.outputs_of(start) if p != came[0]]
     if (
@@ -105,8 +118,17 @@ def to_insert(e: Evaluation, id: str) -> Conversion:
             f"dry and wet differ by {abs(dry_strip.delay_ms - wet_strip.delay_ms - node.latency_ms):.2f} ms "
             "of latency: an insert delays both alike", breaks,
         )  # fmt: skip
+    fades = crossfade_gains(rig, merge)
+    ends = {others[0], f"{id}.0"}
+    if fades and set(fades) != ends:
+        return _impossible(
+            f"{merge.shown} fades between other inputs than these two: one insert cannot", breaks
+        )
+    beside = shares[int(others[0].rpartition(".")[2])]
     sign_dry, sign_wet = (-1 if s.inverted else 1 for s in (dry_strip, wet_strip))
     mute = [0.0 if s.muted else gain(s.level_db) for s in (dry_strip, wet_strip)]
+    mute[0] *= beside * fades.get(others[0], 1.0)
+    mute[1] *= front * fades.get(f"{id}.0", 1.0)
     flip = -1 if node.inverted else 1
     try:
         equal = equal_insert(
@@ -126,6 +148,9 @@ def to_insert(e: Evaluation, id: str) -> Conversion:
     for port in before:
         draft.rails[port] = Rail(target=id)
     del draft.nodes[start]
+    if fades:
+        draft.set(merge.id, {"crossfade_percent": None})
+        merge = draft.nodes[merge.id]
     if isinstance(merge, k.Merge) and not draft.into(merge.id) and merge == k.Merge(id=merge.id):
         onward = draft.rails.pop(f"{merge.id}.0", None)
         del draft.nodes[merge.id]
@@ -137,7 +162,6 @@ def to_insert(e: Evaluation, id: str) -> Conversion:
     null = None
     if equal.effective_dry > 0 and equal.effective_wet > 0:
         null = nearest_steps(equal.effective_dry, equal.effective_wet, MIX_STEP, LEVEL_STEP_DB)[2]
-    hard = [b for b in breaks if "not linear" in b]
     said = (
         f"{node.shown} is an insert at {100 * equal.mix:.1f} % with {trim_db:+.2f} dB of trim now"
     )
@@ -150,7 +174,7 @@ def to_return(e: Evaluation, id: str) -> Conversion:
     node = rig.node(id)
     if not isinstance(node, k.Mixed):
         raise RigError(f"{node.shown} has no mix of its own.", part=id)
-    breaks = _breaks(rig, node)
+    breaks, hard = _breaks(node)
     came = rig.inputs[id]
     goes = rig.rails.get(f"{id}.0")
     if len(came) != 1 or goes is None:
@@ -191,7 +215,6 @@ def to_return(e: Evaluation, id: str) -> Conversion:
     wet_db = max(-120.0, 20 * math.log10(wet) + node.output_db + level) if wet > 0 else -120.0
     draft.set(back, {"level_db": wet_db})
     draft.rails[f"{back}.0"] = Rail(target=target, strip=strip if strip != PLAIN else PLAIN)
-    hard = [b for b in breaks if "not linear" in b]
     return _said(draft.done(), breaks, hard, None, f"{node.shown} hangs on a send and return now")
 
 

@@ -3,7 +3,8 @@
 from typing import Any
 
 from core.routing.document.kinds import KINDS, Node, Send, Split, kind_of
-from core.routing.document.rig import PLAIN, Rail, Rig, RigError, Strip, load_rig, ports_of
+from core.routing.document.rig import PLAIN, Rail, Rig, RigError, Strip
+from core.routing.document.versions import load_rig
 
 
 class Draft:
@@ -99,12 +100,12 @@ class Draft:
 
     def out_of(self, id: str) -> list[str]:
         node = self.nodes[id]
-        return [f"{id}.{n}" for n in range(ports_of(node)) if f"{id}.{n}" in self.rails]
+        return [f"{id}.{n}" for n in range(node.most_outputs) if f"{id}.{n}" in self.rails]
 
     def connect(self, port: str, target: str, strip: Strip = PLAIN) -> None:
         source, _, number = port.rpartition(".")
         node = self.node(source)
-        if not number.isdigit() or int(number) >= ports_of(node):
+        if not number.isdigit() or int(number) >= node.most_outputs:
             raise RigError(f"{node.shown} has no such output.", part=port)
         if port in self.rails:
             raise RigError(f"That output of {node.shown} goes somewhere already.", part=port)

@@ -12,7 +12,8 @@ from pydantic import Field
 from core.edge import Edge
 from core.routing.document.fields import parameters_of
 from core.routing.document.kinds import KINDS, Frame, kind_of
-from core.routing.document.rig import Key, Rig, RigError, Scene, Strip, load_rig
+from core.routing.document.rig import Key, Rig, RigError, Scene, Strip
+from core.routing.document.versions import load_rig
 
 Flat = dict[str, Any]
 

@@ -7,10 +7,18 @@ from typing import Any
 
 import numpy as np
 
+from core.blend.laws import pan_position
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
 from core.routing.evaluate.loops import loop_gains
-from core.routing.evaluate.network import NEAR_S, Network, build_network, plain_sums, transfers
+from core.routing.evaluate.network import (
+    NEAR_S,
+    Network,
+    build_network,
+    near_amplitudes,
+    path_counts,
+    transfers,
+)
 from core.routing.evaluate.paths import MOST_PATHS, Path, strongest_paths
 from core.routing.evaluate.report import (
     AlignOut,
@@ -23,18 +31,15 @@ from core.routing.evaluate.report import (
     RigReport,
     SumsOut,
 )
-from core.routing.plan.build import Context, compile_rig
+from core.routing.evaluate.signal import Signals, compile_rig
+from core.routing.evaluate.summing import coupling, in_step
+from core.routing.plan.build import Context
 from core.routing.plan.model import Plan
 from core.routing.plan.responses import GRID_HZ
+from core.units.decibel import audible_db
 
 _HZ = [round(float(hz), 3) for hz in GRID_HZ]
 _FLOOR = 1e-6
-# What makes another sound of the dry one without making it wet.
-_WORKING = (
-    k.Compressor, k.ThreeBand, k.Drive, k.Outboard, k.Generic, k.Frame, k.Filter, k.Swept,
-    k.Equaliser, k.Tremolo, k.StandIn,
-    k.Delay, k.PowerAmp, k.Cabinet,
-)  # fmt: skip
 
 
 class Evaluation:
@@ -46,17 +51,21 @@ class Evaluation:
         self.network: Network = build_network(self.plan)
         self.loops, self.radius = loop_gains(self.network)
         self.paths: dict[tuple[str, str], list[Path]] = {}
+        self.coupled: dict[tuple[str, str], np.ndarray] = {}
+        """Power that the listed paths bring together, by output and source."""
         self.boards: list[BoardOut] = []
         # Looked up for every path: names of processors at work, and of what tells paths apart.
         self._working = {
             id: node.shown
             for id, node in rig.nodes.items()
-            if isinstance(node, _WORKING) and not k.is_bypassed(node)
+            if getattr(node, "processes", False) and not k.is_bypassed(node)
         }
         self._told = {
             id: node.shown
             for id, node in rig.nodes.items()
-            if not isinstance(node, (k.Send, k.Return, k.Split))
+            if not node.transparent
+            or node.many_inputs
+            or isinstance(node, (k.Level, k.Fader, k.Source))
         }
         for output in self.plan.outputs:
             self._boards_at(output)
@@ -69,7 +78,11 @@ class Evaluation:
     def _boards_at(self, output: str) -> None:
         near = transfers(self.network, output, near=True)
         whole = transfers(self.network, output)
-        plain = plain_sums(self.network, output)
+        counts, amplitudes = (
+            path_counts(self.network, output),
+            near_amplitudes(self.network, output),
+        )
+        carried = self.plan.carried[self.plan.outputs[output]]
         sides = 2 if self.plan.channels[self.plan.outputs[output]] == 2 else 1
         units: dict[int, float] = {}
         found = []
@@ -85,14 +98,22 @@ class Evaluation:
         near_curves = _curves(near, units, self.plan.channels, sides)
         all_curves = _curves(whole, units, self.plan.channels, sides)
         for source, point, paths, complete, reference in found:
-            arrivals = self._name(paths, reference)
-            counted = plain[source]
-            amplitude = None if (counted.paths or 0) <= MOST_PATHS else counted.near
-            notches, comb = _comb(paths, arrivals)
-            # Repeats and laps come later: where the paths without them are all listed, so is all
-            # that arrives within 10 ms. Else the recursion over near arcs bounds it.
-            together = sum(p.gain for p in _within(paths)) if amplitude is None else amplitude
+            arrivals = self._name(paths, reference, output)
+            notches, comb, cancels = _comb(paths, arrivals)
+            spectrum = self.context.spectrum(source)
+            within = _within(paths)
+            together = in_step(within, sides, spectrum)
+            self.coupled[output, source] = coupled = coupling(paths, sides, spectrum)
+            near_places = [paths.index(path) for path in within]
+            near_level = math.sqrt(max(0.0, float(coupled[np.ix_(near_places, near_places)].sum())))
+            if counts[source] > MOST_PATHS:
+                # Not all are listed: the recursion over near arcs bounds them.
+                together = amplitudes[source]
             at = near_curves[point]
+            unit = reference.gain * self._strength(source)
+            left, right, _ = carried.by_source.get(source, (0.0, 0.0, 0.0))
+            heard = math.sqrt(left + right)
+            power = self._apart(source, output)
             self.boards.append(
                 BoardOut(
                     output=output,
@@ -101,16 +122,18 @@ class Evaluation:
                     reference_gain_db=_db(reference.gain),
                     reference_ms=reference.delay_s * 1e3,
                     arrivals=arrivals,
-                    path_count=counted.paths,
+                    path_count=counts[source],
                     complete=complete,
                     sums=SumsOut(
-                        headroom_db=_db(together / reference.gain),
-                        power_db=None
-                        if counted.power is None
-                        else _db(math.sqrt(counted.power) / reference.gain),
+                        headroom_db=_or_none(together / reference.gain),
+                        level_db=None if carried.grows else _or_none(heard / unit if unit else 0.0),
+                        near_level_db=_or_none(near_level / reference.gain),
+                        power_db=None if carried.grows else _or_none(power / reference.gain),
+                        grows=carried.grows,
                         mono_db=at.mono_loss if sides == 2 else None,
                         notches=notches,
                         comb=comb,
+                        cancels=cancels,
                         near_db=at.level_db,
                         all_db=all_curves[point].level_db,
                         mono_near_db=at.mono_db,
@@ -118,24 +141,59 @@ class Evaluation:
                 )
             )
 
+    def _strength(self, source: str) -> float:
+        """RMS amplitude of a source, the mean of its sides."""
+        left, right, _ = self.plan.carried[self.plan.sources[source]].total
+        return math.sqrt(
+            left if self.plan.channels[self.plan.sources[source]] == 1 else (left + right) / 2
+        )
+
+    def _apart(self, source: str, output: str) -> float:
+        """Gain of all arrivals of a source at an output, added as powers."""
+        signals = self.plan.carried
+        assert isinstance(signals, Signals)
+        unit = self._strength(source)
+        return signals.apart(self.plan.outputs[output], source) / unit if unit else 0.0
+
     # Names -------------------------------------------------------------------------------------
-    def _name(self, paths: list[Path], reference: Path) -> list[ArrivalOut]:
+    def _name(self, paths: list[Path], reference: Path, output: str) -> list[ArrivalOut]:
         everywhere = frozenset.intersection(*(p.owner_set for p in paths))
-        working, told = self._working, self._told
+        working, known = self._working, self._told
         own = [[o for o in p.owners if o not in everywhere] for p in paths]
         # Names of processors that a path goes through and not all do.
         worked = [[working[o] for o in names if o in working] for names in own]
         plain = any(not p.wet and not w for p, w in zip(paths, worked, strict=True))
-        out = []
+        beside = _bypassed_by(paths)
+        out: list[ArrivalOut] = []
+        told: dict[tuple[str, str], int] = {}
         for path, names, work in zip(paths, own, worked, strict=True):
-            name, detail = self._title(path, work if plain else [])
+            name, detail = self._title(path, work if plain else [], beside)
             if not detail:
-                route = list(dict.fromkeys(told[o] for o in names if o in told))
+                route = list(dict.fromkeys(known[o] for o in names if o in known))
                 detail = "by " + ", ".join(route[:3]) if route else "straight through"
-            out.append(self._arrival(name, detail, path, reference))
+            count = told[name, detail] = told.get((name, detail), 0) + 1
+            if count > 1:
+                # Two ways through the same parts: told apart by what carries them, else by number.
+                rails = [n for n in names if n in self.rig.rails]
+                detail += (
+                    f", way {count}" if not rails else f", from {self._from(rails[0])}, way {count}"
+                )
+            out.append(self._arrival(name, detail, path, reference, output))
         return out
 
-    def _title(self, path: Path, worked: list[str]) -> tuple[str, str]:
+    def _pan(self, left: float, right: float, output: str) -> float:
+        """Where an output's own pan law puts such a pair of gains."""
+        node = self.rig.nodes[output]
+        assert isinstance(node, k.Output)
+        if not node.stereo or left == right:
+            return 0.0
+        return 100 * pan_position(left, right, node.pan_law)
+
+    def _from(self, port: str) -> str:
+        id, _, number = port.rpartition(".")
+        return f"{self.rig.nodes[id].shown} {int(number) + 1}"
+
+    def _title(self, path: Path, worked: list[str], beside: set[str]) -> tuple[str, str]:
         """worked: the processors that set this path apart, where a plain one stands beside it."""
         nodes = self.rig.nodes
         if path.wet:
@@ -153,21 +211,22 @@ class Evaluation:
                 return f"{name}, repeat {rounds + 1}", ""
             return name, "first wet sound" if path.diffuse else ""
         for link in reversed(path.links):
-            if link.leak:
+            # Only beside another dry path is a device's own dry share a leak; alone it is its mix.
+            if link.leak and link.leak in beside:
                 node = nodes[link.leak]
-                if (
-                    isinstance(node, (k.Delay, k.Reverb, k.Convolution, k.Chorus))
-                    and not node.bypassed
-                ):
+                if isinstance(node, k.Stage) and node.wet_by_nature and not node.bypassed:
                     return "Dry leak", f"inside {node.shown}"
         if worked:
             return " into ".join(dict.fromkeys(worked[:2])), "processed beside the dry rail"
         return "Dry", ""
 
-    def _arrival(self, name: str, detail: str, path: Path, reference: Path) -> ArrivalOut:
+    def _arrival(
+        self, name: str, detail: str, path: Path, reference: Path, board: str
+    ) -> ArrivalOut:
         a, b, c, d = path.matrix
-        left, right = a * a + b * b, c * c + d * d
-        key = "|".join(path.owners) + "|" + ",".join(str(count) for _, count in path.rounds)
+        left, right = math.hypot(a, b), math.hypot(c, d)
+        rounds = ",".join(f"{loop.delay_s:.7f}:{count}" for loop, count in path.rounds)
+        key = "|".join(path.owners) + "|" + rounds + "|" + path.marks
         latency = path.delay_s - path.wanted_s
         return ArrivalOut(
             id=f"{zlib.crc32(key.encode()):08x}",
@@ -179,11 +238,13 @@ class Evaluation:
             latency_ms=latency * 1e3,
             polarity=path.polarity,
             wet_percent=100.0 if path.wet else 0.0,
-            pan_percent=100 * (right - left) / (right + left) if right + left else 0.0,
+            pan_percent=self._pan(left, right, board),
             diffuse=path.diffuse,
             leak=name == "Dry leak",
             intended=path.wanted_s > 1e-9,
             through=list(dict.fromkeys(path.owners)),
+            quiet_db=None if path.range_db is None else path.range_db[0] - _db(reference.gain),
+            loud_db=None if path.range_db is None else path.range_db[1] - _db(reference.gain),
         )
 
     # The rest ----------------------------------------------------------------------------------
@@ -199,6 +260,8 @@ class Evaluation:
                     port=port,
                     channels=self.plan.channels[point],
                     level_dbfs=carried.level_dbfs,
+                    sides_dbfs=list(carried.sides_dbfs[: carried.channels]),
+                    peak_dbfs=carried.peak_dbfs,
                     dry_dbfs=carried.dry_dbfs,
                     wet_dbfs=carried.wet_dbfs,
                     dry_ms=_ms(carried.dry_s),
@@ -244,28 +307,22 @@ class Evaluation:
         for name, point in self.plan.outputs.items():
             node = self.rig.nodes[name]
             assert isinstance(node, k.Output)
-            level = self.plan.carried[point].level_dbfs
-            peak = self._peak_dbfs(name)
+            carried = self.plan.carried[point]
             found.append(
                 OutputLevel(
                     output=name,
-                    nominal_dbfs=level,
-                    peak_dbfs=None if peak is None else peak + node.crest_db,
+                    nominal_dbfs=carried.level_dbfs,
+                    sides_dbfs=list(carried.sides_dbfs[: carried.channels]),
+                    peak_dbfs=carried.peak_dbfs,
+                    peaks_dbfs=[
+                        audible_db(p * p) if math.isfinite(p) else None
+                        for p in carried.peak[: carried.channels]
+                    ],
+                    mono_dbfs=audible_db(carried.mono_power) if carried.channels == 2 else None,
                     ceiling_dbfs=node.ceiling_dbfs,
                 )
             )
         return found
-
-    def _peak_dbfs(self, output: str) -> float | None:
-        """Each source with its near arrivals in step; sources added as powers."""
-        total = 0.0
-        for board in self.boards:
-            if board.output == output and board.sums is not None:
-                source = self.rig.nodes[board.source]
-                assert isinstance(source, k.Source)
-                level = source.level_dbfs + board.reference_gain_db + board.sums.headroom_db
-                total += 10 ** (min(level, 900) / 10)
-        return 10 * math.log10(total) if total > 0 else None
 
     def report(self) -> RigReport:
         return RigReport(
@@ -308,6 +365,17 @@ def evaluate(rig: Rig, context: Context = Context()) -> RigReport:
 
 def _db(gain: float) -> float:
     return 20 * math.log10(max(gain, _FLOOR))
+
+
+def _or_none(gain: float) -> float | None:
+    return 20 * math.log10(gain) if gain > _FLOOR else None
+
+
+def _bypassed_by(paths: list[Path]) -> set[str]:
+    """Parts that some dry path goes round."""
+    everything = {owner for path in paths for owner in path.owner_set}
+    dry = [p.owner_set for p in paths if not p.wet]
+    return {owner for owner in everything if any(owner not in held for held in dry)}
 
 
 def _ms(seconds: float) -> float | None:
@@ -377,28 +445,53 @@ def comb_notches(
 ) -> list[tuple[float, float | None]]:
     """First notches (Hz, depth in dB) of two arrivals `apart_s` apart, gain ratio at most 1.
 
-    Same polarity: odd multiples of 1/(2 tau); opposite: multiples of 1/tau, from 0 Hz.
+    Same polarity: odd multiples of 1/(2 tau); opposite: multiples of 1/tau. At 0 Hz, where opposite
+    ones begin, nothing is heard: the first one listed can be.
 
     >>> [round(hz, 1) for hz, _ in comb_notches(0.009, 1.0, True)]
     [55.6, 166.7, 277.8]
+    >>> [round(hz, 1) for hz, _ in comb_notches(0.009, 1.0, False)]
+    [111.1, 222.2, 333.3]
     """
     depth = 20 * math.log10(1 - ratio) if ratio < 1 else None
     if same_polarity:
         return [((2 * n + 1) / (2 * apart_s), depth) for n in range(count)]
-    return [(n / apart_s, depth) for n in range(count)]
+    return [((n + 1) / apart_s, depth) for n in range(count)]
 
 
-def _comb(paths: list[Path], arrivals: list[ArrivalOut]) -> tuple[list[NotchOut], str]:
-    """The comb of the strongest pair within 10 ms of each other."""
-    near = [(p, a) for p, a in zip(paths, arrivals, strict=True) if not p.diffuse]
+def _comb(paths: list[Path], arrivals: list[ArrivalOut]) -> tuple[list[NotchOut], str, str]:
+    """The comb of the strongest pair within 10 ms of each other, and which pair cancels."""
+    near = [
+        (p, a) for p, a in zip(paths, arrivals, strict=True) if not p.diffuse and not p.swings
+    ]  # fmt: skip
     if not near:
-        return [], ""
+        return [], "", ""
     first, first_name = near[0]
     for other, name in near[1:]:
         apart = abs(other.delay_s - first.delay_s)
-        if 1e-6 < apart <= NEAR_S and other.gain > 0.03 * first.gain:
-            same = first.polarity == other.polarity
+        if apart > NEAR_S or other.gain <= 0.03 * first.gain or _elsewhere(first, other):
+            continue
+        same = first.polarity == other.polarity
+        label = f"{first_name.name} and {name.name} ({name.detail})"
+        if apart > 1e-6:
             found = comb_notches(apart, min(1.0, other.gain / first.gain), same)
-            label = f"{first_name.name} and {name.name} ({name.detail})"
-            return [NotchOut(hz=hz, depth_db=depth) for hz, depth in found if hz <= 20_000], label
-    return [], ""
+            return (
+                [NotchOut(hz=hz, depth_db=depth) for hz, depth in found if hz <= 20_000],
+                label,
+                "",
+            )
+        if not same and other.gain > 0.5 * first.gain and not _shaped_apart(first, other):
+            return [], "", label
+    return [], "", ""
+
+
+def _elsewhere(one: Path, other: Path) -> bool:
+    """Whether two paths meet on no side."""
+    left = one.matrix[0] * other.matrix[0] + one.matrix[1] * other.matrix[1]
+    right = one.matrix[2] * other.matrix[2] + one.matrix[3] * other.matrix[3]
+    return abs(left) < 1e-9 and abs(right) < 1e-9
+
+
+def _shaped_apart(one: Path, other: Path) -> bool:
+    """Whether filters keep two paths from meeting at every pitch."""
+    return any(link.response is not None for path in (one, other) for link in path.links)

@@ -1,60 +1,77 @@
 """What each single control does: faders, mutes, bypasses and solos against groups of arrivals."""
 
 import math
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.linalg
 
 from core.routing.document import kinds as k
 from core.routing.evaluate.arrivals import Evaluation
 from core.routing.evaluate.paths import Path
 from core.routing.evaluate.report import ControlEffect, ControlsOut
+from core.routing.plan.build import taper_gain
+from core.units.decibel import db_gain, power_db
 
 DOWN_DB = 10.0
+_STIRS = 1e-6
 
 
-def _groups(e: Evaluation, output: str) -> tuple[list[str], list[tuple[str, Path, float]]]:
-    """Names of groups (by what is heard); every listed path with its group and its power."""
+@dataclass(frozen=True)
+class _Listed:
+    """Listed paths at an output, of all sources: groups by what is heard, and what pairs share."""
+
+    names: list[str]
+    group: np.ndarray
+    """(n,) the place of each path's group in `names`."""
+    paths: list[Path]
+    coupled: np.ndarray
+    """(n, n) powers at the sources' levels; nothing between different sources."""
+
+
+def _listed(e: Evaluation, output: str) -> _Listed:
     names: list[str] = []
-    found: list[tuple[str, Path, float]] = []
-    many = sum(b.output == output for b in e.boards) > 1
-    for board in e.boards:
-        if board.output != output:
-            continue
+    places: list[int] = []
+    paths: list[Path] = []
+    blocks: list[np.ndarray] = []
+    boards = [b for b in e.boards if b.output == output]
+    for board in boards:
         source = e.rig.nodes[board.source]
         assert isinstance(source, k.Source)
-        for path, arrival in zip(e.paths[output, board.source], board.arrivals, strict=True):
+        found = e.paths[output, board.source]
+        for path, arrival in zip(found, board.arrivals, strict=True):
             name = arrival.name.split(",")[0]
-            name = f"{source.shown}: {name.lower()}" if many and not path.wet else name
+            name = f"{source.shown}: {name.lower()}" if len(boards) > 1 and not path.wet else name
             if name not in names:
                 names.append(name)
-            power = path.gain**2 * 10 ** (source.level_dbfs / 10)
-            found.append((name, path, power))
-    return names, found
+            places.append(names.index(name))
+        paths += found
+        blocks.append(e.coupled[output, board.source] * db_gain(source.level_dbfs) ** 2)
+    whole = scipy.linalg.block_diag(*blocks) if blocks else np.zeros((0, 0))
+    return _Listed(names, np.array(places, dtype=int), paths, whole)
 
 
-def _change(paths: list[tuple[Path, float]], hit: set[str], factor: float) -> float | None:
-    """Change of a group's power in dB when arcs of these owners are scaled; None: silenced.
-
-    paths: with the power of each at the output.
-    """
-    before = after = 0.0
-    for path, power in paths:
-        before += power
-        after += power if hit.isdisjoint(path.owner_set) else power * factor**2
-    if before == 0 or after == before:
+def _change(coupled: np.ndarray, scale: np.ndarray) -> float | None:
+    """Change in dB of the power of some paths when each is scaled; None: silenced."""
+    before, after = float(coupled.sum()), float(scale @ coupled @ scale)
+    if before <= 0 or abs(after - before) <= before * 1e-12:
         return 0.0
     return 10 * math.log10(after / before) if after > before * 1e-9 else None
 
 
 def controls_at(e: Evaluation, output: str) -> ControlsOut:
-    """The table at one output, from the listed paths (up to 64 a source)."""
-    names, found = _groups(e, output)
-    by_group = {n: [(p, power) for g, p, power in found if g == n] for n in names}
-    everything = [(p, power) for _, p, power in found]
+    """The table at one output, from the listed paths (up to 64 a source), as they add up."""
+    listed = _listed(e, output)
+    names, owners = listed.names, [p.owner_set for p in listed.paths]
+    members = [np.flatnonzero(listed.group == place) for place in range(len(names))]
+    parts = [listed.coupled[np.ix_(at, at)] for at in members]
     rows: list[ControlEffect] = []
 
     def row(control: str, move: str, label: str, hit: set[str], factor: float) -> None:
-        changes = [_change(by_group[n], hit, factor) for n in names]
+        scale = np.array([1.0 if hit.isdisjoint(held) else factor for held in owners])
+        changes = [_change(part, scale[at]) for part, at in zip(parts, members, strict=True)]
         if any(c != 0.0 for c in changes):
-            total = _change(everything, hit, factor)
+            total = _change(listed.coupled, scale)
             rows.append(
                 ControlEffect(
                     control=control, move=move, label=label, changes_db=changes, total_db=total
@@ -88,7 +105,8 @@ def _label(e: Evaluation, node: k.Node) -> str:
     way = e.rig.upstream(node.id) if isinstance(node, k.Return) else e.rig.downstream(node.id)
     if isinstance(node, (k.Return, k.Send, k.Bus)):
         for other in way:
-            if isinstance(device := e.rig.nodes[other], (k.Delay, k.Reverb, k.Chorus)):
+            device = e.rig.nodes[other]
+            if isinstance(device, k.Stage) and device.wet_by_nature:
                 return f"{node.title} of {device.shown}"
     return node.title
 
@@ -99,28 +117,34 @@ def _safe(e: Evaluation, port: str) -> bool:
 
 
 def pedal_travel(e: Evaluation, pedal: str, output: str, steps: int = 20) -> dict[str, list[float]]:
-    """Wet and dry level (dB, against now at the toe) of a volume pedal from heel to toe.
+    """What passes through a volume pedal, from heel to toe, at an output (dBFS, sources as they are).
 
-    Returns columns: position_percent, dry_db, wet_db (-120 for silence).
+    Only paths through the pedal count; dry ones and wet ones, each as they add up. Returns columns:
+    position_percent, dry_db, wet_db (-120 for silence).
     """
-    from core.routing.plan.build import taper_gain
-
     node = e.rig.node(pedal)
     assert isinstance(node, k.VolumePedal)
-    now = max(1e-6, taper_gain(node.position_percent / 100, node.taper))
+    now = taper_gain(node.position_percent / 100, node.taper)
+    at_toe = e
+    if now < _STIRS:
+        # At the heel nothing comes through: its paths are those of the toe.
+        moved = node.model_copy(update={"position_percent": 100.0})
+        at_toe = Evaluation(
+            e.rig.model_copy(update={"nodes": {**e.rig.nodes, pedal: moved}}), e.context
+        )
+        now = 1.0
+    listed = _listed(at_toe, output)
+    powers = []
+    for wet in (False, True):
+        through = [i for i, p in enumerate(listed.paths) if p.wet == wet and pedal in p.owner_set]
+        powers.append(max(0.0, float(listed.coupled[np.ix_(through, through)].sum())))
     columns: dict[str, list[float]] = {"position_percent": [], "dry_db": [], "wet_db": []}
-    _, found = _groups(e, output)
     for step in range(steps + 1):
         position = step / steps
         factor = taper_gain(position, node.taper) / now
         columns["position_percent"].append(100 * position)
-        for name, wet in (("dry_db", False), ("wet_db", True)):
-            power = sum(
-                path.gain**2 * (factor**2 if pedal in path.owners else 1.0)
-                for _, path, _ in found
-                if path.wet == wet
-            )
-            columns[name].append(10 * math.log10(power) if power > 1e-12 else -120.0)
+        for name, power in zip(("dry_db", "wet_db"), powers, strict=True):
+            columns[name].append(power_db(power * factor * factor))
     return columns
 
 

@@ -33,9 +33,11 @@ def _absolute(matrix: Matrix) -> np.ndarray:
 
 
 def _strength(link: Link) -> np.ndarray:
-    """(2, 2, F) of gain magnitudes."""
+    """(2, 2, F) of gain magnitudes, at the most that each can come to: a compressor at rest, the
+    peaks of a reverb's own response.
+    """
     response = np.ones(GRID_POINTS) if link.response is None else np.abs(link.response)
-    return _absolute(link.matrix)[:, :, None] * response
+    return _absolute(link.matrix)[:, :, None] * (response * link.most)
 
 
 def _ring(network: Network, point: int) -> np.ndarray | float:

@@ -10,11 +10,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from core.routing.plan.model import SWAP, UNIT, Arc, Matrix, Plan, scaled, size, times
-from core.routing.plan.responses import GRID_POINTS, turn
+from core.routing.evaluate.shapes import SHAPES, number_of
+from core.routing.plan.cells import MIDDLE_HZ
+from core.routing.plan.model import UNIT, Arc, Matrix, Plan, size, times
+from core.routing.plan.responses import GRID_HZ, GRID_POINTS, turn
 
 NEAR_S = 0.010
-_LAPS = 400
 
 
 @dataclass(slots=True)
@@ -35,6 +36,12 @@ class Link:
     response: np.ndarray | None
     closes: str = ""
     norm: float = 0.0
+    by_level: tuple[Arc, ...] = ()
+    """Arcs on it whose gain depends on the level that arrives."""
+    shape: int = 0
+    """Number of its filters over the cells."""
+    most: np.ndarray | float = 1.0
+    """What its amplitude may at most be more than its matrix says, over the grid: for loops."""
     turned: np.ndarray | None = None
 
     def transfer(self) -> np.ndarray | None:
@@ -61,10 +68,33 @@ class Network:
 def _link(arc: Arc, closes: str = "") -> Link:
     leak = arc.owner if arc.leak else ""
     wet_by = (arc.owner,) if arc.wet else ()
+    response = arc.response
+    if len(arc.taps) > 1:
+        echoes = np.sum([g * turn(t) for g, t in arc.taps], axis=0)
+        response = echoes if response is None else response * echoes
     return Link(
         arc.source, arc.target, arc.matrix, arc.delay_s, arc.wanted_s, arc.wet, arc.diffuse,
-        arc.modulated, leak, (arc.owner,), wet_by, arc.response, closes, size(arc.matrix),
+        arc.modulated, leak, (arc.owner,), wet_by, response, closes, size(arc.matrix),
+        (arc,) if arc.by_level else (), _shape(arc), _most(arc),
     )  # fmt: skip
+
+
+def _shape(arc: Arc) -> int:
+    own = arc.spread is not None and arc.spread.shape is not None and arc.stage is not None
+    # A swept filter that moves is what it is on the mean, not what it rests at.
+    return number_of(None if own and arc.by_level else arc.shape, arc.spread)
+
+
+def _most(arc: Arc) -> np.ndarray | float:
+    spread = arc.spread
+    if spread is None:
+        return 1.0
+    rms = max(spread.rms)
+    if rms <= 0:
+        return 0.0
+    if isinstance(spread.most, float):
+        return spread.most / rms
+    return np.interp(np.log(GRID_HZ), np.log(MIDDLE_HZ), spread.most) / rms
 
 
 def _joined(first: Link, second: Link) -> Link:
@@ -80,7 +110,8 @@ def _joined(first: Link, second: Link) -> Link:
         first.wanted_s + second.wanted_s, first.wet or second.wet,
         first.diffuse or second.diffuse, first.modulated or second.modulated,
         second.leak or first.leak, first.owners + second.owners, wet_by, response,
-        first.closes or second.closes, size(matrix),
+        first.closes or second.closes, size(matrix), first.by_level + second.by_level,
+        SHAPES.joined(first.shape, second.shape), first.most * second.most,
     )  # fmt: skip
 
 
@@ -260,46 +291,30 @@ def _time_to_go(network: Network, end: int) -> dict[int, float]:
     return quick
 
 
-# Sums without phase ---------------------------------------------------------------------------
+# Counts and amplitudes ---------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
-class PlainSums:
-    """Over all paths from a source to an output. `power` and `near` (amplitude) are linear."""
-
-    power: float | None
-    near: float | None
-    paths: int | None
-
-
-def plain_sums(network: Network, output: str) -> dict[str, PlainSums]:
-    """Per source: power sum, amplitude sum of what arrives within 10 ms, and the count of paths.
-
-    The power is None where a cycle makes it grow without limit; the amplitudes leave out arcs that
-    bring the sound more than 10 ms later than the quickest way on; the count leaves repeats out.
-    """
-    plan = network.plan
-    end = plan.outputs[output]
-    power = _plain(network, end)
-    near = _near_amplitude(network, end)
+def path_counts(network: Network, output: str) -> dict[str, int]:
+    """Paths from each source to an output, repeats and laps left out."""
+    end = network.plan.outputs[output]
     count: dict[int, int] = {end: 1}
     for link in reversed(network.links):
         if link.target in count:
             count[link.source] = count.get(link.source, 0) + count[link.target]
-    found = {}
+    return {name: count.get(point, 0) for name, point in network.plan.sources.items()}
+
+
+def near_amplitudes(network: Network, output: str) -> dict[str, float]:
+    """Per source: amplitudes of what arrives within 10 ms of the quickest way, added by size."""
+    plan = network.plan
+    found = _near_amplitude(network, plan.outputs[output])
+    sums = {}
     for name, point in plan.sources.items():
-        width = plan.channels[point]
-        found[name] = PlainSums(
-            _of(power, point, width), _of(near, point, width), count.get(point, 0)
+        a, b, c, d = found.get(point, (0.0, 0.0, 0.0, 0.0))
+        sums[name] = (
+            math.hypot(a, c) if plan.channels[point] == 1 else math.hypot(a, b, c, d) / math.sqrt(2)
         )
-    return found
-
-
-def _of(total: dict[int, Matrix] | None, point: int, width: int) -> float | None:
-    if total is None:
-        return None
-    a, b, c, d = total.get(point, (0.0, 0.0, 0.0, 0.0))
-    return (a + c) if width == 1 else (a + b + c + d) / 2
+    return sums
 
 
 def _near_amplitude(network: Network, end: int) -> dict[int, Matrix]:
@@ -313,55 +328,6 @@ def _near_amplitude(network: Network, end: int) -> dict[int, Matrix]:
             strength = (abs(a), abs(b), abs(c), abs(d))
             _add(found, link.source, times(found[link.target], strength))
     return found
-
-
-def _plain(network: Network, end: int) -> dict[int, Matrix] | None:
-    """Sums of squared gains from every point to an output; None where they have no limit."""
-    plan = network.plan
-
-    def strength(matrix: Matrix) -> Matrix:
-        a, b, c, d = matrix
-        return (a * a, b * b, c * c, d * d)
-
-    gains = {id(link): strength(link.matrix) for link in (*network.links, *network.back)}
-    loops: dict[int, tuple[float, bool]] = {}
-    for point, loop in plan.loops.items():
-        swapped = loop.matrix[0] == 0.0
-        gain = abs(loop.matrix[1] if swapped else loop.matrix[0])
-        loops[point] = (gain * gain, swapped)
-        if gain >= 1:
-            return None
-
-    def rung(matrix: Matrix, point: int) -> Matrix:
-        if point not in loops:
-            return matrix
-        gain, swapped = loops[point]
-        if not swapped:
-            return scaled(matrix, 1 / (1 - gain))
-        a, b, c, d = times(matrix, SWAP)
-        e, f, g, h = matrix
-        here = (e + a * gain, f + b * gain, g + c * gain, h + d * gain)
-        return scaled(here, 1 / (1 - gain * gain))
-
-    held: dict[int, Matrix] = {}
-    last = -1.0
-    for _ in range(_LAPS if network.back else 1):
-        found: dict[int, Matrix] = {end: UNIT}
-        for link in network.back:
-            if link.target in held:
-                _add(found, link.source, times(held[link.target], gains[id(link)]))
-        for link in reversed(network.links):
-            if link.target in found:
-                part = rung(times(found[link.target], gains[id(link)]), link.source)
-                _add(found, link.source, part)
-        held = found
-        total = sum(sum(m) for m in found.values())
-        if abs(total - last) <= 1e-12 * max(total, 1.0):
-            return found
-        if total > 1e15:
-            return None
-        last = total
-    return held if not network.back else None
 
 
 def _add(found: dict[int, Matrix], point: int, part: Matrix) -> None:

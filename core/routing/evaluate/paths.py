@@ -7,10 +7,15 @@ and laps round a cycle are paths of their own, up to a limit.
 
 import heapq
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from core.routing.evaluate.network import Link, Network
-from core.routing.plan.model import UNIT, Matrix, SelfLoop, size, times
+from core.routing.evaluate.shapes import SHAPES, number_of
+from core.routing.plan.cells import pink
+from core.routing.plan.laws import Heard, operate
+from core.routing.plan.model import UNIT, Arc, Matrix, SelfLoop, size, times
 
 MOST_PATHS = 64
 MOST_REPEATS = 8
@@ -38,6 +43,22 @@ class Path:
     polarity: int
     owners: tuple[str, ...]
     owner_set: frozenset[str]
+    shape: int = 0
+    """Number of all filters on it."""
+    range_db: tuple[float, float] | None = None
+    """Gain of the path for what is quiet and for what is loud, where it depends on level."""
+
+    @property
+    def swings(self) -> bool:
+        """A modulated stage moves it: it makes no comb that stands."""
+        return any(link.modulated for link in self.links)
+
+    @property
+    def marks(self) -> str:
+        """What tells two paths apart that go through the same parts: times and sides of links."""
+        return ",".join(
+            f"{link.delay_s:.7f}/{'w' if link.wet else 'd'}{link.source}" for link in self.links
+        )
 
 
 def _path(
@@ -57,9 +78,15 @@ def _path(
         owners += link.owners
     gain = path_gain(matrix, channels)
     sign = -1 if max(matrix, key=abs) < 0 else 1
+    shape = 0
+    for link in links:
+        shape = SHAPES.joined(shape, link.shape)
+    for loop, count in rounds:
+        for _ in range(count if loop.shape is not None else 0):
+            shape = SHAPES.joined(shape, number_of(loop.shape))
     return Path(
         links, rounds, matrix, delay_s, gain, wanted, wet, diffuse, sign, tuple(owners),
-        frozenset(owners),
+        frozenset(owners), shape,
     )  # fmt: skip
 
 
@@ -152,5 +179,76 @@ def strongest_paths(
                     0,
                 ),
             )
+    found = [at_own_level(network, path, source) if _by_level(path) else path for path in found]
     found.sort(key=lambda p: (-round(p.gain, 9), p.delay_s))
     return found, not heap
+
+
+def _by_level(path: Path) -> bool:
+    return any(link.by_level for link in path.links)
+
+
+def at_own_level(network: Network, path: Path, source: str) -> Path:
+    """A path with the gains that what it brings would meet by itself.
+
+    A repeat comes to a drive or a compressor at a level of its own, some time after what it repeats:
+    each such stage is asked again, at the level of this path there. The strongest way to it keeps
+    the level of all that arrives.
+    """
+    plan = network.plan
+    point = plan.sources[source]
+    width = plan.channels[point]
+    level = plan.carried[point].by_source.get(source, (0.0, 0.0, 0.0))
+    strength = level[0]
+    rounds = {id(loop): count for loop, count in path.rounds}
+    matrix: Matrix = UNIT if width == 2 else (1.0, 0.0, 0.0, 0.0)
+    quiet = loud = 0.0
+    for link in path.links:
+        loop = plan.loops.get(link.source)
+        if loop is not None:
+            for _ in range(rounds.get(id(loop), 0)):
+                matrix = times(loop.matrix, matrix)
+        step = link.matrix
+        for arc in link.by_level:
+            own, share = _asked_again(network, arc, matrix, strength, width)
+            step = times((own, 0.0, 0.0, own), step)
+            if share is not None:
+                quiet, loud = quiet + share[0], loud + share[1]
+        matrix = times(step, matrix)
+    now = 20 * math.log10(path_gain(matrix, width) or 1e-9)
+    gain = path_gain(matrix, width)
+    sign = -1 if max(matrix, key=abs) < 0 else 1
+    spread = (now + quiet, now + loud)
+    return replace(path, matrix=matrix, gain=gain, polarity=sign, range_db=spread)
+
+
+def _asked_again(
+    network: Network, arc: Arc, matrix: Matrix, strength: float, width: int
+) -> tuple[float, tuple[float, float] | None]:
+    """What a stage's gain has to be multiplied by for this path, and how far it may go from there."""
+    plan, spread = network.plan, arc.spread
+    assert arc.stage is not None
+    assert spread is not None
+    own = path_gain(matrix, width) ** 2 * strength
+    carried = plan.carried[arc.source]
+    whole = max(carried.total[:2])
+    now = max(spread.rms)
+    factor = 1.0
+    if arc.stage.id not in plan.keys and own > 0 and own < whole * _ALONE:
+        alone = operate(
+            arc.stage, Heard(own, own if carried.channels == 2 else 0.0, cells=_like(own)), None
+        )
+        factor = max(alone.rms) / now if now > 0 else 1.0
+        now = max(alone.rms)
+    if spread.range_db is None or now <= 0:
+        return factor, None
+    here = 20 * math.log10(now)
+    return factor, (spread.range_db[0] - here, spread.range_db[1] - here)
+
+
+_ALONE = 10**-0.3
+"""Below this share of all that arrives, a path is taken to come by itself."""
+
+
+def _like(power: float) -> np.ndarray:
+    return pink().weights * power

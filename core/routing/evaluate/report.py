@@ -33,6 +33,10 @@ class ArrivalOut:
     leak: Annotated[bool, Field(description="The dry share of a device that should be fully wet")]
     intended: Annotated[bool, Field(description="Later than its latency because somebody wants it")]
     through: Annotated[list[str], Field(description="Nodes and rails on the way, in order")]
+    quiet_db: Annotated[
+        float | None, Field(description="Changes with level: level_db for what is quiet; else null")
+    ]
+    loud_db: Annotated[float | None, Field(description="The same for what is loud")]
 
 
 class NotchOut(Edge):
@@ -43,13 +47,24 @@ class NotchOut(Edge):
 class SumsOut(Edge):
     """All arrivals of one source at one output taken together, relative to the reference."""
 
-    headroom_db: float = Field(description="In step: 20 log of the gains within 10 ms, added")
-    power_db: float | None = Field(
-        description="Out of step: 10 log of the gains squared; null: no limit"
+    headroom_db: float | None = Field(
+        description="In step: sizes of what arrives within 10 ms added, what comes at one time as it "
+        "adds; null: it cancels"
     )
+    level_db: float | None = Field(
+        description="As heard: power of everything on the source's spectrum; null: silence, or no limit"
+    )
+    near_level_db: float | None = Field(
+        description="The same for what arrives within 10 ms; null: it cancels"
+    )
+    power_db: float | None = Field(
+        description="Out of step: powers of all arrivals added; null: no limit"
+    )
+    grows: bool = Field(description="A loop at or above unity feeds it: it has no level of its own")
     mono_db: float | None = Field(description="Mono sum against the stereo power; null for mono")
     notches: list[NotchOut] = Field(description="Of the two strongest within 10 ms, lowest first")
     comb: str = Field(description="Which two arrivals make the comb; empty where there is none")
+    cancels: str = Field(description="Which two arrivals take each other away; else empty")
     near_db: list[float] = Field(description="Louder side, what arrives within 10 ms, over hz")
     all_db: list[float] = Field(description="Louder side, every coherent arrival, over hz")
     mono_near_db: list[float] = Field(description="Mono, what arrives within 10 ms, over hz")
@@ -89,7 +104,13 @@ class RailOut:
 
     port: str
     channels: int
-    level_dbfs: float | None
+    level_dbfs: Annotated[float | None, Field(description="RMS, the louder side; null: silent")]
+    sides_dbfs: Annotated[
+        list[float | None], Field(description="RMS of left and right; one value for mono")
+    ]
+    peak_dbfs: Annotated[
+        float | None, Field(description="Bound of the peaks, the louder side, all in step")
+    ]
     dry_dbfs: float | None
     wet_dbfs: float | None
     dry_ms: Annotated[float | None, Field(description="Earliest dry sound; null without any")]
@@ -105,9 +126,14 @@ class AlignOut(Edge):
 
 
 class OutputLevel(Edge):
+    """What arrives at an output, all sources together."""
+
     output: str
-    nominal_dbfs: float | None
-    peak_dbfs: float | None = Field(description="Nominal plus crest, everything in step")
+    nominal_dbfs: float | None = Field(description="RMS of the louder side")
+    sides_dbfs: list[float | None] = Field(description="RMS of left and right; one value for mono")
+    peak_dbfs: float | None = Field(description="Bound of the peaks: everything in step")
+    peaks_dbfs: list[float | None] = Field(description="The same per side")
+    mono_dbfs: float | None = Field(description="RMS of (L + R) / 2; null for a mono output")
     ceiling_dbfs: float
 
 

@@ -3,16 +3,21 @@
 Every arc is a 2 x 2 channel matrix (a, b, c, d: left' = a L + b R, right' = c L + d R), a delay in
 seconds, and a response over the shared grid (None: flat). Mono signals travel in the left channel.
 Arcs stand in an order in which each one's source is complete before it is read; arcs that close a
-cycle are kept apart in `back`.
+cycle are kept apart in `back`. What a mono stage makes of two sides, and what opens to two, is an
+arc of its own before the stage (its end is in `fed`): a processor always stands between points of
+as many channels as it works on.
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from core.routing.document.kinds import Stage
+from core.routing.plan.carried import Carried
 from core.routing.plan.responses import Shaped
+from core.routing.plan.spread import Spread
 
 Matrix = tuple[float, float, float, float]
 UNIT: Matrix = (1.0, 0.0, 0.0, 1.0)
@@ -53,18 +58,35 @@ class Arc:
     owner: str
     wanted_s: float = 0.0
     wet: bool = False
-    diffuse: bool = False
-    modulated: bool = False
     leak: bool = False
     shape: Shaped | None = None
     stage: Stage | None = None
     """What processes this arc, where no matrix, delay and filter says it all."""
     bare: Matrix = UNIT
-    """The matrix without that stage's nominal gain: what a renderer puts behind it."""
+    """The matrix without that stage's own gain: what a renderer puts behind it."""
+    spread: Spread | None = None
+    """What of it stays in step and what becomes diffuse; for a stage that depends on level it is
+    found when levels are known, as is `matrix`."""
+    taps: tuple[tuple[float, float], ...] = ((1.0, 0.0),)
+    """Gains and times (s) of copies that the stage itself adds."""
 
     @property
     def response(self) -> np.ndarray | None:
         return None if self.shape is None else self.shape.response
+
+    @property
+    def diffuse(self) -> bool:
+        """Nothing of it stays in step."""
+        return self.stage is not None and self.stage.diffuse
+
+    @property
+    def modulated(self) -> bool:
+        return self.stage is not None and self.stage.moving
+
+    @property
+    def by_level(self) -> bool:
+        """Its gain depends on the level that arrives."""
+        return self.stage is not None and not self.stage.linear
 
 
 @dataclass(slots=True)
@@ -83,34 +105,6 @@ class SelfLoop:
         return None if self.shape is None else self.shape.response
 
 
-@dataclass(slots=True)
-class Carried:
-    """What a point carries at nominal level: powers per side, earliest times, longest latency."""
-
-    dry: tuple[float, float] = (0.0, 0.0)
-    wet: tuple[float, float] = (0.0, 0.0)
-    dry_s: float = math.inf
-    wet_s: float = math.inf
-    latency_s: float | None = None
-
-    @property
-    def level_dbfs(self) -> float | None:
-        """RMS of the louder side; None where nothing arrives."""
-        return _dbfs(max(self.dry[0] + self.wet[0], self.dry[1] + self.wet[1]))
-
-    @property
-    def dry_dbfs(self) -> float | None:
-        return _dbfs(max(self.dry))
-
-    @property
-    def wet_dbfs(self) -> float | None:
-        return _dbfs(max(self.wet))
-
-
-def _dbfs(power: float) -> float | None:
-    return 10 * math.log10(power) if power > 1e-12 else None
-
-
 @dataclass
 class Plan:
     """A rig under a tempo, ready to be asked."""
@@ -121,16 +115,20 @@ class Plan:
     back: list[Arc] = field(default_factory=list)
     loops: dict[int, SelfLoop] = field(default_factory=dict)
     inlet: dict[str, int] = field(default_factory=dict)
+    fed: dict[str, int] = field(default_factory=dict)
+    """Node to the point where its own work begins: behind the arc that changes channels."""
     outlet: dict[str, int] = field(default_factory=dict)
     channels: dict[int, int] = field(default_factory=dict)
     sources: dict[str, int] = field(default_factory=dict)
     outputs: dict[str, int] = field(default_factory=dict)
-    carried: dict[int, Carried] = field(default_factory=dict)
+    carried: Mapping[int, Carried] = field(default_factory=dict)
+    """What each point carries, found by the signal model; empty in a plan that was only built."""
     order: list[str] = field(default_factory=list)
     back_rails: set[str] = field(default_factory=set)
     in_cycle: set[str] = field(default_factory=set)
-    nominal_db: dict[str, float] = field(default_factory=dict)
     narrowed: dict[str, str] = field(default_factory=dict)
+    idle: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """Stage to the labels of settings that cannot act where it stands."""
     times_s: dict[str, float] = field(default_factory=dict)
     keys: dict[str, int] = field(default_factory=dict)
     """Keyed stage to the point that it listens to."""

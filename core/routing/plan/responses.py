@@ -10,6 +10,8 @@ from typing import Literal
 
 import numpy as np
 
+from core.routing.plan.cells import MIDDLE_HZ
+
 GRID_POINTS = 241
 GRID_HZ = np.geomspace(20.0, 20_000.0, GRID_POINTS)
 _OMEGA = 2j * np.pi * GRID_HZ
@@ -123,7 +125,11 @@ class Shaped:
 
     sections: tuple[Section, ...]
     response: np.ndarray
+    cells: np.ndarray
+    """The same in the middles of the cells."""
     rest: bool = False
+    top: float = 1.0
+    """Largest magnitude."""
 
 
 @lru_cache(maxsize=512)
@@ -131,13 +137,16 @@ def shaped(sections: tuple[Section, ...], rest: bool = False) -> Shaped | None:
     """Sections as one shape; None where there are none."""
     if not sections:
         return None
-    total = np.ones(GRID_POINTS, dtype=complex)
-    for section in sections:
-        total = total * section.response()
-    if rest:
-        total = 1 - total
-    total.flags.writeable = False
-    return Shaped(sections, total, rest)
+    found = []
+    for hz in (GRID_HZ, MIDDLE_HZ):
+        total = np.ones(len(hz), dtype=complex)
+        for section in sections:
+            total = total * section.response(hz)
+        if rest:
+            total = 1 - total
+        total.flags.writeable = False
+        found.append(total)
+    return Shaped(sections, found[0], found[1], rest, float(np.abs(found[0]).max()))
 
 
 def cuts(low_cut_hz: float | None, high_cut_hz: float | None, order: int) -> Shaped | None:

@@ -10,8 +10,8 @@ from pydantic import Field
 from core.edge import Edge
 from core.routing.document import kinds as k
 from core.routing.document.rig import PLAIN, Rig
-from core.routing.plan.build import walk
 from core.routing.plan.model import Plan
+from core.routing.plan.walk import walk
 from core.routing.show.captions import caption, strip_caption, taps_before_fader
 
 _NARROW = {"split": 0.4, "merge": 0.45, "bus": 0.5, "passive_mixer": 0.6, "output": 0.6}

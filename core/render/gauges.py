@@ -1,0 +1,108 @@
+"""Gauges along the course: RMS, peak and true peak where a stage ends, gain of what moves by itself."""
+
+import math
+from dataclasses import dataclass, field
+
+import numba
+import numpy as np
+
+from core.audio.oversample import Oversampler, true_peak
+
+_NEAR = 96
+_WORTH = 0.7
+"""A stretch whose samples stay this far below the true peak so far cannot raise it by much."""
+
+
+@numba.njit(
+    numba.types.UniTuple(numba.float64, 5)(numba.float64[::1], numba.float64[::1]),
+    cache=True, nogil=True, fastmath={"contract", "reassoc", "nnan", "nsz"},
+)  # fmt: skip
+def _read(left, right):  # type: ignore[no-untyped-def]
+    a = b = c = top = bottom = 0.0
+    for i in range(len(left)):
+        x, y = left[i], right[i]
+        a += x * x
+        b += y * y
+        c += x * y
+        top = max(top, abs(x))
+        bottom = max(bottom, abs(y))
+    return a, b, c, top, bottom
+
+
+@dataclass
+class Gauge:
+    """What passes a point: sums of squares, largest sample and true peak, a side each.
+
+    The true peak is looked for about the largest sample of every stretch that could raise it.
+    """
+
+    channels: int
+    power: np.ndarray = field(default_factory=lambda: np.zeros(3))
+    peak: np.ndarray = field(default_factory=lambda: np.zeros(2))
+    true: np.ndarray = field(default_factory=lambda: np.zeros(2))
+
+    def __call__(self, block: np.ndarray) -> None:
+        left, right = np.ascontiguousarray(block[0]), np.ascontiguousarray(block[1])
+        a, b, c, *tops = _read(left, right)
+        self.power += (a, b, c)
+        for side, row in enumerate((left, right)[: self.channels]):
+            top = tops[side]
+            self.peak[side] = max(self.peak[side], top)
+            if top > _WORTH * self.true[side] and top > 1e-6:
+                at = int(np.abs(row).argmax())
+                near = row[max(0, at - _NEAR) : at + _NEAR]
+                padded = np.zeros((1, len(near) + 2 * _NEAR))
+                padded[0, _NEAR : _NEAR + len(near)] = near
+                found = true_peak(padded, Oversampler(1))
+                self.true[side] = max(self.true[side], found, top)
+
+    def rms_dbfs(self, frames: int) -> list[float | None]:
+        """RMS over so many frames, one or two sides; None for silence."""
+        return [
+            10 * math.log10(p / frames) if frames and p / frames > 1e-15 else None
+            for p in self.power[: self.channels]
+        ]
+
+
+FRAME_S = 0.05
+MOST_FRAMES = 12_000
+_ACTS_DB = 0.5
+_QUIET = 1e-9
+
+
+class GainGauge:
+    """Gain over time of a stage that works by level: what leaves it against what comes in.
+
+    A value every 50 ms (None where nothing comes in), up to ten minutes of them; `acting` is the
+    share of the sounding time in which it stands half a decibel or more below its gain for what is
+    quiet.
+    """
+
+    def __init__(self, rate_hz: int, resting_db: float) -> None:
+        self.step, self.done, self.resting_db = max(1, round(FRAME_S * rate_hz)), 0, resting_db
+        self.came, self.went = np.zeros(64), np.zeros(64)
+
+    def __call__(self, before: np.ndarray, after: np.ndarray) -> None:
+        count = before.shape[1]
+        frames = (self.done + np.arange(0, count, 1)) // self.step
+        first, last = int(frames[0]), int(frames[-1])
+        self.done += count
+        if last >= MOST_FRAMES:
+            return
+        while last >= len(self.came):
+            self.came = np.concatenate([self.came, np.zeros(len(self.came))])
+            self.went = np.concatenate([self.went, np.zeros(len(self.went))])
+        edges = np.flatnonzero(np.diff(frames, prepend=first - 1))
+        self.came[first : last + 1] += np.add.reduceat((before * before).sum(axis=0), edges)
+        self.went[first : last + 1] += np.add.reduceat((after * after).sum(axis=0), edges)
+
+    def gains_db(self) -> list[float | None]:
+        used = min(len(self.came), -(-self.done // self.step))
+        return [
+            round(10 * math.log10(max(b, 1e-30) / a), 2) if a > _QUIET else None
+            for a, b in zip(self.came[:used], self.went[:used], strict=True)
+        ]
+
+    def acting(self) -> float:
+        found = [g for g in self.gains_db() if g is not None]
+        return sum(g < self.resting_db - _ACTS_DB for g in found) / len(found) if found else 0.0

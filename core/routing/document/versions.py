@@ -1,0 +1,71 @@
+"""Stored documents of every version, brought to the present one."""
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from core.routing.document.rig import VERSION, Rig, RigError
+
+
+def upgrade(data: dict[str, Any]) -> dict[str, Any]:
+    """Bring a stored document to the present version, one step at a time.
+
+    Version 0 wrote rails as a list of {from, port, to}; version 1 had the expected crest at its
+    outputs, where it says nothing of what each source brings. Raises RigError for a version that
+    this program does not know.
+    """
+    version = data.get("version", 0)
+    if version == 0:
+        listed = data.get("arcs", [])
+        rails = {
+            f"{arc['from']}.{arc.get('port', 0)}": {
+                "target": arc["to"],
+                "strip": arc.get("strip", {}),
+            }
+            for arc in listed
+        }
+        nodes = {node["id"]: node for node in data.get("nodes", [])}
+        rest = {k: v for k, v in data.items() if k not in ("arcs", "nodes", "version")}
+        data = {**rest, "version": 1, "nodes": nodes, "rails": rails}
+        version = 1
+    if version == 1:
+        data, version = _crest_to_sources(data), 2
+    if version != VERSION:
+        raise RigError(
+            f"This rig was written by version {version}; this Fonodrome reads up to {VERSION}. "
+            "The document is kept as it is.",
+            part=str(version),
+        )
+    return data
+
+
+def _crest_to_sources(data: dict[str, Any]) -> dict[str, Any]:
+    nodes = {name: dict(node) for name, node in data.get("nodes", {}).items()}
+    found = [
+        n.pop("crest_db") for n in nodes.values() if n.get("kind") == "output" and "crest_db" in n
+    ]
+    for node in nodes.values():
+        if node.get("kind") == "source" and found:
+            node.setdefault("crest_db", max(3, *found))
+    outputs = {name for name, node in nodes.items() if node.get("kind") == "output"}
+    scenes = [
+        {**scene, "values": {
+            name: {f: v for f, v in values.items() if name not in outputs or f != "crest_db"}
+            for name, values in scene.get("values", {}).items()
+        }}
+        for scene in data.get("scenes", ())
+    ]  # fmt: skip
+    return {**data, "version": 2, "nodes": nodes, "scenes": scenes}
+
+
+def load_rig(data: dict[str, Any]) -> Rig:
+    """Read a stored document of any known version. Raises RigError with one sentence."""
+    try:
+        return Rig.model_validate(upgrade(dict(data)))
+    except ValidationError as error:
+        first = error.errors()[0]
+        message = str(first["msg"]).removeprefix("Value error, ")
+        place = ".".join(str(p) for p in first["loc"])
+        raise RigError(f"{place}: {message}" if place else message, part=place or None) from None
+    except (KeyError, TypeError, AttributeError):
+        raise RigError("This is not a rig document.") from None

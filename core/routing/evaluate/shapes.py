@@ -1,0 +1,81 @@
+"""Responses known by number, so that arrivals can be compared, and what pairs of them share is kept.
+
+What is kept depends on nothing but the responses, the time between two arrivals and the spectrum: an
+edit that changes one stage finds all other pairs again.
+"""
+
+import numpy as np
+
+from core.routing.plan.cells import CELLS, Spectrum, in_common
+from core.routing.plan.responses import Shaped
+from core.routing.plan.spread import Spread
+
+TICKS = 1e7
+"""A second in the whole numbers that times are compared by."""
+FAR_TICKS = 0.25 * TICKS
+"""Arrivals further apart add as powers; what cells have in common has died away by then."""
+_MOST = 20_000
+
+
+class Shapes:
+    """Complex responses over the cells by number; 0 is flat."""
+
+    def __init__(self) -> None:
+        self.held: list[np.ndarray] = [np.ones(CELLS, complex)]
+        self.known: dict[object, int] = {}
+        self.pairs: dict[tuple[int, int], int] = {}
+        self.common: dict[tuple[int, int, int, int], float] = {}
+        self.spectra: dict[Spectrum, int] = {}
+
+    def number(self, key: object, response: np.ndarray) -> int:
+        """The number of a response, by what makes it (kept alive, so that it stays the same)."""
+        found = self.known.get(key)
+        if found is None:
+            found = self.known[key] = len(self.held)
+            self.held.append(response)
+        return found
+
+    def joined(self, a: int, b: int) -> int:
+        """One behind the other."""
+        if a == 0 or b == 0:
+            return a or b
+        pair = (a, b) if a < b else (b, a)
+        found = self.pairs.get(pair)
+        if found is None:
+            found = self.pairs[pair] = len(self.held)
+            self.held.append(self.held[a] * self.held[b])
+        return found
+
+    def trim(self) -> None:
+        """Forget everything once too much is held; only between two rigs."""
+        if len(self.held) > _MOST or len(self.common) > 20 * _MOST or len(self.spectra) > 64:
+            Shapes.__init__(self)
+
+
+SHAPES = Shapes()
+
+
+def number_of(shape: Shaped | None, spread: Spread | None = None) -> int:
+    """Of filters, and of what a spread leaves in step."""
+    found = 0 if shape is None else SHAPES.number(shape, shape.cells)
+    if spread is not None and spread.shape is not None:
+        found = SHAPES.joined(found, SHAPES.number(spread, spread.shape))
+    return found
+
+
+def spectrum_number(spectrum: Spectrum) -> int:
+    return SHAPES.spectra.setdefault(spectrum, len(SHAPES.spectra))
+
+
+def shared_power(number: int, weights: np.ndarray, a: int, b: int, apart: int) -> float:
+    """Share of a source's power that two responses have in common, so many ticks apart (a later)."""
+    if a > b:
+        a, b, apart = b, a, -apart
+    key = (number, a, b, apart)
+    found = SHAPES.common.get(key)
+    if found is None:
+        product = SHAPES.held[a] * np.conj(SHAPES.held[b])
+        if apart:
+            product = product * in_common(np.array(apart / TICKS))
+        found = SHAPES.common[key] = float((weights * product.real).sum())
+    return found

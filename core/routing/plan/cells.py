@@ -1,0 +1,80 @@
+"""Cells of frequency, and the spectrum that a source is taken to have.
+
+Powers are kept over 96 cells of equal ratio from 20 Hz to 20 kHz. Two arrivals of one source that
+are `apart` seconds from each other share `mean exp(-2j pi f apart)` of a cell, which has a closed
+form: it is 1 for copies in step, and vanishes by itself where the time between them is long against
+the cell, so that no frequency grid decides by luck whether a distant repeat adds or takes away.
+"""
+
+import math
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+import numpy as np
+
+CELLS = 96
+EDGES_HZ = np.geomspace(20.0, 20_000.0, CELLS + 1)
+MIDDLE_HZ = np.sqrt(EDGES_HZ[1:] * EDGES_HZ[:-1])
+_CENTRE = (EDGES_HZ[1:] + EDGES_HZ[:-1]) / 2
+_WIDTH = np.diff(EDGES_HZ)
+PINK_HZ = (40.0, 16_000.0)
+CREST_DB = 12.0
+
+
+@dataclass(frozen=True)
+class Spectrum:
+    """Shares of a source's power over the cells (they add up to 1), and how alike its sides are.
+
+    `alike` is the correlation of left and right of a stereo source, -1 to 1.
+    """
+
+    shares: tuple[float, ...]
+    alike: float = 0.0
+    name: str = ""
+    """Whose it is: a clip's name; empty for the stated default."""
+    weights: np.ndarray = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        shares = np.array(self.shares, dtype=float)
+        object.__setattr__(self, "weights", shares / max(float(shares.sum()), 1e-30))
+
+
+@dataclass(frozen=True)
+class ClipFacts:
+    """What is known of the clip that plays into a source."""
+
+    name: str
+    spectrum: Spectrum
+    rms_dbfs: float | None = None
+    """The louder side's; None for silence."""
+    crest_db: float = CREST_DB
+
+
+@lru_cache(maxsize=1)
+def pink() -> Spectrum:
+    """Equal power in every octave from 40 Hz to 16 kHz: what is assumed where no clip is known."""
+    low, high = np.log(PINK_HZ)
+    logs = np.log(EDGES_HZ)
+    inside = np.clip(np.minimum(logs[1:], high) - np.maximum(logs[:-1], low), 0, None)
+    return Spectrum(tuple(inside / inside.sum()))
+
+
+def spectrum_of(hz: np.ndarray, power: np.ndarray, alike: float = 0.0, name: str = "") -> Spectrum:
+    """A spectrum from powers measured at frequencies (Hz, rising), e.g. of bands of a clip.
+
+    Straight in dB on a log axis between them; falls to the floor outside. Silence gives pink.
+    """
+    if not len(hz) or float(np.max(power, initial=0.0)) <= 0:
+        return pink()
+    level = 10 * np.log10(np.maximum(power, float(power.max()) * 1e-9))
+    over = np.interp(np.log(MIDDLE_HZ), np.log(hz), level, left=level.min(), right=level.min())
+    shares = 10 ** (over / 10)
+    return Spectrum(
+        tuple(float(s) for s in shares / shares.sum()), max(-1.0, min(1.0, alike)), name
+    )
+
+
+def in_common(apart_s: np.ndarray) -> np.ndarray:
+    """Mean of exp(-2j pi f apart) over each cell: (..., CELLS) for times apart of any shape (s)."""
+    apart = np.asarray(apart_s)[..., None]
+    return np.exp(-2j * math.pi * _CENTRE * apart) * np.sinc(_WIDTH * apart)

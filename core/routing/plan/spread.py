@@ -1,0 +1,276 @@
+"""What a stage leaves in step with its input, and what it makes diffuse.
+
+Every processed arc has a steady part, which goes on as an amplitude, and a kernel that takes the
+power of both sides and what they have in common (left, right, common) to diffuse power. A reverb
+has no steady part. What is modulated is taken as its mean over time: a delay that swings by d
+leaves `J0(2 pi f d)` in step, a tremolo its mean gain, and the rest is diffuse.
+"""
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from scipy.special import j0
+
+from core.routing.plan.cells import CELLS, MIDDLE_HZ, PINK_HZ, in_common, pink
+from core.routing.plan.responses import resonant
+from core.space.lines import decay_over, early_energy, tail_energy
+from core.units.decibel import db_gain
+
+Kernel = np.ndarray
+"""(3, 3, CELLS): power out (left, right, common) of power in."""
+_TURNS = 48
+
+
+@dataclass(frozen=True, eq=False, slots=True)
+class Spread:
+    """`gain` (left, right) and `shape` (CELLS, complex; None: flat) of what stays in step; what
+    becomes diffuse by `kernel` (None: nothing); `rms` gain per side of both together.
+
+    `most` bounds the amplitude gain (a number or over CELLS), for loops; `loudest` is the gain that
+    a peak may meet, `ceiling` a peak that nothing passes (linear).
+    """
+
+    gain: tuple[float, float] = (1.0, 1.0)
+    shape: np.ndarray | None = None
+    kernel: Kernel | None = None
+    rms: tuple[float, float] = (1.0, 1.0)
+    most: np.ndarray | float = 1.0
+    loudest: float = 1.0
+    ceiling: float = math.inf
+    range_db: tuple[float, float] | None = None
+    """Of a stage that depends on level: its gain for what is quiet and for what is loud."""
+
+
+def of_matrix(matrix: np.ndarray) -> np.ndarray:
+    """(3, 3): what a real 2 x 2 matrix does to left, right and common power."""
+    (a, b), (c, d) = matrix
+    return np.array(
+        [
+            [a * a, b * b, 2 * a * b],
+            [c * c, d * d, 2 * c * d],
+            [a * c, b * d, a * d + b * c],
+        ]
+    )
+
+
+def _even(share: np.ndarray | float) -> Kernel:
+    """The same share of all three."""
+    return np.eye(3)[:, :, None] * (np.ones(CELLS) * share)
+
+
+def steady(gain: float) -> Spread:
+    """A plain gain that peaks meet as well."""
+    return Spread(gain=(gain, gain), rms=(gain, gain), most=gain, loudest=gain)
+
+
+@lru_cache(maxsize=256)
+def swinging(depth_s: float, apart: bool) -> Spread:
+    """A delay that swings by a sine of `depth_s`; `apart`: right against left."""
+    left = j0(2 * math.pi * MIDDLE_HZ * depth_s)
+    kernel = _even(1 - left**2)
+    if apart:
+        kernel[2, 2] = j0(4 * math.pi * MIDDLE_HZ * depth_s) - left**2
+    return Spread(shape=left.astype(complex), kernel=kernel)
+
+
+def of_gains(gains: np.ndarray) -> Spread:
+    """A gain that goes through the values of `gains` again and again."""
+    mean, power = float(gains.mean()), float((gains**2).mean())
+    rms, top = math.sqrt(power), float(np.abs(gains).max())
+    return Spread(
+        gain=(mean, mean), kernel=_even(power - mean * mean), rms=(rms, rms), most=top, loudest=top
+    )
+
+
+@lru_cache(maxsize=256)
+def tremolo(depth: float) -> Spread:
+    """From 1 down to 1 - depth and back by a sine."""
+    turn = 2 * math.pi * np.arange(_TURNS) / _TURNS
+    return of_gains(1 - depth * 0.5 * (1 - np.cos(turn)))
+
+
+@lru_cache(maxsize=256)
+def swept(mode: str, frequency_hz: float, q: float, range_oct: float) -> Spread:
+    """A resonant filter whose frequency swings by a sine of so many octaves either way."""
+    turn = np.sin(2 * math.pi * (np.arange(_TURNS) + 0.5) / _TURNS)
+    found = np.array(
+        [resonant(mode, frequency_hz * 2 ** (range_oct * t), q, MIDDLE_HZ) for t in turn]
+    )
+    mean, power = found.mean(axis=0), (np.abs(found) ** 2).mean(axis=0)
+    rms = math.sqrt(float((pink().weights * power).sum()))
+    top = float(np.abs(found).max())
+    return Spread(
+        shape=mean, kernel=_even(np.maximum(power - np.abs(mean) ** 2, 0)), rms=(rms, rms),
+        most=top, loudest=top,
+    )  # fmt: skip
+
+
+def _part(
+    low_cut_hz: float | None, high_cut_hz: float | None, pan_percent: float, side_db: float,
+    cross_percent: float,
+) -> np.ndarray:  # fmt: skip
+    """(3, 3, CELLS): what a part of a reverb goes through: cuts, mid/side, cross-talk, balance."""
+    side, cross, pan = db_gain(side_db), cross_percent / 100, pan_percent / 100
+    wide = np.array([[1 + side, 1 - side], [1 - side, 1 + side]]) / 2
+    over = np.array([[1, cross], [cross, 1]]) / math.sqrt(1 + cross * cross)
+    balance = np.diag([min(1.0, 1 - pan), min(1.0, 1 + pan)])
+    power = np.ones(CELLS)
+    if low_cut_hz is not None:
+        power = power / (1 + (low_cut_hz / MIDDLE_HZ) ** 4)
+    if high_cut_hz is not None:
+        power = power / (1 + (MIDDLE_HZ / high_cut_hz) ** 4)
+    return of_matrix(balance @ over @ wide)[:, :, None] * power
+
+
+@dataclass(frozen=True)
+class TailSettings:
+    """What of a reverb decides its power: seconds, shares, dB."""
+
+    rt60_s: float
+    high_share: float = 1.0
+    octaves_s: tuple[float | None, ...] = (None,) * 6
+    size: float = 1.0
+    early_db: float = 0.0
+    early_size: float = 1.0
+    early: tuple[float | None, float | None, float, float, float] = (None, None, 0.0, 0.0, 0.0)
+    tail: tuple[float | None, float | None, float, float, float] = (None, None, 0.0, 0.0, 0.0)
+    sides: int = 2
+
+
+@lru_cache(maxsize=256)
+def tail(settings: TailSettings) -> Spread:
+    """A reverb: as much power out as pink noise brings in, by band and side as its parts are set."""
+    s = settings
+    decay = decay_over(MIDDLE_HZ, s.rt60_s, s.high_share, s.octaves_s)
+    early = early_energy(s.early_db, s.rt60_s, s.size * s.early_size)
+    (left, left_common), (right, right_common) = (tail_energy(decay, s.size, n) for n in (0, 1))
+    nothing = np.zeros(CELLS)
+    late = np.array(
+        [[left, right, nothing], [left, right, nothing], [left_common, right_common, nothing]]
+    )
+    soon = np.zeros((3, 3, CELLS))
+    soon[0, 0] = soon[1, 1] = early
+    if s.sides == 1:
+        whole = early + left
+    else:
+        whole = early + 2 * left
+    scale = float((pink().weights * whole).sum())
+    if s.sides == 1:
+        kernel = np.zeros((3, 3, CELLS))
+        kernel[0, 0] = (early * _part(*s.early)[0, 0] + left * _part(*s.tail)[0, 0]) / scale
+    else:
+        kernel = (
+            np.einsum("ijc,jkc->ikc", _part(*s.early), soon)
+            + np.einsum("ijc,jkc->ikc", _part(*s.tail), late)
+        ) / scale
+    # Two equal and unlike sides in: what comes out of each, for levels of a path.
+    out = (kernel[:, 0] + kernel[:, 1]) @ pink().weights
+    rms = (math.sqrt(max(float(out[0]), 0)), math.sqrt(max(float(out[1]), 0)))
+    # Peaks of a dense response: |H|^2 over so many independent points is spread as an exponential.
+    points = np.maximum(decay * 20_000 / 2.2, 10)
+    above = np.log(points) + 3.0
+    strongest = np.sqrt(
+        np.maximum(kernel[0, 0] + kernel[1, 0], kernel[0, 1] + kernel[1, 1]) * above
+    )
+    return Spread(
+        gain=(0.0, 0.0), kernel=kernel, rms=rms, most=strongest, loudest=1.0,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Impulse:
+    """An impulse response as the plan counts it, scaled to unit energy for pink noise.
+
+    sides (1 or 2) is how many of its own it has; `early` (2, CELLS), complex, is what stays in step
+    (its first 50 ms); `late` (2, CELLS) the power of the rest; `most` its largest magnitude.
+    """
+
+    sides: int
+    early: np.ndarray
+    late: np.ndarray
+    most: float
+    seconds: float
+
+
+def impulse(facts: Impulse, sides: int) -> Spread:
+    """A convolution with a response that is known."""
+    kernel = np.zeros((3, 3, CELLS))
+    kernel[0, 0], kernel[1, 1] = facts.late[0], facts.late[-1]
+    power = np.abs(facts.early) ** 2 + facts.late
+    rms = tuple(math.sqrt(float((pink().weights * p).sum())) for p in power)
+    same = facts.sides == 1 or np.allclose(facts.early[0], facts.early[1])
+    shape = facts.early[0] if same else None
+    if shape is None:
+        # Unlike sides: what is early is diffuse too, as nothing of it is in step across.
+        kernel[0, 0], kernel[1, 1] = power[0], power[1]
+    gain = (1.0, 1.0) if shape is not None else (0.0, 0.0)
+    return Spread(
+        gain=gain, shape=shape, kernel=kernel, rms=(rms[0], rms[-1]), most=facts.most,
+        loudest=max(1.0, facts.most),
+    )  # fmt: skip
+
+
+def unknown_impulse() -> Spread:
+    """A convolution with a response that nobody has chosen: unit energy, all of it diffuse."""
+    kernel = np.zeros((3, 3, CELLS))
+    kernel[0, 0] = kernel[1, 1] = 1.0
+    return Spread(gain=(0.0, 0.0), kernel=kernel, most=4.0)
+
+
+def impulse_facts(response: np.ndarray, rate_hz: float) -> Impulse:
+    """Facts of a response (1 or 2 channels, n). Scaled to unit energy for pink noise, both sides
+    alike.
+    """
+    sides = [np.asarray(response[0], float), np.asarray(response[-1], float)]
+    first = max(
+        int(np.argmax(np.abs(side) > 0.05 * (np.abs(side).max() + 1e-30))) for side in sides
+    )
+    soon = min(len(sides[0]), first + round(0.05 * rate_hz))
+    whole, early, tops = [], [], []
+    for side in sides:
+        spectrum = np.fft.rfft(side)
+        hz = np.fft.rfftfreq(len(side), 1 / rate_hz)
+        tops.append(float(np.abs(spectrum).max()))
+        power = np.interp(
+            np.log(MIDDLE_HZ), np.log(np.maximum(hz, 1e-3)), _smooth(np.abs(spectrum) ** 2, hz)
+        )
+        whole.append(power)
+        turn = np.exp(-2j * math.pi * MIDDLE_HZ[:, None] * np.arange(soon)[None, :] / rate_hz)
+        early.append(turn @ side[:soon])
+    scale = pink_scale(response, rate_hz)
+    first_part = np.array(early) * scale
+    rest = np.maximum(np.array(whole) * scale * scale - np.abs(first_part) ** 2, 0)
+    if soon >= len(sides[0]):
+        rest = np.zeros_like(rest)
+    return Impulse(
+        sides=1 if len(response) == 1 else 2, early=first_part, late=rest, most=max(tops) * scale,
+        seconds=response.shape[1] / rate_hz,
+    )  # fmt: skip
+
+
+def pink_scale(response: np.ndarray, rate_hz: float) -> float:
+    """Gain that gives a response (channels, n) unit energy for pink noise, mean of its sides."""
+    power = (np.abs(np.fft.rfft(response, axis=1)) ** 2).mean(axis=0)
+    hz = np.fft.rfftfreq(response.shape[1], 1 / rate_hz)
+    inside = (hz >= PINK_HZ[0]) & (hz <= PINK_HZ[1])
+    if not inside.any():
+        return 1 / math.sqrt(max(float(power.mean()), 1e-30))
+    energy = float((power[inside] / hz[inside]).sum() / (1 / hz[inside]).sum())
+    return 1 / math.sqrt(max(energy, 1e-30))
+
+
+def _smooth(power: np.ndarray, hz: np.ndarray) -> np.ndarray:
+    """Mean over a tenth of an octave about each point."""
+    total = np.concatenate([[0.0], np.cumsum(power)])
+    step = hz[1] if len(hz) > 1 else 1.0
+    low = np.clip((hz / 2**0.05 / step).astype(int), 0, len(power) - 1)
+    high = np.clip((hz * 2**0.05 / step).astype(int) + 1, 1, len(power))
+    return (total[high] - total[low]) / np.maximum(high - low, 1)
+
+
+def taps_over(taps: tuple[tuple[float, float], ...]) -> np.ndarray:
+    """Complex response of copies over the cells."""
+    gains = np.array([g for g, _ in taps])
+    return (gains[:, None] * in_common(np.array([t for _, t in taps]))).sum(axis=0)

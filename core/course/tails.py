@@ -5,13 +5,15 @@ from collections.abc import Callable
 from pydantic import Field
 from scipy.optimize import brentq
 
-from core.blend import compressed_db, lift_db
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.routing import Context, Evaluation
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
+from core.routing.plan.cells import pink
+from core.routing.plan.laws import Heard, operate
 from core.units import format as fmt
+from core.units.decibel import SILENT_DB, gain_db
 
 LONGEST_S = 60.0
 _DEEPEST_DB = 160.0
@@ -62,25 +64,20 @@ def _after(rig: Rig, reverb: str) -> list[k.Stage]:
         at = node.id
 
 
-def through_db(stages: list[k.Stage], level_dbfs: float) -> float:
-    """Level (dBFS) behind stages, of a tail that comes in at a level: static curves, mid band.
+def through_db(stages: list[k.Stage], level_dbfs: float, sides: int = 2) -> float:
+    """Level (dBFS) behind stages, of a tail that comes in at a level, `sides` of them unlike.
 
-    Compressors by their static curve, three bands by the lift of their middle one; what else stands
-    there does the same to loud and quiet.
+    Each stage that works by level is taken where it would settle at that level; attack and release
+    along the fall are left out. What else stands there does the same to loud and quiet.
     """
     level = level_dbfs
     for stage in stages:
         if stage.bypassed:
             continue
-        if isinstance(stage, k.Compressor):
-            level = compressed_db(
-                level, stage.threshold_db, stage.ratio, stage.knee_db, stage.makeup_db
-            )
-        elif isinstance(stage, k.ThreeBand):
-            level += lift_db(
-                level, stage.threshold_db, stage.ratio, stage.up_threshold_db, stage.up_ratio,
-                stage.up_most_db,
-            )  # fmt: skip
+        if not stage.linear and level > SILENT_DB:
+            power = 10 ** (level / 10)
+            heard = Heard(power, power if sides == 2 else 0.0, 0.0, cells=pink().weights * power)
+            level += gain_db(max(operate(stage, heard, None).rms))
         level += stage.output_db
     return level
 
@@ -105,12 +102,13 @@ def tail_view(rig: Rig, context: Context, request: TailRequest) -> TailOut:
         ),
         default=-120.0,
     )  # fmt: skip
+    sides = e.plan.channels[e.plan.outlet[f"{reverb.id}.0"]]
     pre_s = e.plan.times_s.get(reverb.id, 0.0)
-    top = through_db(stages, start_level)
+    top = through_db(stages, start_level, sides)
 
     def fallen(drop: float) -> float:
         """How far the tail has come down behind the stages, `drop` dB down before them."""
-        return top - through_db(stages, start_level - drop)
+        return top - through_db(stages, start_level - drop, sides)
 
     need = request.drop_db + start
     most = _needed(fallen, need)

@@ -26,11 +26,12 @@ from core.devices import DeviceProfile, nearest_setting
 from core.measure.limits import null_of_errors_db, null_of_gain_error_db, null_of_time_error_db
 from core.render.trial import chance
 from core.routing.evaluate.arrivals import comb_notches
-from core.routing.plan.build import gain, speed_of_sound, width_matrix
+from core.routing.plan.build import speed_of_sound, width_matrix
 from core.space import density_time_s, longest_rt60_s, loop_rt60_s, sabine_s, tail_db
 from core.tempo import clock_time_s, read_time
 from core.tempo.from_delay import tempo_for
 from core.units import NoteValue, note_length_s
+from core.units.decibel import db_gain as gain
 
 VECTORS = json.loads((Path(__file__).parent / "vectors.json").read_text())["vectors"]
 
@@ -94,9 +95,11 @@ def _steps(given: dict) -> dict:
 def _comb(given: dict) -> dict:
     ratio = gain(-abs(given["level_difference_db"]))
     found = comb_notches(given["difference_ms"] / 1e3, ratio, given["polarity"] == 1)
+    # With opposite polarity the worked numbers begin at 0 Hz, where there is nothing to hear.
+    places = [0.0, *(hz for hz, _ in found)] if given["polarity"] == -1 else [hz for hz, _ in found]
     return {
-        "first_notch_hz": found[0][0],
-        "second_notch_hz": found[1][0],
+        "first_notch_hz": places[0],
+        "second_notch_hz": places[1],
         "peak_db": _level(1 + ratio),
     }
 

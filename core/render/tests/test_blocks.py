@@ -84,7 +84,8 @@ class Processors(unittest.TestCase):
         loop = SelfLoop(scaled(SWAP if swapped else UNIT, 0.7), 0.07, "d", shape)
         sound = noise(12_000, seed)
         sizes = [min(s, 3000) for s in cut(12_000, seed)]
-        sizes.append(12_000 - sum(sizes))
+        left = 12_000 - sum(sizes)
+        sizes += [3000] * (left // 3000) + [left % 3000]
         ring = Ring(loop, RATE)
         self.assertTrue(ring.quick)
         quick = run(ring, sound, sizes)

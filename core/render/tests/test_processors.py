@@ -291,10 +291,17 @@ class Convolving(unittest.TestCase):
         )
         stage, sound = k.Convolution(id="i", impulse="hall"), noise(0.5)
         out = ran(stage, sound, block=777, impulses={"hall": response})
-        scale = np.sqrt((response**2).sum(axis=1).mean())
+        # Unit energy for pink noise: |H|^2 at pitches spread evenly over the octaves, by their sums.
+        hz = np.geomspace(40, 16_000, 1500)
+        turn = np.exp(-2j * np.pi * hz[:, None] * np.arange(9000) / RATE)
+        scale = np.sqrt(np.mean([np.abs(turn @ side) ** 2 for side in response]))
+        made = []
         for side in range(2):
-            wanted = scipy.signal.fftconvolve(sound[side], response[side] / scale)[: sound.shape[1]]
-            np.testing.assert_allclose(out[side], wanted, atol=1e-10)
+            plain = scipy.signal.fftconvolve(sound[side], response[side])[: sound.shape[1]]
+            made.append(float((out[side] * plain).sum() / (plain * plain).sum()))
+            np.testing.assert_allclose(out[side], made[-1] * plain, atol=1e-10)
+        self.assertAlmostEqual(made[0], made[1], places=12)
+        self.assertAlmostEqual(20 * np.log10(made[0] * scale), 0, delta=0.3)
 
     def test_a_response_that_is_missing_or_too_long_says_so(self):
         for impulses, words in (

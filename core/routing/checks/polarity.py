@@ -49,12 +49,7 @@ def polarity(e: Evaluation) -> Iterator[Found]:
 def _filtered(e: Evaluation, one: ArrivalOut, other: ArrivalOut) -> bool:
     """Whether a processor stands on one of two ways and not on the other."""
     apart = set(one.through) ^ set(other.through)
-    return any(
-        isinstance(
-            e.rig.nodes.get(part), (k.Filter, k.Swept, k.Equaliser, k.Cabinet, k.CabinetModel)
-        )
-        for part in apart
-    )
+    return any(getattr(e.rig.nodes.get(part), "processes", False) for part in apart)
 
 
 def _moves(e: Evaluation, one: ArrivalOut, other: ArrivalOut) -> bool:

@@ -1,7 +1,7 @@
 """An insert as a parallel path or a return, and back: one action, with what breaks it."""
 
 import math
-from typing import Literal
+from typing import Literal, cast
 
 from pydantic import Field
 
@@ -150,7 +150,7 @@ def to_insert(e: Evaluation, id: str) -> Conversion:
     del draft.nodes[start]
     if fades:
         draft.set(merge.id, {"crossfade_percent": None})
-        merge = draft.nodes[merge.id]
+        merge = cast(k.Merge, draft.nodes[merge.id])
     if isinstance(merge, k.Merge) and not draft.into(merge.id) and merge == k.Merge(id=merge.id):
         onward = draft.rails.pop(f"{merge.id}.0", None)
         del draft.nodes[merge.id]

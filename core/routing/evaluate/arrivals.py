@@ -3,6 +3,7 @@
 import math
 import zlib
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -261,7 +262,6 @@ class Evaluation:
                     channels=self.plan.channels[point],
                     level_dbfs=carried.level_dbfs,
                     sides_dbfs=list(carried.sides_dbfs[: carried.channels]),
-                    peak_dbfs=carried.peak_dbfs,
                     dry_dbfs=carried.dry_dbfs,
                     wet_dbfs=carried.wet_dbfs,
                     dry_ms=_ms(carried.dry_s),
@@ -271,6 +271,10 @@ class Evaluation:
         return found
 
     def align(self) -> list[AlignOut]:
+        return self._align
+
+    @cached_property
+    def _align(self) -> list[AlignOut]:
         """Delays that make latencies meet at every merge, the later inputs left as they are.
 
         Wanted delays and tails do not count. What is added at one merge is carried on, so that
@@ -290,19 +294,35 @@ class Evaluation:
                     late[port] = latency + self.rig.rails[port].strip.delay_ms / 1e3
             if not late:
                 continue
-            fed = {port: self._sources_of(port) for port in late}
+            # Only what comes from the same source can comb.
+            latest: dict[str, float] = {}
             for port, time in late.items():
-                # Only what comes from the same source can comb.
-                last = max(t for other, t in late.items() if fed[other] & fed[port])
+                for source in self._fed_by[port.rpartition(".")[0]]:
+                    latest[source] = max(latest.get(source, time), time)
+            for port, time in late.items():
+                feeding = self._fed_by[port.rpartition(".")[0]]
+                last = max((latest[source] for source in feeding), default=time)
                 if last - time > 1e-7:
                     found.append(AlignOut(rail=port, add_ms=(last - time) * 1e3, joins=name))
         return found
 
-    def _sources_of(self, port: str) -> set[str]:
-        node = port.rpartition(".")[0]
-        return {n for n in (node, *self.rig.upstream(node)) if n in self.plan.sources}
+    @cached_property
+    def _fed_by(self) -> dict[str, frozenset[str]]:
+        """Node to the sources that feed it, rails that close a cycle left out."""
+        found: dict[str, frozenset[str]] = {}
+        for name in self.plan.order:
+            own = {name} if name in self.plan.sources else set()
+            for port in self.rig.inputs[name]:
+                if port not in self.plan.back_rails:
+                    own |= found[port.rpartition(".")[0]]
+            found[name] = frozenset(own)
+        return found
 
     def output_levels(self) -> list[OutputLevel]:
+        return self._output_levels
+
+    @cached_property
+    def _output_levels(self) -> list[OutputLevel]:
         found = []
         for name, point in self.plan.outputs.items():
             node = self.rig.nodes[name]

@@ -125,6 +125,8 @@ def build_network(plan: Plan) -> Network:
     fixed = set(plan.sources.values()) | set(plan.outputs.values()) | set(plan.loops)
     for arc in plan.back:
         fixed |= {arc.source, arc.target}
+    # Behind what is diffuse both sides go on as unlike ones: no chain is drawn across that.
+    fixed |= {arc.target for arc in plan.arcs if arc.diffuse}
     hidden = [entering[p] == 1 and leaving[p] == 1 and p not in fixed for p in range(plan.points)]
     pending: dict[int, Link] = {}
     links: list[Link] = []

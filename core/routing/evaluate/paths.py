@@ -15,7 +15,8 @@ from core.routing.evaluate.network import Link, Network
 from core.routing.evaluate.shapes import SHAPES, number_of
 from core.routing.plan.cells import pink
 from core.routing.plan.laws import Heard, operate
-from core.routing.plan.model import UNIT, Arc, Matrix, SelfLoop, size, times
+from core.routing.plan.model import UNIT, Arc, Matrix, SelfLoop, scaled, size, times
+from core.routing.plan.spread import of_matrix
 
 MOST_PATHS = 64
 MOST_REPEATS = 8
@@ -48,10 +49,8 @@ class Path:
     range_db: tuple[float, float] | None = None
     """Gain of the path for what is quiet and for what is loud, where it depends on level."""
 
-    @property
-    def swings(self) -> bool:
-        """A modulated stage moves it: it makes no comb that stands."""
-        return any(link.modulated for link in self.links)
+    swings: bool = False
+    """A modulated stage moves it: it makes no comb that stands."""
 
     @property
     def marks(self) -> str:
@@ -69,13 +68,16 @@ def _path(
     channels: int,
 ) -> Path:
     wanted = sum(loop.delay_s * count for loop, count in rounds)
-    wet = diffuse = False
+    wet = diffuse = swings = False
     owners: list[str] = []
     for link in links:
         wanted += link.wanted_s
         wet = wet or link.wet
         diffuse = diffuse or link.diffuse
+        swings = swings or link.modulated
         owners += link.owners
+    if diffuse:
+        matrix = _unlike(links, rounds, channels)
     gain = path_gain(matrix, channels)
     sign = -1 if max(matrix, key=abs) < 0 else 1
     shape = 0
@@ -86,8 +88,35 @@ def _path(
             shape = SHAPES.joined(shape, number_of(loop.shape))
     return Path(
         links, rounds, matrix, delay_s, gain, wanted, wet, diffuse, sign, tuple(owners),
-        frozenset(owners), shape,
+        frozenset(owners), shape, None, swings,
     )  # fmt: skip
+
+
+def _unlike(
+    links: tuple[Link, ...], rounds: tuple[tuple[SelfLoop, int], ...], channels: int
+) -> Matrix:
+    """Amplitudes that a diffuse path brings to left and right: behind its tail the sides are unlike,
+    and add as powers. For a stereo source, of both its sides at equal level.
+    """
+    power = np.array([1.0, 0.0, 0.0]) if channels == 1 else np.array([1.0, 1.0, 0.0])
+    going = {id(loop): count for loop, count in rounds}
+    for link in links:
+        for loop, count in rounds:
+            if going.get(id(loop)) and link.source == loop.point:
+                for _ in range(count):
+                    power = _power_through(loop.matrix, power)
+        power = _power_through(link.matrix, power)
+        if link.diffuse:
+            power[2] = 0.0
+    left, right = math.sqrt(max(0.0, power[0])), math.sqrt(max(0.0, power[1]))
+    if channels == 1:
+        return left, 0.0, right, 0.0
+    return left, 0.0, 0.0, right
+
+
+def _power_through(matrix: Matrix, power: np.ndarray) -> np.ndarray:
+    a, b, c, d = matrix
+    return of_matrix(np.array([[a, b], [c, d]])) @ power
 
 
 def path_gain(matrix: Matrix, channels: int) -> float:
@@ -198,33 +227,36 @@ def at_own_level(network: Network, path: Path, source: str) -> Path:
     plan = network.plan
     point = plan.sources[source]
     width = plan.channels[point]
-    level = plan.carried[point].by_source.get(source, (0.0, 0.0, 0.0))
-    strength = level[0]
+    strength = plan.carried[point].by_source.get(source, (0.0, 0.0, 0.0))[0]
     rounds = {id(loop): count for loop, count in path.rounds}
     matrix: Matrix = UNIT if width == 2 else (1.0, 0.0, 0.0, 0.0)
     quiet = loud = 0.0
+    moved = False
     for link in path.links:
-        loop = plan.loops.get(link.source)
+        loop = plan.loops.get(link.source) if rounds else None
         if loop is not None:
             for _ in range(rounds.get(id(loop), 0)):
                 matrix = times(loop.matrix, matrix)
         step = link.matrix
         for arc in link.by_level:
             own, share = _asked_again(network, arc, matrix, strength, width)
-            step = times((own, 0.0, 0.0, own), step)
-            if share is not None:
-                quiet, loud = quiet + share[0], loud + share[1]
+            if own != 1.0:
+                moved, step = True, scaled(step, own)
+            quiet, loud = quiet + share[0], loud + share[1]
         matrix = times(step, matrix)
-    now = 20 * math.log10(path_gain(matrix, width) or 1e-9)
-    gain = path_gain(matrix, width)
-    sign = -1 if max(matrix, key=abs) < 0 else 1
+    gain = path_gain(matrix, width) if moved else path.gain
+    now = 20 * math.log10(gain or 1e-9)
     spread = (now + quiet, now + loud)
+    if not moved:
+        path.range_db = spread
+        return path
+    sign = -1 if max(matrix, key=abs) < 0 else 1
     return replace(path, matrix=matrix, gain=gain, polarity=sign, range_db=spread)
 
 
 def _asked_again(
     network: Network, arc: Arc, matrix: Matrix, strength: float, width: int
-) -> tuple[float, tuple[float, float] | None]:
+) -> tuple[float, tuple[float, float]]:
     """What a stage's gain has to be multiplied by for this path, and how far it may go from there."""
     plan, spread = network.plan, arc.spread
     assert arc.stage is not None
@@ -241,7 +273,7 @@ def _asked_again(
         factor = max(alone.rms) / now if now > 0 else 1.0
         now = max(alone.rms)
     if spread.range_db is None or now <= 0:
-        return factor, None
+        return factor, (0.0, 0.0)
     here = 20 * math.log10(now)
     return factor, (spread.range_db[0] - here, spread.range_db[1] - here)
 

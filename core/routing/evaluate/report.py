@@ -108,9 +108,6 @@ class RailOut:
     sides_dbfs: Annotated[
         list[float | None], Field(description="RMS of left and right; one value for mono")
     ]
-    peak_dbfs: Annotated[
-        float | None, Field(description="Bound of the peaks, the louder side, all in step")
-    ]
     dry_dbfs: float | None
     wet_dbfs: float | None
     dry_ms: Annotated[float | None, Field(description="Earliest dry sound; null without any")]

@@ -6,7 +6,7 @@ edit that changes one stage finds all other pairs again.
 
 import numpy as np
 
-from core.routing.plan.cells import CELLS, Spectrum, in_common
+from core.routing.plan.cells import CELLS, FINE, FINE_HZ, Spectrum, in_common
 from core.routing.plan.responses import Shaped
 from core.routing.plan.spread import Spread
 
@@ -79,3 +79,20 @@ def shared_power(number: int, weights: np.ndarray, a: int, b: int, apart: int) -
             product = product * in_common(np.array(apart / TICKS))
         found = SHAPES.common[key] = float((weights * product.real).sum())
     return found
+
+
+def fine_response(number: int) -> np.ndarray:
+    """A response at the fine places: that of their cell."""
+    return np.repeat(SHAPES.held[number], FINE)
+
+
+def fine_delay(delay_s: float) -> np.ndarray:
+    """The phase of a delay at the fine places."""
+    return np.exp(-2j * np.pi * FINE_HZ * delay_s)
+
+
+def cell_power(transfer: np.ndarray) -> np.ndarray:
+    """(3, CELLS): mean over each cell of left, right and common power of a transfer (2, places)."""
+    left, right = transfer
+    found = np.stack([np.abs(left) ** 2, np.abs(right) ** 2, (left * np.conj(right)).real])
+    return found.reshape(3, CELLS, FINE).mean(axis=2)

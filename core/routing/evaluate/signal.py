@@ -11,6 +11,7 @@ as they matter; the rest of their geometric series is added as power.
 import math
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -20,6 +21,9 @@ from core.routing.evaluate.shapes import (
     FAR_TICKS,
     SHAPES,
     TICKS,
+    cell_power,
+    fine_delay,
+    fine_response,
     number_of,
     shared_power,
     spectrum_number,
@@ -33,7 +37,6 @@ from core.routing.plan.spread import Spread, of_matrix, swinging, taps_over
 from core.units.decibel import db_gain, power_db
 
 MOST_ARRIVALS = 48
-_KEPT = 36
 _FLOOR = 1e-3
 """A repeat or lap this far below the first is left to the rest of the series."""
 _MOST_REPEATS = 12
@@ -70,14 +73,20 @@ Arriving = dict[tuple[int, int, bool], list[float]]
 class State:
     """What a point holds: arrivals by column, diffuse power (3, CELLS) by (source, wet)."""
 
-    __slots__ = ("arriving", "diffuse")
+    __slots__ = ("arriving", "diffuse", "grids")
 
     def __init__(self) -> None:
         self.arriving: dict[int, Arriving] = {}
         self.diffuse: dict[tuple[str, bool], np.ndarray] = {}
+        self.grids: dict[tuple[int, bool], np.ndarray] = {}
+        """(column, wet) to (2, fine places): what arrives over too many ways to list."""
 
     def __bool__(self) -> bool:
-        return bool(self.arriving or self.diffuse)
+        return bool(self.arriving or self.diffuse or self.grids)
+
+    def grid(self, name: tuple[int, bool], transfer: np.ndarray) -> None:
+        have = self.grids.get(name)
+        self.grids[name] = transfer if have is None else have + transfer
 
     def take(self, other: "State") -> None:
         for column, found in other.arriving.items():
@@ -86,6 +95,8 @@ class State:
                 _meet(mine, key, left, right, peak)
         for name, power in other.diffuse.items():
             self.spread(name, power)
+        for place, transfer in other.grids.items():
+            self.grid(place, transfer)
 
     def spread(self, name: tuple[str, bool], power: np.ndarray) -> None:
         have = self.diffuse.get(name)
@@ -262,6 +273,13 @@ class Signals(Mapping[int, Carried]):
                             have[0] += gain * gl
                             have[1] += gain * gr
                             have[2] = max(have[2], top)
+        for (column, wet), transfer in came.grids.items():
+            left, right = transfer
+            late = fine_response(shape) * fine_delay(arc.delay_s)
+            if len(arc.taps) > 1:
+                late = late * sum(g * fine_delay(t) for g, t in arc.taps)
+            gone = np.stack([(a * left + b * right) * late, (c * left + d * right) * late])
+            goes.grid((column, wet or arc.wet), gone)
         if came.diffuse or (spread is not None and spread.kernel is not None):
             self._cross_diffuse(arc, spread, shape, came, goes)
 
@@ -319,22 +337,15 @@ class Signals(Mapping[int, Carried]):
         self._thin(state)
 
     def _thin(self, state: State) -> None:
-        """The weakest of too many arrivals go on as power."""
+        """Too many arrivals to list go on as a transfer over fine places of frequency."""
+        gridded = {column for column, _ in state.grids}
         for column, found in state.arriving.items():
-            if len(found) <= MOST_ARRIVALS:
+            if len(found) <= MOST_ARRIVALS and column not in gridded:
                 continue
-            ranked = sorted(found.items(), key=lambda kv: -(kv[1][0] ** 2 + kv[1][1] ** 2))
-            one = self.columns[column]
-            for wet in (False, True):
-                rest = [(key, gains) for key, gains in ranked[_KEPT:] if key[2] == wet]
-                if not rest:
-                    continue
-                power = np.zeros((3, CELLS))
-                for (_, response, _), (left, right, _) in rest:
-                    seen = np.abs(SHAPES.held[response]) ** 2
-                    power += np.outer((left * left, right * right, left * right), seen)
-                state.spread((one.source, wet), power * one.weights * one.amplitude**2)
-            state.arriving[column] = dict(ranked[:_KEPT])
+            for (at, response, wet), (left, right, _) in found.items():
+                seen = fine_response(response) * fine_delay(at / TICKS)
+                state.grid((column, wet), np.stack([left * seen, right * seen]))
+            state.arriving[column] = {}
 
     def _rung(self, point: int, loop: SelfLoop, state: State) -> State:
         """A state with all its repeats: the first ones as arrivals, the rest as power."""
@@ -376,6 +387,14 @@ class Signals(Mapping[int, Carried]):
                         left, right = right, left
                     key = (at + count * lap, SHAPES.joined(filtered, response), wet)
                     _meet(into, key, now * left, now * right, peak)
+        out.grids = {}
+        for place, transfer in state.grids.items():
+            turned = gain * fine_response(shape) * fine_delay(loop.delay_s)
+            if swapped:
+                both = 1 / (1 - turned * turned)
+                out.grids[place] = (transfer + turned * transfer[::-1]) * both
+            else:
+                out.grids[place] = transfer / (1 - turned)
         z = (gain * gain) * seen
         ratio = z**total
         scatter = None
@@ -385,7 +404,7 @@ class Signals(Mapping[int, Carried]):
             still = z * steady**2
             scatter = np.maximum(whole - still * (1 - still**total) / (1 - still), 0)
         # From the lap after the last one listed on.
-        first, both = z ** (total + 1), 1 / (1 - z * z)
+        first, pairs = z ** (total + 1), 1 / (1 - z * z)
         odd = (total + 1) % 2 == 1
         powers = [(s, w, p, True) for s, w, p in entering]
         powers += [(s, w, p, False) for (s, w), p in state.diffuse.items()]
@@ -395,7 +414,7 @@ class Signals(Mapping[int, Carried]):
             if swapped:
                 here = power[list(turn[begins_odd])]
                 there = power[list(turn[not begins_odd])]
-                rest = begin * both * (here + z * there)
+                rest = begin * pairs * (here + z * there)
             else:
                 rest = begin / (1 - z) * power
             if listed and scatter is not None:
@@ -594,22 +613,34 @@ class Signals(Mapping[int, Carried]):
         self, column: int, found: list[tuple[tuple[int, int, bool], list[float]]]
     ) -> Power:
         one = self.columns[column]
-        number, weights = one.number, one.weights
+        scale = one.amplitude**2
+        if len(found) == 1:
+            (_, response, _), (left, right, _) = found[0]
+            if response:
+                scale *= shared_power(one.number, one.weights, response, response, 0)
+            return scale * left * left, scale * right * right, scale * left * right
+        number, weights, common = one.number, one.weights, SHAPES.common
         left_sum = right_sum = both = 0.0
-        far = FAR_TICKS
+        found.sort(key=_when)
         for i, ((at, response, _), (left, right, _)) in enumerate(found):
             own = 1.0 if response == 0 else shared_power(number, weights, response, response, 0)
             left_sum += own * left * left
             right_sum += own * right * right
             both += own * left * right
-            for (other_at, other, _), (l2, r2, _) in found[:i]:
+            for j in range(i - 1, -1, -1):
+                (other_at, other, _), (l2, r2, _) = found[j]
                 apart = at - other_at
-                if -far < apart < far:
+                if apart > FAR_TICKS:
+                    break
+                if response <= other:
+                    shared = common.get((number, response, other, apart))
+                else:
+                    shared = common.get((number, other, response, -apart))
+                if shared is None:
                     shared = shared_power(number, weights, response, other, apart)
-                    left_sum += 2 * shared * left * l2
-                    right_sum += 2 * shared * right * r2
-                    both += shared * (left * r2 + right * l2)
-        scale = one.amplitude**2
+                left_sum += 2 * shared * left * l2
+                right_sum += 2 * shared * right * r2
+                both += shared * (left * r2 + right * l2)
         return max(0.0, left_sum * scale), max(0.0, right_sum * scale), both * scale
 
     def _coherent(self, state: State, which: bool | None = None) -> dict[str, list[float]]:
@@ -625,7 +656,21 @@ class Signals(Mapping[int, Carried]):
                 total[i] += power[i]
             if self.columns[column].side == 1 and self.columns[column].alike:
                 self._add_alike(state, column, which, total)
+        for column, own in self._gridded(state, which):
+            one = self.columns[column]
+            total = found.setdefault(one.source, [0.0, 0.0, 0.0])
+            sums = (own * one.weights).sum(axis=1) * one.amplitude**2
+            for i in range(3):
+                total[i] += float(sums[i])
         return found
+
+    def _gridded(self, state: State, which: bool | None) -> Iterator[tuple[int, np.ndarray]]:
+        """(column, (3, CELLS)): means over each cell of what was too much to list."""
+        for column in dict.fromkeys(column for column, _ in state.grids):
+            wanted = (False, True) if which is None else (which,)
+            parts = [state.grids[column, wet] for wet in wanted if (column, wet) in state.grids]
+            if parts:
+                yield column, cell_power(sum(parts[1:], parts[0]))
 
     def _add_alike(self, state: State, column: int, which: bool | None, total: list[float]) -> None:
         """What the two sides of a stereo source have in common."""
@@ -651,8 +696,8 @@ class Signals(Mapping[int, Carried]):
         left = right = common = 0.0
         for a, b, c in self._coherent(state).values():
             left, right, common = left + a, right + b, common + c
-        for power in state.diffuse.values():
-            sums = power.sum(axis=1)
+        for diffuse in state.diffuse.values():
+            sums = diffuse.sum(axis=1)
             left, right, common = (
                 left + float(sums[0]),
                 right + float(sums[1]),
@@ -690,10 +735,24 @@ class Signals(Mapping[int, Carried]):
                 else:
                     dry += own
             scale = one.weights * one.amplitude**2
+            if not items:
+                continue
             if any_dry:
                 yield one.source, False, dry * scale
             if any_wet:
                 yield one.source, True, wet_power * scale
+
+        for column in dict.fromkeys(column for column, _ in state.grids):
+            one = self.columns[column]
+            scale = one.weights * one.amplitude**2
+            dry_part, wet_part = state.grids.get((column, False)), state.grids.get((column, True))
+            only_dry = np.zeros((3, CELLS)) if dry_part is None else cell_power(dry_part)
+            if dry_part is not None:
+                yield one.source, False, only_dry * scale
+            if wet_part is not None:
+                whole = wet_part if dry_part is None else dry_part + wet_part
+                # What dry and wet have in common goes with the wet.
+                yield one.source, True, (cell_power(whole) - only_dry) * scale
 
     def _all_power(self, state: State) -> dict[tuple[str, bool], np.ndarray]:
         found = {name: power.copy() for name, power in state.diffuse.items()}
@@ -731,6 +790,10 @@ class Signals(Mapping[int, Carried]):
         for (name, _), power in state.diffuse.items():
             if name == source:
                 total += float(power[:2].sum())
+        for column, cells in self._gridded(state, None):
+            one = self.columns[column]
+            if one.source == source:
+                total += float((cells[:2] * one.weights).sum()) * one.amplitude**2
         return math.sqrt(max(0.0, total))
 
     def _summed(self, point: int) -> Carried:
@@ -738,7 +801,7 @@ class Signals(Mapping[int, Carried]):
         dry_s, wet_s, latency = self.times[point]
         by_source = {s: list(p) for s, p in self._coherent(state).items()}
         dry, wet = [0.0, 0.0, 0.0], [0.0, 0.0, 0.0]
-        mixed = any(
+        mixed = bool(state.grids) or any(
             any(key[2] for key in found) and not all(key[2] for key in found)
             for found in state.arriving.values()
         )
@@ -771,7 +834,7 @@ class Signals(Mapping[int, Carried]):
         total = [sum(p[i] for p in by_source.values()) for i in range(3)]
         return Carried(
             channels=self.plan.channels[point], total=_three(total), dry=_three(dry), wet=_three(wet),
-            by_source={s: _three(p) for s, p in by_source.items()}, peak=self._peak(point),
+            by_source={s: _three(p) for s, p in by_source.items()}, find_peak=partial(self._peak, point),
             dry_s=dry_s, wet_s=wet_s, latency_s=latency, grows=point in self.grows,
         )  # fmt: skip
 
@@ -783,27 +846,37 @@ class Signals(Mapping[int, Carried]):
         tops = [0.0, 0.0]
         for column, arriving in state.arriving.items():
             one = self.columns[column]
-            at_once: dict[int, list[tuple[int, list[float]]]] = {}
-            for (at, response, _), gains in arriving.items():
-                at_once.setdefault(at, []).append((response, gains))
-            for side in (0, 1):
-                if all(r == 0 for group in at_once.values() for r, _ in group):
-                    whole = sum(
-                        abs(sum(g[side] * g[2] for _, g in group)) for group in at_once.values()
-                    )
-                else:
-                    seen = np.zeros(CELLS)
-                    for group in at_once.values():
-                        seen += np.abs(sum(g[side] * g[2] * SHAPES.held[r] for r, g in group))
-                    whole = _PHASE * math.sqrt(float((one.weights * seen**2).sum()))
-                tops[side] += whole * one.amplitude
+            at_once: dict[int, list[tuple[int, float, float]]] = {}
+            flat = True
+            for (at, response, _), (left, right, peak) in arriving.items():
+                at_once.setdefault(at, []).append((response, left * peak, right * peak))
+                flat = flat and response == 0
+            if flat:
+                for group in at_once.values():
+                    tops[0] += one.amplitude * abs(sum(x for _, x, _ in group))
+                    tops[1] += one.amplitude * abs(sum(y for _, _, y in group))
+                continue
+            seen = np.zeros((2, CELLS))
+            for group in at_once.values():
+                for side in (0, 1):
+                    seen[side] += np.abs(sum(g[1 + side] * SHAPES.held[g[0]] for g in group))
+            whole = _PHASE * one.amplitude * np.sqrt((seen**2) @ one.weights)
+            tops[0] += float(whole[0])
+            tops[1] += float(whole[1])
         for power in state.diffuse.values():
             for side in (0, 1):
                 tops[side] += _TAIL_CREST * math.sqrt(max(0.0, float(power[side].sum())))
         left, right = self.caps[point]
+        if state.grids:
+            # Not listed: all that is known is what every way's amplitude allows.
+            return left, right
         if self.plan.back:
             return tops[0], tops[1]
         return min(tops[0], left), min(tops[1], right)
+
+
+def _when(item: tuple[tuple[int, int, bool], list[float]]) -> int:
+    return item[0][0]
 
 
 _LEAST = np.array([[0.0], [0.0], [-np.inf]])

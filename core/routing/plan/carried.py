@@ -1,6 +1,7 @@
 """What a point of the plan carries: levels by side, what is dry and wet of it, times, a peak bound."""
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from core.units.decibel import audible_db
@@ -23,13 +24,20 @@ class Carried:
     dry: Power = NOTHING
     wet: Power = NOTHING
     by_source: dict[str, Power] = field(default_factory=dict)
-    peak: tuple[float, float] = (0.0, 0.0)
-    """Bound of the sample peak per side (linear)."""
+    find_peak: Callable[[], tuple[float, float]] | None = None
+    found_peak: tuple[float, float] | None = None
     dry_s: float = math.inf
     wet_s: float = math.inf
     latency_s: float | None = None
     grows: bool = False
     """A loop at or above unity feeds it: it has no level of its own."""
+
+    @property
+    def peak(self) -> tuple[float, float]:
+        """Bound of the sample peak per side (linear); worked out when it is asked for."""
+        if self.found_peak is None:
+            self.found_peak = (0.0, 0.0) if self.find_peak is None else self.find_peak()
+        return self.found_peak
 
     @property
     def sides_dbfs(self) -> tuple[float | None, float | None]:

@@ -60,7 +60,7 @@ def expand_delay(
         point = b.point(b.plan.channels[out])
         if back > 0:
             b.plan.loops[point] = SelfLoop(
-                scaled(matrix, back), after, node.id, loop, loop_insert(node)
+                scaled(matrix, back), after, node.id, loop, loop_insert(node), point
             )
         return point
 

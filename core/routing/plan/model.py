@@ -99,6 +99,7 @@ class SelfLoop:
     shape: Shaped | None = None
     insert: Stage | None = None
     """What the sound goes through on every lap."""
+    point: int = -1
 
     @property
     def response(self) -> np.ndarray | None:

@@ -155,7 +155,7 @@ def tail(settings: TailSettings) -> Spread:
     if s.sides == 1:
         whole = early + left
     else:
-        whole = early + 2 * left
+        whole = early + left + right
     scale = float((pink().weights * whole).sum())
     if s.sides == 1:
         kernel = np.zeros((3, 3, CELLS))

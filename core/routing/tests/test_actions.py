@@ -273,7 +273,18 @@ class Conversions(unittest.TestCase):
 
     def test_what_breaks_it_is_named(self):
         for text, form, words in [
-            ("g: source > d: compressor (mix 40 %) > m: output", "parallel", "not linear"),
+            (
+                "g: source > s: split (mode balance, balance 30 %) > m: output\n"
+                "s > d: compressor > m",
+                "insert",
+                "10.46 dB in front of Compressor would be missing",
+            ),
+            (
+                "g: source > s: split > m: merge (crossfade 30 %) > o: output\ns > d: chorus (locked) > l: level > m\n"
+                "x: source > m",
+                "insert",
+                "not bare",
+            ),
             (
                 "g: source > d: delay (mix 40 %) > drive > m: output",
                 "return",
@@ -304,6 +315,13 @@ class Conversions(unittest.TestCase):
         moving = convert(
             Evaluation(parse_rig("g: source > d: chorus > m: output")), "d", "parallel"
         )
+        # A compressor beside a dry rail hears what it heard in the insert: nothing breaks that.
+        squeezed = convert(
+            Evaluation(parse_rig("g: source > d: compressor (mix 50 %) > m: output")),
+            "d",
+            "parallel",
+        )
+        self.assertTrue(squeezed.exact, squeezed.sentence)
         self.assertFalse(moving.exact)
         self.assertIn("not locked", moving.breaks[0])
 

@@ -12,9 +12,10 @@ from core.routing import evaluate, parse_rig
 from core.routing.edit.actions import SetStrip
 from core.routing.edit.perform import perform
 from core.routing.evaluate.arrivals import comb_notches
-from core.routing.evaluate.network import build_network, plain_sums, transfers
+from core.routing.evaluate.network import build_network, transfers
 from core.routing.evaluate.paths import strongest_paths
-from core.routing.plan.build import compile_rig, taper_gain
+from core.routing.evaluate.signal import compile_rig
+from core.routing.plan.build import taper_gain
 from core.routing.plan.responses import GRID_HZ, linkwitz_riley
 from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS, arrivals, looked_at
 from core.routing.tests.test_notation import grown
@@ -46,20 +47,21 @@ class TheBoard(unittest.TestCase):
         self.assertAlmostEqual(sums.notches[0].depth_db, db(1 - leak), places=3)
         wet = (0.32 * 10 ** (-3 / 20)) ** 2
         echo = 10 ** (-6.5 / 10) / (1 - 0.4**2)
-        self.assertAlmostEqual(sums.power_db, 10 * math.log10(1 + leak**2 + wet + echo), places=6)
+        # Out of step, the reverb's low power of pink noise included: energies of what is listed.
+        self.assertAlmostEqual(sums.power_db, 10 * math.log10(1 + leak**2 + wet + echo), delta=0.02)
         self.assertAlmostEqual(sums.mono_db, 0, places=9)
 
     def test_three_arrivals_add_up_as_worked_out(self):
         sums = (
             looked_at(
-                "a: source > s: split > m: output\ns > m [level -6 dB]\ns > m [level -6 dB, inverted]"
+                "a: source > s: split > m: output\ns > m [level -6 dB, delay 2 ms]\n"
+                "s > m [level -6 dB, inverted, delay 5 ms]"
             )
             .boards[0]
             .sums
         )
         self.assertAlmostEqual(sums.headroom_db, 6.030905976897899, places=9)
         self.assertAlmostEqual(sums.power_db, 1.7677900908849677, places=9)
-        self.assertAlmostEqual(sums.near_db[0], 0.0, places=2)
 
     def test_modes_of_a_delay(self):
         base = "a: source > d: delay (time 100 ms, feedback 50 %, mode {}) > m: output (stereo)"
@@ -95,8 +97,19 @@ class TheBoard(unittest.TestCase):
 
     def test_a_compressor_is_taken_at_its_nominal_level(self):
         text = "a: source (level -10 dB) > compressor (threshold -40 dB, ratio 4, make-up 10 dB) > m: output"
-        gain = looked_at(text).boards[0].arrivals[0].gain_db
-        self.assertAlmostEqual(gain, compressed_db(-10, -40, 4, 6, 10) + 10, places=9)
+        # An RMS detector reads -10 dBFS; a peak detector reads above it, by no more than the crest.
+        rms = looked_at(text.replace("ratio 4", "ratio 4, detector rms")).boards[0].arrivals[0]
+        self.assertAlmostEqual(rms.gain_db, compressed_db(-10, -40, 4, 6, 10) + 10, places=6)
+        peak = looked_at(text).boards[0].arrivals[0]
+        self.assertLess(peak.gain_db, rms.gain_db - 0.5)
+        self.assertGreater(peak.gain_db, compressed_db(2, -40, 4, 6, 10) - 2)
+        # It changes with level: from its make-up for what is quiet to what the peaks would meet.
+        self.assertAlmostEqual(peak.quiet_db - peak.level_db, 10 - peak.gain_db, places=6)
+        self.assertAlmostEqual(
+            peak.loud_db - peak.level_db,
+            compressed_db(2, -40, 4, 6, 10) - 2 - peak.gain_db,
+            places=6,
+        )
 
 
 class Exactness(unittest.TestCase):
@@ -110,7 +123,7 @@ class Exactness(unittest.TestCase):
             whole = transfers(network, output)
             for source, point in plan.sources.items():
                 paths, complete = strongest_paths(network, source, output, most=4000)
-                if not complete or plan.loops:
+                if not complete or plan.loops or any(p.swings or p.range_db for p in paths):
                     continue
                 total = np.zeros((2, len(GRID_HZ)), dtype=complex)
                 for path in paths:
@@ -124,8 +137,6 @@ class Exactness(unittest.TestCase):
                     total[1] += path.matrix[2] * phase
                 found = whole.get(point, np.zeros((2, 2, len(GRID_HZ))))
                 np.testing.assert_allclose(found[:, 0, :], total, atol=1e-3)
-                power = sum(p.gain**2 for p in paths)
-                self.assertAlmostEqual(plain_sums(network, output)[source].power, power, places=6)
 
     def test_a_million_paths_stay_exact_and_few_are_listed(self):
         lines = ["s: source > x0: split"]
@@ -139,7 +150,13 @@ class Exactness(unittest.TestCase):
         self.assertEqual(board.path_count, 2**20)
         self.assertEqual(len(board.arrivals), 64)
         self.assertFalse(board.complete)
-        self.assertAlmostEqual(board.sums.power_db, 10 * math.log10((1 + 10**-0.6) ** 20), places=6)
+        # Worked apart: the product of all twenty combs, mean over a fine log axis from 40 Hz to 16 kHz.
+        hz = np.geomspace(40, 16_000, 400_001)
+        whole = np.ones(len(hz), complex)
+        for i in range(20):
+            whole *= 1 + 10 ** (-6 / 20) * np.exp(-2j * np.pi * hz * (0.3 + i * 0.01) / 1e3)
+        heard = 10 * math.log10(np.mean(np.abs(whole) ** 2))
+        self.assertAlmostEqual(board.sums.level_db, heard, delta=0.3)
         levels = [a.level_db for a in board.arrivals]
         self.assertEqual(levels, sorted(levels, reverse=True))
         self.assertAlmostEqual(levels[1], -6, places=6)
@@ -255,7 +272,8 @@ class Combs(unittest.TestCase):
     def test_worked_combs(self):
         for ms, level, same, wanted, depth in [
             (9, 0, True, [55.5556, 166.6667, 277.7778], None),
-            (2.7, -3, False, [0, 370.3704, 740.7407], -10.6907),
+            # Opposite: nothing is heard of the one at 0 Hz, so the first is at 1 / tau.
+            (2.7, -3, False, [370.3704, 740.7407, 1111.1111], -10.6907),
         ]:
             found = comb_notches(ms / 1e3, 10 ** (level / 20), same)
             np.testing.assert_allclose([hz for hz, _ in found], wanted, atol=1e-3)

@@ -2,8 +2,9 @@
 
 import unittest
 
-from core.routing import Evaluation, parse_rig, perform, run_checks
+from core.routing import Context, Evaluation, parse_rig, perform, run_checks
 from core.routing.checks import RULES
+from core.routing.plan.cells import ClipFacts, pink
 from core.routing.tests.rigs import LIGHTHOUSE, TWO_SENDS
 
 OUT = "o: output (stereo)"
@@ -85,6 +86,11 @@ CASES = {
         SERIES.format('f: frame (order "A")') + "\nslot f A > level1\nslot f B > level1",
         SERIES.format('f: frame (order "AB")') + "\nslot f A > level1\nslot f B > level1",
     ),
+    "idle-setting": (
+        SERIES.format("reverb (locked, channels mono, tail pan 30 %)"),
+        SERIES.format("reverb (locked, tail pan 30 %)"),
+    ),
+    "clip-level": ("take: source (level -21.1 dB) > " + OUT, "take: source (level -20.9 dB) > " + OUT),
     "board-size": (
         "board (width 300 mm, depth 120 mm)\n" + SERIES.format("generic (width 150 mm, depth 100 mm) > generic (width 141 mm, depth 100 mm)"),
         "board (width 300 mm, depth 120 mm)\n" + SERIES.format("generic (width 150 mm, depth 100 mm) > generic (width 140 mm, depth 100 mm)"),
@@ -92,8 +98,13 @@ CASES = {
 }  # fmt: skip
 
 
+CLIP = ClipFacts("Take 3", pink(), rms_dbfs=-18.0, crest_db=15.0)
+
+
 def found(rig):
-    return run_checks(Evaluation(rig, LIGHTHOUSE)).findings
+    clips = {"take": CLIP} if "take" in rig.nodes else {}
+    context = Context(LIGHTHOUSE.frame, clips=clips)
+    return run_checks(Evaluation(rig, context)).findings
 
 
 class EveryCheck(unittest.TestCase):

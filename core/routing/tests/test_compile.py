@@ -9,8 +9,9 @@ from core.blend import compressed_db
 from core.routing import evaluate, format_rig, parse_rig
 from core.routing.document.kinds import Split
 from core.routing.document.rig import RigError
+from core.routing.evaluate.signal import compile_rig
 from core.routing.plan import responses as rs
-from core.routing.plan.build import compile_rig, split_responses
+from core.routing.plan.build import split_responses
 from core.routing.tests.rigs import looked_at
 from core.routing.tests.test_notation import grown
 
@@ -97,7 +98,7 @@ class Strips(unittest.TestCase):
         self.assertAlmostEqual(
             one("a: source > passive_mixer (summing loss -9 dB) > o: output").gain_db, -9
         )
-        text = "a: source > s: split > m: merge (crossfade 50 %) > o: output\ns > drive (gain 0 dB) > m"
+        text = "a: source > s: split > m: merge (crossfade 50 %) > o: output\ns > generic (latency 1 ms) > m"
         levels = [a.gain_db for a in looked_at(text).boards[0].arrivals]
         np.testing.assert_allclose(levels, [-3.0103, -3.0103], atol=1e-3)
 

@@ -8,6 +8,7 @@ odd ones, each side hearing all lines with the signs of a row of its own.
 import math
 
 import numpy as np
+import scipy.signal
 
 LINES = 8
 OCTAVES_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0)
@@ -17,40 +18,13 @@ EARLY_DB = -6.0
 """Level of a tap against the tail's lines, before its own setting."""
 
 
-def decay_over(
-    hz: np.ndarray, rt60_s: float, high_share: float, octaves_s: tuple[float | None, ...],
-    rate_hz: float = 48_000.0,
-) -> np.ndarray:  # fmt: skip
-    """RT60 (s) at frequencies: by octave where any is given, else with the one pole of a high decay.
-
-    Between the octaves' middles straight on a log frequency axis, held beyond them. The one pole
-    (Jot 1991) is chosen for `high_share` times RT60 at half the rate.
-    """
-    if any(s is not None for s in octaves_s):
-        given = [rt60_s if s is None else s for s in octaves_s]
-        return np.interp(np.log2(hz), np.log2(OCTAVES_HZ), given)
-    if high_share >= 1:
-        return np.full(hz.shape, rt60_s)
-    length_s = float(np.mean(LENGTHS_MS)) / 1e3
-    rest = 10 ** (-3 * length_s / rt60_s)
-    top = 10 ** (-3 * length_s / (rt60_s * high_share)) / rest
-    pole = (1 - top) / (1 + top)
-    turn = 2 * math.pi * hz / rate_hz
-    loss = rest * (1 - pole) / np.sqrt(1 - 2 * pole * np.cos(turn) + pole * pole)
-    return -3 * length_s / np.log10(np.minimum(loss, 1 - 1e-9))
-
-
-def tail_energy(
-    decay_s: np.ndarray, size: float, side: int
-) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+def tail_energy(kept: np.ndarray, side: int) -> tuple[np.ndarray, np.ndarray]:
     """Energy of the tail on each side, and its energy in common, for unit energy into one side.
 
-    decay_s (F,): RT60 over frequency; side: 0 left, 1 right. What leaves line j over all laps is
-    `E_j = G_j (u_j + sum E / 8)`, G_j its energy gain a lap, u_j what is fed to it (a quarter to
-    each of four); each side hears `sum E / 2`, in common `sum (-1)^j E_j / 2`.
+    kept (8, F): energy gain of each line a lap; side: 0 left, 1 right. What leaves line j over all
+    laps is `E_j = G_j (u_j + sum E / 8)`, u_j what is fed to it (a quarter to each of four); each
+    side hears `sum E / 2`, in common `sum (-1)^j E_j / 2`.
     """
-    lengths = np.array(LENGTHS_MS)[:, None] / 1e3 * size
-    kept = 10 ** (-6 * lengths / decay_s[None, :])
     fed = np.where(np.arange(LINES) % 2 == side, 0.25, 0.0)[:, None]
     whole = (kept * fed).sum(axis=0) / (1 - kept.sum(axis=0) / LINES)
     each = kept * (fed + whole / LINES)
@@ -63,3 +37,89 @@ def early_energy(early_db: float, rt60_s: float, size: float) -> float:
     times = np.array(EARLY_MS) / 1e3 * size
     taps = 10 ** ((early_db + EARLY_DB) / 20) * 10 ** (-3 * times / rt60_s)
     return float((taps**2).sum())
+
+
+def line_lengths(size: float, rate_hz: float) -> tuple[int, ...]:
+    """Samples of the eight lines: primes, so that no two share a period."""
+    return tuple(next_prime(max(67, round(ms * size / 1e3 * rate_hz))) for ms in LENGTHS_MS)
+
+
+def next_prime(n: int) -> int:
+    """The first prime from `n` on."""
+    while any(n % d == 0 for d in range(2, math.isqrt(n) + 1)):
+        n += 1
+    return n
+
+
+DIFFUSERS_MS = (4.73, 7.91)
+DIFFUSER_APART = 31
+"""Samples by which the right side's are longer."""
+MOST_DIFFUSION = 0.75
+
+
+def diffusers(hz: np.ndarray, density: float, rate_hz: float = 48_000.0) -> np.ndarray:
+    """(2, F): the all-passes before the lines, a side each: `(g + z^-n) / (1 + g z^-n)`, two in a row.
+
+    They change no magnitude, but turn the two sides unlike each other.
+    """
+    share = MOST_DIFFUSION * density
+    found = np.ones((2, len(hz)), complex)
+    for side in (0, 1):
+        for ms in DIFFUSERS_MS:
+            span = next_prime(round(ms / 1e3 * rate_hz) + DIFFUSER_APART * side)
+            z = np.exp(-2j * math.pi * hz * span / rate_hz)
+            found[side] *= (share + z) / (1 + share * z)
+    return found
+
+
+def _hadamard(rows: np.ndarray) -> np.ndarray:
+    """All eight rows through the orthonormal mixing, in three rounds."""
+    mixed = rows
+    for step in (1, 2, 4):
+        pairs = mixed.reshape(-1, 2, step, mixed.shape[1])
+        mixed = np.stack([pairs[:, 0] + pairs[:, 1], pairs[:, 0] - pairs[:, 1]], axis=1)
+        mixed = mixed.reshape(LINES, -1)
+    return mixed / math.sqrt(LINES)
+
+
+_FINER = 4
+
+
+def tail_response(
+    lengths: tuple[int, ...], gains: np.ndarray, sections: np.ndarray, seconds: float,
+    rate_hz: float = 48_000.0,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Hz (F,) and the tail's transfer (2, 2, F), out by in, of lines with gains (8,) and first-order
+    sections (m, 3, 8) as b0, b1, a1.
+
+    Found from the response itself over so many seconds, computed in stretches as long as the
+    shortest line. All-passes before the lines are left out.
+    """
+    step, longest = min(lengths), max(lengths)
+    count = 1 << max(12, math.ceil(math.log2(min(12.0, max(0.3, seconds)) * rate_hz)))
+    found = []
+    for side in (0, 1):
+        lines = np.zeros((LINES, longest + count + step))
+        lines[:, longest] = np.where(np.arange(LINES) % 2 == side, 0.5, 0.0)
+        states = np.zeros((len(sections), LINES, 1))
+        heard = np.zeros((2, count))
+        for start in range(0, count, step):
+            stop = min(count, start + step)
+            came = np.stack(
+                [
+                    gains[j] * lines[j, longest + start - n : longest + stop - n]
+                    for j, n in enumerate(lengths)
+                ]
+            )
+            for m, (b0, b1, a1) in enumerate(sections):
+                for j in range(LINES):
+                    came[j], states[m, j] = scipy.signal.lfilter(
+                        [b0[j], b1[j]], [1, a1[j]], came[j], zi=states[m, j]
+                    )
+            signs = np.where(np.arange(LINES) % 2 == 0, 1.0, -1.0)
+            heard[0, start:stop] = came.sum(axis=0) / math.sqrt(2)
+            heard[1, start:stop] = (signs[:, None] * came).sum(axis=0) / math.sqrt(2)
+            lines[:, longest + start : longest + stop] += _hadamard(came)
+        # Finer than the response is long, so that no peak lies between two places.
+        found.append(np.fft.rfft(heard, _FINER * count, axis=1))
+    return np.fft.rfftfreq(_FINER * count, 1 / rate_hz), np.stack(found, axis=1)

@@ -10,37 +10,35 @@ loss is as asked in the middle of all six (after Schlecht and Habets 2017, with 
 
 import math
 import random
-from functools import lru_cache
 from typing import Any
 
 import numba
 import numpy as np
 import scipy.fft
-import scipy.optimize
 
 from core.render.processors.base import Setting, lfo_phase
 from core.render.processors.fast import rows
 from core.render.processors.parts import PartWork
 from core.routing.document import kinds as k
-from core.space.lines import EARLY_DB, EARLY_MS, LENGTHS_MS, LINES, OCTAVES_HZ
+from core.space.absorb import line_losses
+from core.space.lines import (
+    DIFFUSER_APART,
+    DIFFUSERS_MS,
+    EARLY_DB,
+    EARLY_MS,
+    LENGTHS_MS,
+    LINES,
+    MOST_DIFFUSION,
+    OCTAVES_HZ,
+    next_prime,
+)
 
-_DIFFUSERS_MS = (4.73, 7.91)
-_MOST_DIFFUSION = 0.75
 _UNLIKE = (0.39, 0.59, 0.74, 0.89, 1.04, 1.21, 1.41, 1.64)
-_LOSS_AT_LEAST = 1e-5
 _PINK_HZ = (40.0, 16_000.0)
 _SEGMENT = 32
-_MOST_SHELF_DB = 40.0
 _MOST_AT_ONCE = 2048
 _PAD = 24
 """Rows whose lengths are powers of two would all fall on the same lines of the cache."""
-
-
-def _prime(n: int) -> int:
-    """The first prime from `n` on."""
-    while any(n % d == 0 for d in range(2, math.isqrt(n) + 1)):
-        n += 1
-    return n
 
 
 _ROWS = numba.float32[:, ::1]
@@ -345,105 +343,6 @@ def _network(  # type: ignore[no-untyped-def]
         start += count
 
 
-def _shelf(gain: float, hz: float, rate_hz: float) -> tuple[float, float, float]:
-    """First-order high shelf (b0, b1, a1): `gain` (linear) at the top, 1 at 0 Hz; bilinear."""
-    t = 1 / math.tan(math.pi * hz / rate_hz)
-    root = math.sqrt(gain)
-    a0 = t / root + 1
-    return (t * root + 1) / a0, (1 - t * root) / a0, (1 - t / root) / a0
-
-
-def _sections(steps: np.ndarray, edges: np.ndarray, rate_hz: float) -> np.ndarray:
-    return np.array(
-        [_shelf(10 ** (g / 20), hz, rate_hz) for g, hz in zip(steps, edges, strict=True)]
-    ).reshape(-1, 3)
-
-
-class _Shelving:
-    """Five first-order shelves in the lines, as a design problem in dB."""
-
-    def __init__(self, lengths: tuple[int, ...], rate_hz: float) -> None:
-        self.lengths, self.rate = lengths, rate_hz
-        self.middles = np.array([hz for hz in OCTAVES_HZ if hz < 0.45 * rate_hz])
-        self.edges = self.middles[1:] / math.sqrt(2)
-        self.mean = float(np.mean(lengths))
-        self.fine = self.middles[:, None] * 2 ** np.linspace(-1, 1, 33)[None, :]
-        apart = self.fine / self.middles[:, None]
-        # What an octave filter (Butterworth, fourth order) lets through of each pitch, per octave.
-        self.weight = apart / (1 + ((apart - 1 / apart) / (2**0.5 - 2**-0.5)) ** 8)
-
-    def level(self, values: np.ndarray, hz: np.ndarray) -> np.ndarray:
-        """Response in dB at `hz` of a gain (dB) and shelves (dB)."""
-        z = np.exp(-2j * np.pi * hz / self.rate)
-        total = np.full(hz.shape, values[0])
-        for b0, b1, a1 in _sections(values[1:], self.edges, self.rate):
-            total = total + 20 * np.log10(np.abs((b0 + b1 * z) / (1 + a1 * z)))
-        return total
-
-    def solve(self, rt60_s: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Values for a line of mean length that come nearest in the octaves' middles; their slope."""
-        wanted = -60 * self.mean / rt60_s / self.rate
-        first = np.concatenate([wanted[:1], np.diff(wanted)])
-        found = scipy.optimize.least_squares(
-            lambda v: self.level(v, self.middles) - wanted,
-            np.clip(first, -_MOST_SHELF_DB, _MOST_SHELF_DB),
-            bounds=(-_MOST_SHELF_DB - 1, _MOST_SHELF_DB + 1), xtol=1e-6, ftol=1e-6, max_nfev=60,
-        )  # fmt: skip
-        return found.x, found.jac
-
-    def heard(self, values: np.ndarray) -> np.ndarray:
-        """RT60 that each octave filter would measure, from -5 to -35 dB: the slow part shows more."""
-        loss = np.minimum(self.level(values, self.fine), -1e-3)
-        rt60 = -60 * self.mean / loss / self.rate
-        found = []
-        for decay, weight in zip(rt60, self.weight, strict=True):
-            t = np.linspace(0, 1.2 * decay.max(), 400)
-            left = (weight * decay * np.exp(-13.8155 * t[:, None] / decay)).sum(axis=1)
-            fall = 10 * np.log10(left / left[0])
-            found.append(2 * (np.interp(35, -fall, t) - np.interp(5, -fall, t)))
-        return np.array(found)
-
-
-@lru_cache(maxsize=64)
-def absorbing_shelves(
-    rt60_s: tuple[float, ...], lengths: tuple[int, ...], rate_hz: float
-) -> tuple[np.ndarray, np.ndarray]:
-    """Gains (lines,) and five shelves (5, 3, lines) for so long a decay in each of the six octaves.
-
-    Least squares on the shelves' gains, then four rounds in which what an octave filter would
-    measure is brought to what was asked. A decay that rises or falls from octave to octave is met
-    within some percent; shelves of first order cannot go up and down again within three octaves.
-    """
-    problem = _Shelving(lengths, rate_hz)
-    asked = np.array(rt60_s[: len(problem.middles)])
-    aim = asked.copy()
-    values, slope = problem.solve(aim)
-    for _ in range(4):
-        aim = np.clip(aim * np.clip(asked / problem.heard(values), 0.7, 1.4), 0.05, 120)
-        values, slope = problem.solve(aim)
-    gains, shelves = [], []
-    for length in lengths:
-        # A line's loss is as its length; so, nearly, are its shelves: one step of Newton is left.
-        wanted = -60 * length / aim / rate_hz
-        plain = values * length / problem.mean
-        missing = wanted - problem.level(plain, problem.middles)
-        better = plain + np.clip(np.linalg.lstsq(slope, missing, rcond=1e-3)[0], -3, 3)
-        off = [np.abs(problem.level(v, problem.middles) - wanted).max() for v in (plain, better)]
-        chosen = better if off[1] < off[0] else plain
-        gains.append(10 ** (chosen[0] / 20))
-        shelves.append(_sections(chosen[1:], problem.edges, rate_hz))
-    return np.array(gains), np.stack(shelves, axis=2)
-
-
-def _held_below_one(gains: np.ndarray, shelves: np.ndarray, rate_hz: float) -> np.ndarray:
-    """Gains with which no line keeps more than it is given, at any pitch."""
-    z = np.exp(-2j * np.pi * np.geomspace(5, rate_hz / 2, 400) / rate_hz)[:, None]
-    total = np.abs(gains)[None, :] * np.ones((400, 1))
-    for b0, b1, a1 in shelves:
-        total = total * np.abs((b0 + b1 * z) / (1 + a1 * z))
-    return gains * np.minimum(1, (1 - _LOSS_AT_LEAST) / total.max(axis=0))
-
-
 class ReverbWork:
     """The tail of a reverb stage, with the energy that the plan counts it for.
 
@@ -462,7 +361,7 @@ class ReverbWork:
         spread = [1 + 0.04 * (2 * rng.random() - 1) if setting.seed else 1.0 for _ in range(LINES)]
         size = stage.size_percent / 100
         lengths = [
-            _prime(max(67, round(ms * size * one / 1e3 * rate)))
+            next_prime(max(67, round(ms * size * one / 1e3 * rate)))
             for ms, one in zip(LENGTHS_MS, spread, strict=True)
         ]
         self.lengths = np.array(lengths, dtype=np.int64)
@@ -470,11 +369,11 @@ class ReverbWork:
         self.depth = min(self.depth, 0.4 * min(lengths))
         self.spans = np.array(
             [
-                [_prime(round(ms / 1e3 * rate) + 31 * side) for ms in _DIFFUSERS_MS]
+                [next_prime(round(ms / 1e3 * rate) + DIFFUSER_APART * side) for ms in DIFFUSERS_MS]
                 for side in (0, 1)
             ]
         )
-        self.density = _MOST_DIFFUSION * stage.density_percent / 100
+        self.density = MOST_DIFFUSION * stage.density_percent / 100
         times = np.array(EARLY_MS) * size * stage.early_size_percent / 100 / 1e3
         self.taps = np.array([np.round(times * (1 + 0.07 * side) * rate) for side in (0, 1)], int)
         early = 10 ** ((stage.early_db + EARLY_DB) / 20) * 10 ** (-3 * times / stage.rt60_s)
@@ -527,26 +426,15 @@ class ReverbWork:
 
     def _losses(self) -> None:
         """Gains, poles and shelves of the lines, from the decay asked for."""
-        stage, rate = self.stage, self.rate
-        decays = [getattr(stage, f"rt60_{int(hz)}_s") for hz in OCTAVES_HZ]
-        losses = 60 * self.lengths / rate
-        self.pole = np.zeros(LINES, np.float32)
-        self.shelves = np.zeros((0, 3, LINES), np.float32)
-        if any(d is not None for d in decays):
-            wanted = tuple(stage.rt60_s if d is None else d for d in decays)
-            gains, shelves = absorbing_shelves(wanted, tuple(int(n) for n in self.lengths), rate)
-            self.gains = _held_below_one(gains, shelves, rate).astype(np.float32)
-            self.shelves = np.ascontiguousarray(shelves, dtype=np.float32)
-            return
-        gains = 10 ** (-losses / stage.rt60_s / 20)
-        self.gains = gains.astype(np.float32)
-        share = stage.high_decay_percent / 100
-        if share < 1:
-            # One pole that loses at half the rate what the shorter decay asks (Jot 1991).
-            top = 10 ** (-losses / (stage.rt60_s * share) / 20) / gains
-            pole = (1 - top) / (1 + top)
-            self.gains = (gains * (1 - pole)).astype(np.float32)
-            self.pole = pole.astype(np.float32)
+        stage = self.stage
+        found = line_losses(
+            stage.rt60_s, stage.high_decay_percent / 100,
+            tuple(getattr(stage, f"rt60_{int(hz)}_s") for hz in OCTAVES_HZ),
+            tuple(int(n) for n in self.lengths), self.rate,
+        )  # fmt: skip
+        self.gains = found.gains.astype(np.float32)
+        self.pole = found.poles.astype(np.float32)
+        self.shelves = np.ascontiguousarray(found.shelves, dtype=np.float32)
 
     def _empty(self) -> None:
         depth, chunk, single = math.ceil(self.depth), self.chunk, np.float32

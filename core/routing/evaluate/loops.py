@@ -8,6 +8,7 @@ import numpy as np
 from core.routing.evaluate.network import Link, Network
 from core.routing.plan.model import Matrix
 from core.routing.plan.responses import GRID_HZ, GRID_POINTS
+from core.routing.plan.spread import TURNED
 
 BANDS_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0)
 
@@ -27,17 +28,25 @@ class LoopGain:
     bands_db: tuple[float, ...]
 
 
-def _absolute(matrix: Matrix) -> np.ndarray:
+def _absolute(matrix: Matrix, before: np.ndarray, behind: np.ndarray) -> np.ndarray:
     a, b, c, d = matrix
-    return np.array([[abs(a), abs(b)], [abs(c), abs(d)]])
+    return np.abs(behind @ np.array([[a, b], [c, d]]) @ before)
 
 
-def _strength(link: Link) -> np.ndarray:
+def _strength(network: Network, link: Link, turned: bool) -> np.ndarray:
     """(2, 2, F) of gain magnitudes, at the most that each can come to: a compressor at rest, the
-    peaks of a reverb's own response.
+    peaks of a reverb's own response. `turned`: two sides taken as mid and side.
     """
     response = np.ones(GRID_POINTS) if link.response is None else np.abs(link.response)
-    return _absolute(link.matrix)[:, :, None] * (response * link.most)
+    if link.strongest is not None:
+        return link.strongest[int(turned)] * response
+    wide = network.plan.channels
+    before = TURNED if turned and wide[link.source] == 2 else _STRAIGHT
+    behind = TURNED if turned and wide[link.target] == 2 else _STRAIGHT
+    return _absolute(link.matrix, before, behind)[:, :, None] * (response * link.most)
+
+
+_STRAIGHT = np.eye(2)
 
 
 def _ring(network: Network, point: int) -> np.ndarray | float:
@@ -55,12 +64,29 @@ def loop_gains(network: Network) -> tuple[list[LoopGain], float | None]:
 
     With K the magnitudes from closing rail to closing rail, the radius of K below 1 at every
     frequency means that the rig is stable whatever the phases; the loop gain at rail c is
-    `K_cc + K_cr (I - K_rr)^-1 K_rc`, which equals `1 - det(I - M) / det(I - M0)`.
+    `K_cc + K_cr (I - K_rr)^-1 K_rc`, which equals `1 - det(I - M) / det(I - M0)`. Both ways of
+    looking at two sides, left and right or mid and side, bound it: the smaller one counts.
     """
-    back = network.back
-    if not back:
+    if not network.back:
         return [], None
+    found, radius = _gains_in(network, turned=False)
+    if any(channels == 2 for channels in network.plan.channels.values()):
+        others, other_radius = _gains_in(network, turned=True)
+        found = [_smaller(a, b) for a, b in zip(found, others, strict=True)]
+        radius = min(radius, other_radius)
+    return found, radius
+
+
+def _smaller(one: "LoopGain", other: "LoopGain") -> "LoopGain":
+    if one.gain_db is None or other.gain_db is None:
+        return one if other.gain_db is None else other
+    return one if one.gain_db <= other.gain_db else other
+
+
+def _gains_in(network: Network, *, turned: bool) -> tuple[list[LoopGain], float]:
+    back = network.back
     k = len(back)
+    strength = {id(link): _strength(network, link, turned) for link in (*network.links, *back)}
     whole = np.zeros((GRID_POINTS, 2 * k, 2 * k))
     for j, closing in enumerate(back):
         found: dict[int, np.ndarray] = {
@@ -70,10 +96,11 @@ def loop_gains(network: Network) -> tuple[list[LoopGain], float | None]:
             onward = found.get(link.target)
             if onward is None:
                 continue
-            part = np.einsum("ijf,jkf->ikf", onward, _strength(link)) * _ring(network, link.source)
+            part = np.einsum("ijf,jkf->ikf", onward, strength[id(link)])
+            part = part * _ring(network, link.source)
             have = found.get(link.source)
             found[link.source] = part if have is None else have + part
-        across = _strength(closing)
+        across = strength[id(closing)]
         for i, into in enumerate(back):
             if into.target in found:
                 part = np.einsum("ijf,jkf->fik", across, found[into.target])

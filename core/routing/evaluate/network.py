@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from core.routing.evaluate.shapes import SHAPES, number_of
-from core.routing.plan.cells import MIDDLE_HZ
+from core.routing.plan.cells import CELLS, EDGES_HZ
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan, size, times
 from core.routing.plan.responses import GRID_HZ, GRID_POINTS, turn
 
@@ -40,8 +40,10 @@ class Link:
     """Arcs on it whose gain depends on the level that arrives."""
     shape: int = 0
     """Number of its filters over the cells."""
-    most: np.ndarray | float = 1.0
-    """What its amplitude may at most be more than its matrix says, over the grid: for loops."""
+    most: float = 1.0
+    """What its amplitude may at most be more than its matrix says: for loops."""
+    strongest: np.ndarray | None = None
+    """(2, 2, 2, F) sizes of a reverb's own transfer, for left and right and for mid and side."""
     turned: np.ndarray | None = None
 
     def transfer(self) -> np.ndarray | None:
@@ -65,7 +67,7 @@ class Network:
     leaving: dict[int, list[Link]] = field(default_factory=dict)
 
 
-def _link(arc: Arc, closes: str = "") -> Link:
+def _link(arc: Arc, closes: str = "", in_loop: bool = False) -> Link:
     leak = arc.owner if arc.leak else ""
     wet_by = (arc.owner,) if arc.wet else ()
     response = arc.response
@@ -75,7 +77,7 @@ def _link(arc: Arc, closes: str = "") -> Link:
     return Link(
         arc.source, arc.target, arc.matrix, arc.delay_s, arc.wanted_s, arc.wet, arc.diffuse,
         arc.modulated, leak, (arc.owner,), wet_by, response, closes, size(arc.matrix),
-        (arc,) if arc.by_level else (), _shape(arc), _most(arc),
+        (arc,) if arc.by_level else (), _shape(arc), _most(arc) if in_loop else 1.0, _strongest(arc) if in_loop else None,
     )  # fmt: skip
 
 
@@ -85,16 +87,18 @@ def _shape(arc: Arc) -> int:
     return number_of(None if own and arc.by_level else arc.shape, arc.spread)
 
 
-def _most(arc: Arc) -> np.ndarray | float:
-    spread = arc.spread
-    if spread is None:
-        return 1.0
-    rms = max(spread.rms)
-    if rms <= 0:
-        return 0.0
-    if isinstance(spread.most, float):
-        return spread.most / rms
-    return np.interp(np.log(GRID_HZ), np.log(MIDDLE_HZ), spread.most) / rms
+def _most(arc: Arc) -> float:
+    rms = 0.0 if arc.spread is None else max(arc.spread.rms)
+    return 1.0 if arc.spread is None else arc.spread.most / rms if rms > 0 else 0.0
+
+
+def _strongest(arc: Arc) -> np.ndarray | None:
+    """Over the grid, with the gain that stands behind it: the size of its matrix."""
+    if arc.spread is None or arc.spread.find_most is None:
+        return None
+    tops = arc.spread.find_most().reshape(8, -1)
+    over = tops[:, np.clip(np.searchsorted(EDGES_HZ, GRID_HZ, "right") - 1, 0, CELLS - 1)]
+    return over.reshape(2, 2, 2, -1) * size(arc.bare)
 
 
 def _joined(first: Link, second: Link) -> Link:
@@ -127,11 +131,13 @@ def build_network(plan: Plan) -> Network:
         fixed |= {arc.source, arc.target}
     # Behind what is diffuse both sides go on as unlike ones: no chain is drawn across that.
     fixed |= {arc.target for arc in plan.arcs if arc.diffuse}
+    if plan.back:
+        fixed |= {arc.source for arc in plan.arcs if arc.diffuse}
     hidden = [entering[p] == 1 and leaving[p] == 1 and p not in fixed for p in range(plan.points)]
     pending: dict[int, Link] = {}
     links: list[Link] = []
     for arc in plan.arcs:
-        link = _link(arc)
+        link = _link(arc, in_loop=bool(plan.back))
         before = pending.pop(arc.source, None) if hidden[arc.source] else None
         if before is not None:
             link = _joined(before, link)
@@ -139,7 +145,7 @@ def build_network(plan: Plan) -> Network:
             pending[arc.target] = link
         else:
             links.append(link)
-    back = [_link(arc, closes=arc.owner) for arc in plan.back]
+    back = [_link(arc, arc.owner, in_loop=True) for arc in plan.back]
     # A joined link is complete only when its last arc is reached: sort by where sources complete.
     rank = _ranks(plan.points, links)
     links.sort(key=lambda link: rank[link.source])

@@ -190,7 +190,7 @@ def _reverb(b: "Builder", node: k.Reverb, fed: int) -> Work:
             node.tail_low_cut_hz, node.tail_high_cut_hz, node.tail_pan_percent, node.tail_side_db,
             0.0,
         ),
-        sides=sides,
+        density=node.density_percent / 100, sides=sides,
     )  # fmt: skip
     return Work(delay_s=wanted, shape=rs.cuts(node.low_cut_hz, None, 2), spread=tail(settings))
 

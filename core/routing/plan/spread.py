@@ -7,20 +7,33 @@ leaves `J0(2 pi f d)` in step, a tremolo its mean gain, and the rest is diffuse.
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from scipy.special import j0
 
-from core.routing.plan.cells import CELLS, MIDDLE_HZ, PINK_HZ, in_common, pink
-from core.routing.plan.responses import resonant
-from core.space.lines import decay_over, early_energy, tail_energy
+from core.routing.plan.cells import CELLS, EDGES_HZ, MIDDLE_HZ, PINK_HZ, in_common, pink
+from core.routing.plan.responses import high_pass, low_pass, resonant
+from core.space.absorb import Losses, line_losses
+from core.space.lines import (
+    EARLY_DB,
+    EARLY_MS,
+    LINES,
+    diffusers,
+    early_energy,
+    line_lengths,
+    tail_energy,
+    tail_response,
+)
 from core.units.decibel import db_gain
 
 Kernel = np.ndarray
 """(3, 3, CELLS): power out (left, right, common) of power in."""
 _TURNS = 48
+RATE_HZ = 48_000.0
+"""At which a reverb is counted; others differ by what its lines' lengths are rounded to."""
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -28,15 +41,16 @@ class Spread:
     """`gain` (left, right) and `shape` (CELLS, complex; None: flat) of what stays in step; what
     becomes diffuse by `kernel` (None: nothing); `rms` gain per side of both together.
 
-    `most` bounds the amplitude gain (a number or over CELLS), for loops; `loudest` is the gain that
-    a peak may meet, `ceiling` a peak that nothing passes (linear).
+    `most` bounds the amplitude gain, for loops (a number, or over CELLS by `find_most`, which takes
+    its time); `loudest` is the gain that a peak may meet, `ceiling` a peak that nothing passes.
     """
 
     gain: tuple[float, float] = (1.0, 1.0)
     shape: np.ndarray | None = None
     kernel: Kernel | None = None
     rms: tuple[float, float] = (1.0, 1.0)
-    most: np.ndarray | float = 1.0
+    most: float = 1.0
+    find_most: Callable[[], np.ndarray] | None = None
     loudest: float = 1.0
     ceiling: float = math.inf
     range_db: tuple[float, float] | None = None
@@ -107,21 +121,33 @@ def swept(mode: str, frequency_hz: float, q: float, range_oct: float) -> Spread:
     )  # fmt: skip
 
 
-def _part(
-    low_cut_hz: float | None, high_cut_hz: float | None, pan_percent: float, side_db: float,
-    cross_percent: float,
-) -> np.ndarray:  # fmt: skip
-    """(3, 3, CELLS): what a part of a reverb goes through: cuts, mid/side, cross-talk, balance."""
-    side, cross, pan = db_gain(side_db), cross_percent / 100, pan_percent / 100
+Part = tuple[float | None, float | None, float, float, float]
+"""Of a reverb's early part or tail: low cut and high cut (Hz), pan (%), side (dB), cross-talk (%)."""
+
+
+def _sides(part: Part) -> np.ndarray:
+    """(2, 2): mid/side, then cross-talk, then balance."""
+    side, cross, pan = db_gain(part[3]), part[4] / 100, part[2] / 100
     wide = np.array([[1 + side, 1 - side], [1 - side, 1 + side]]) / 2
     over = np.array([[1, cross], [cross, 1]]) / math.sqrt(1 + cross * cross)
-    balance = np.diag([min(1.0, 1 - pan), min(1.0, 1 + pan)])
-    power = np.ones(CELLS)
-    if low_cut_hz is not None:
-        power = power / (1 + (low_cut_hz / MIDDLE_HZ) ** 4)
-    if high_cut_hz is not None:
-        power = power / (1 + (MIDDLE_HZ / high_cut_hz) ** 4)
-    return of_matrix(balance @ over @ wide)[:, :, None] * power
+    mixed: np.ndarray = np.diag([min(1.0, 1 - pan), min(1.0, 1 + pan)]) @ over @ wide
+    return mixed
+
+
+def _cuts(part: Part, hz: np.ndarray) -> np.ndarray:
+    """Complex response of a part's low and high cut."""
+    found = np.ones(hz.shape, complex)
+    heard = np.maximum(hz, 1e-3)
+    if part[0] is not None:
+        found = found * high_pass(2, part[0], heard)
+    if part[1] is not None:
+        found = found * low_pass(2, part[1], heard)
+    return found
+
+
+def _part(part: Part) -> np.ndarray:
+    """(3, 3, CELLS): what a part of a reverb does to power."""
+    return of_matrix(_sides(part))[:, :, None] * np.abs(_cuts(part, MIDDLE_HZ)) ** 2
 
 
 @dataclass(frozen=True)
@@ -134,8 +160,9 @@ class TailSettings:
     size: float = 1.0
     early_db: float = 0.0
     early_size: float = 1.0
-    early: tuple[float | None, float | None, float, float, float] = (None, None, 0.0, 0.0, 0.0)
-    tail: tuple[float | None, float | None, float, float, float] = (None, None, 0.0, 0.0, 0.0)
+    early: Part = (None, None, 0.0, 0.0, 0.0)
+    tail: Part = (None, None, 0.0, 0.0, 0.0)
+    density: float = 0.8
     sides: int = 2
 
 
@@ -143,9 +170,9 @@ class TailSettings:
 def tail(settings: TailSettings) -> Spread:
     """A reverb: as much power out as pink noise brings in, by band and side as its parts are set."""
     s = settings
-    decay = decay_over(MIDDLE_HZ, s.rt60_s, s.high_share, s.octaves_s)
+    kept = np.abs(_losses(s).over(MIDDLE_HZ, RATE_HZ)) ** 2
     early = early_energy(s.early_db, s.rt60_s, s.size * s.early_size)
-    (left, left_common), (right, right_common) = (tail_energy(decay, s.size, n) for n in (0, 1))
+    (left, left_common), (right, right_common) = (tail_energy(kept, n) for n in (0, 1))
     nothing = np.zeros(CELLS)
     late = np.array(
         [[left, right, nothing], [left, right, nothing], [left_common, right_common, nothing]]
@@ -159,24 +186,82 @@ def tail(settings: TailSettings) -> Spread:
     scale = float((pink().weights * whole).sum())
     if s.sides == 1:
         kernel = np.zeros((3, 3, CELLS))
-        kernel[0, 0] = (early * _part(*s.early)[0, 0] + left * _part(*s.tail)[0, 0]) / scale
+        kernel[0, 0] = (early * _part(s.early)[0, 0] + left * _part(s.tail)[0, 0]) / scale
     else:
         kernel = (
-            np.einsum("ijc,jkc->ikc", _part(*s.early), soon)
-            + np.einsum("ijc,jkc->ikc", _part(*s.tail), late)
+            np.einsum("ijc,jkc->ikc", _part(s.early), soon)
+            + np.einsum("ijc,jkc->ikc", _part(s.tail), late)
         ) / scale
     # Two equal and unlike sides in: what comes out of each, for levels of a path.
     out = (kernel[:, 0] + kernel[:, 1]) @ pink().weights
     rms = (math.sqrt(max(float(out[0]), 0)), math.sqrt(max(float(out[1]), 0)))
-    # Peaks of a dense response: |H|^2 over so many independent points is spread as an exponential.
-    points = np.maximum(decay * 20_000 / 2.2, 10)
-    above = np.log(points) + 3.0
-    strongest = np.sqrt(
-        np.maximum(kernel[0, 0] + kernel[1, 0], kernel[0, 1] + kernel[1, 1]) * above
-    )
     return Spread(
-        gain=(0.0, 0.0), kernel=kernel, rms=rms, most=strongest, loudest=1.0,
-    )  # fmt: skip
+        gain=(0.0, 0.0), kernel=kernel, rms=rms, find_most=lambda: strongest(settings, scale)
+    )
+
+
+TURNED = math.sqrt(0.5) * np.array([[1.0, 1.0], [1.0, -1.0]])
+"""Left and right as mid and side of the same power, and back."""
+
+
+@lru_cache(maxsize=64)
+def strongest(s: TailSettings, scale: float) -> np.ndarray:
+    """(2, 2, 2, CELLS): the largest sizes of a reverb's transfer, out by in, in each cell.
+
+    First between left and right, then between mid and side: what is fed equally and added up again
+    meets the mid alone.
+    """
+    losses = _losses(s)
+    longest = max(s.rt60_s, *(x for x in s.octaves_s if x is not None), 0.0)
+    poles = np.stack([np.ones(LINES), np.zeros(LINES), -losses.poles])[None]
+    sections = np.concatenate([poles, losses.shelves]) if losses.poles.any() else losses.shelves
+    lengths = line_lengths(s.size, RATE_HZ)
+    hz, late = tail_response(lengths, losses.gains, sections, _HEARD * longest, RATE_HZ)
+    times = np.array(EARLY_MS) / 1e3 * s.size * s.early_size
+    taps = db_gain(s.early_db + EARLY_DB) * 10 ** (-3 * times / s.rt60_s)
+    soon = np.zeros_like(late)
+    for side, stretch in enumerate((1.0, 1.07)):
+        turn = np.exp(-2j * math.pi * times[:, None] * stretch * hz[None, :])
+        soon[side, side] = (taps[:, None] * turn).sum(axis=0)
+    if s.sides == 1:
+        whole = np.zeros_like(late)
+        whole[0, 0] = soon[0, 0] * _cuts(s.early, hz) + late[0, 0] * _cuts(s.tail, hz)
+        found = np.stack([_cell_tops(hz, np.abs(whole))] * 2)
+    else:
+        whole = np.einsum("ij,jkf->ikf", _sides(s.early), soon * _cuts(s.early, hz))
+        whole = whole + np.einsum("ij,jkf->ikf", _sides(s.tail), late * _cuts(s.tail, hz))
+        whole = whole * diffusers(hz, s.density)[None, :, :]
+        found = np.stack([_cell_tops(hz, np.abs(w)) for w in (whole, _turned(whole))])
+    return found / math.sqrt(scale)
+
+
+_HEARD = 0.8
+"""Share of the longest RT60 that a response is followed for."""
+
+
+def _losses(s: TailSettings) -> Losses:
+    return line_losses(s.rt60_s, s.high_share, s.octaves_s, line_lengths(s.size, RATE_HZ), RATE_HZ)
+
+
+def _turned(transfer: np.ndarray) -> np.ndarray:
+    return np.einsum("ij,jkf,kl->ilf", TURNED, transfer, TURNED)
+
+
+def _cell_tops(hz: np.ndarray, size: np.ndarray) -> np.ndarray:
+    """(2, 2, CELLS): the largest of (2, 2, F) in each cell; narrow empty ones take neighbours'."""
+    # What lies below and above the cells can run away as well: it counts with the outermost ones.
+    inside = np.clip(np.searchsorted(EDGES_HZ, hz) - 1, 0, CELLS - 1)
+    good = np.ones(len(hz), bool)
+    found = np.zeros((2, 2, CELLS))
+    for i in (0, 1):
+        for j in (0, 1):
+            np.maximum.at(found[i, j], inside[good], size[i, j, good])
+    filled = np.bincount(inside[good], minlength=CELLS) > 0
+    for i in (0, 1):
+        for j in (0, 1):
+            row = found[i, j]
+            row[~filled] = np.interp(MIDDLE_HZ[~filled], MIDDLE_HZ[filled], row[filled])
+    return found
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,7 +4,7 @@ import numpy as np
 
 from core.routing import Context
 from core.routing.document.rig import Rig
-from core.routing.evaluate.signal import Signals
+from core.routing.evaluate.signal import Carrying
 from core.routing.plan.cells import EDGES_HZ
 from core.routing.plan.model import Plan
 
@@ -17,7 +17,7 @@ def output_power(rig: Rig, plan: Plan, context: Context, output: str) -> np.ndar
 
     What works by level keeps the gain that it has in the whole.
     """
-    signals = Signals(rig, plan, context, hold=True)
+    signals = Carrying(rig, plan, context, hold=True)
     return np.maximum(signals.cells(plan.outputs[output])[:2], 0)
 
 

@@ -212,6 +212,7 @@ class Renderer:
         setting = Setting(
             self.rate_hz, self.plan.channels[arc.target], -20.0 if heard is None else heard,
             self.plan.times_s, self.impulses, self.moves.fields.get(arc.stage.id, {}), self.seed,
+            arc.own_lines,
         )  # fmt: skip
         return processor_for(arc.stage, setting)
 

@@ -6,6 +6,7 @@ odd ones, each side hearing all lines with the signs of a row of its own.
 """
 
 import math
+import random
 
 import numpy as np
 import scipy.signal
@@ -32,16 +33,53 @@ def tail_energy(kept: np.ndarray, side: int) -> tuple[np.ndarray, np.ndarray]:
     return each.sum(axis=0) / 2, (signs * each).sum(axis=0) / 2
 
 
-def early_energy(early_db: float, rt60_s: float, size: float) -> float:
-    """Energy of the early part's six taps, for unit energy into their own side."""
-    times = np.array(EARLY_MS) / 1e3 * size
+def early_energy(early_db: float, rt60_s: float, times: np.ndarray) -> float:
+    """Energy of the early part's six taps (times in s), for unit energy into their own side."""
     taps = 10 ** ((early_db + EARLY_DB) / 20) * 10 ** (-3 * times / rt60_s)
     return float((taps**2).sum())
 
 
-def line_lengths(size: float, rate_hz: float) -> tuple[int, ...]:
-    """Samples of the eight lines: primes, so that no two share a period."""
-    return tuple(next_prime(max(67, round(ms * size / 1e3 * rate_hz))) for ms in LENGTHS_MS)
+_OWN, _SEEDED = 0.16, 0.04
+
+
+def line_lengths(
+    size: float, rate_hz: float, own: int = 0, seed: int = 0
+) -> tuple[int, ...]:  # fmt: skip
+    """Samples of the eight lines: primes, so that no two share a period.
+
+    Reverbs that differ have lines of their own, up to 16 % from the first one's: with equal lines the
+    peaks of two responses would meet, and one behind the other would be 3 dB louder for that.
+    """
+    return tuple(
+        next_prime(max(67, round(ms * size * one * other / 1e3 * rate_hz)))
+        for ms, one, other in zip(
+            LENGTHS_MS, _stretched(own, _OWN, LINES), _stretched(seed, _SEEDED, LINES), strict=True
+        )
+    )
+
+
+def _stretched(start: int, most: float, count: int) -> list[float]:
+    rng = random.Random(start)
+    return [1 + most * (2 * rng.random() - 1) if start else 1.0 for _ in range(count)]
+
+
+def early_times(size: float, own: int = 0) -> np.ndarray:
+    """Times (s) of the early part's six taps on the left; the right's are 7 % longer."""
+    return np.array(EARLY_MS) / 1e3 * size * _stretched(-own, _OWN, len(EARLY_MS))
+
+
+def diffuser_spans(rate_hz: float, own: int = 0) -> np.ndarray:
+    """(2, 2): samples of the two all-passes of each side, before the lines and the early part."""
+    stretch = _stretched(own + 7 * (own > 0), 2 * _OWN, len(DIFFUSERS_MS))
+    return np.array(
+        [
+            [
+                next_prime(round(ms * one / 1e3 * rate_hz) + DIFFUSER_APART * side)
+                for ms, one in zip(DIFFUSERS_MS, stretch, strict=True)
+            ]
+            for side in (0, 1)
+        ]
+    )
 
 
 def next_prime(n: int) -> int:
@@ -57,16 +95,17 @@ DIFFUSER_APART = 31
 MOST_DIFFUSION = 0.75
 
 
-def diffusers(hz: np.ndarray, density: float, rate_hz: float = 48_000.0) -> np.ndarray:
+def diffusers(
+    hz: np.ndarray, density: float, own: int = 0, rate_hz: float = 48_000.0
+) -> np.ndarray:  # fmt: skip
     """(2, F): the all-passes before the lines, a side each: `(g + z^-n) / (1 + g z^-n)`, two in a row.
 
     They change no magnitude, but turn the two sides unlike each other.
     """
     share = MOST_DIFFUSION * density
     found = np.ones((2, len(hz)), complex)
-    for side in (0, 1):
-        for ms in DIFFUSERS_MS:
-            span = next_prime(round(ms / 1e3 * rate_hz) + DIFFUSER_APART * side)
+    for side, spans in enumerate(diffuser_spans(rate_hz, own)):
+        for span in spans:
             z = np.exp(-2j * math.pi * hz * span / rate_hz)
             found[side] *= (share + z) / (1 + share * z)
     return found

@@ -23,6 +23,8 @@ class Setting:
     moves: Mapping[str, "Curve"] = field(default_factory=dict)
     """Written moves of this stage's own fields, by field."""
     seed: int = 0
+    own_lines: int = 0
+    """Which set of lines a reverb has."""
 
 
 @dataclass(frozen=True)

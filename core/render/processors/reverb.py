@@ -9,7 +9,6 @@ loss is as asked in the middle of all six (after Schlecht and Habets 2017, with 
 """
 
 import math
-import random
 from typing import Any
 
 import numba
@@ -22,15 +21,13 @@ from core.render.processors.parts import PartWork
 from core.routing.document import kinds as k
 from core.space.absorb import line_losses
 from core.space.lines import (
-    DIFFUSER_APART,
-    DIFFUSERS_MS,
     EARLY_DB,
-    EARLY_MS,
-    LENGTHS_MS,
     LINES,
     MOST_DIFFUSION,
     OCTAVES_HZ,
-    next_prime,
+    diffuser_spans,
+    early_times,
+    line_lengths,
 )
 
 _UNLIKE = (0.39, 0.59, 0.74, 0.89, 1.04, 1.21, 1.41, 1.64)
@@ -357,24 +354,14 @@ class ReverbWork:
 
     def __init__(self, stage: k.Reverb, setting: Setting) -> None:
         self.rate, self.stage, self.channels = setting.rate_hz, stage, setting.channels
-        rate, rng = setting.rate_hz, random.Random(setting.seed)
-        spread = [1 + 0.04 * (2 * rng.random() - 1) if setting.seed else 1.0 for _ in range(LINES)]
-        size = stage.size_percent / 100
-        lengths = [
-            next_prime(max(67, round(ms * size * one / 1e3 * rate)))
-            for ms, one in zip(LENGTHS_MS, spread, strict=True)
-        ]
+        rate, size = setting.rate_hz, stage.size_percent / 100
+        lengths = line_lengths(size, rate, setting.own_lines, setting.seed)
         self.lengths = np.array(lengths, dtype=np.int64)
         self.depth = 0.0 if stage.locked else stage.mod_depth_ms / 1e3 * rate
         self.depth = min(self.depth, 0.4 * min(lengths))
-        self.spans = np.array(
-            [
-                [next_prime(round(ms / 1e3 * rate) + DIFFUSER_APART * side) for ms in DIFFUSERS_MS]
-                for side in (0, 1)
-            ]
-        )
+        self.spans = diffuser_spans(rate, setting.own_lines)
         self.density = MOST_DIFFUSION * stage.density_percent / 100
-        times = np.array(EARLY_MS) * size * stage.early_size_percent / 100 / 1e3
+        times = early_times(size * stage.early_size_percent / 100, setting.own_lines)
         self.taps = np.array([np.round(times * (1 + 0.07 * side) * rate) for side in (0, 1)], int)
         early = 10 ** ((stage.early_db + EARLY_DB) / 20) * 10 ** (-3 * times / stage.rt60_s)
         self.early = early.astype(np.float32)

@@ -40,7 +40,7 @@ def loop_gain(e: Evaluation) -> Iterator[Found]:
             )
         shown = fmt.number(loop.gain_db, 1)
         if loop.gain_db >= 0:
-            lap = fmt.number(loop.lap_s * 1e3, 0)
+            lap = fmt.number(e.lap_s(loop) * 1e3, 0)
             yield Found(
                 loop.port,
                 f"{source.shown} feeds itself with {fmt.signed(loop.gain_db, 1)} dB a lap: it grows "
@@ -49,9 +49,10 @@ def loop_gain(e: Evaluation) -> Iterator[Found]:
             )  # fmt: skip
         elif loop.gain_db > -6:
             laps = math.ceil(60 / -loop.gain_db)
+            tail = " (a peak of the reverb in it counted)" if _has_tail(e) else ""
             yield Found(
                 loop.port,
-                f"{source.shown} feeds itself: loop gain {shown} dB. It takes {laps} laps to die "
+                f"{source.shown} feeds itself: loop gain {shown} dB{tail}. It takes {laps} laps to die "
                 f"away; {fmt.number(-loop.gain_db, 1)} dB more and it never stops.",
                 loop.gain_db, "dB", fix,
             )  # fmt: skip
@@ -63,6 +64,11 @@ def loop_gain(e: Evaluation) -> Iterator[Found]:
                 "dB",
                 severity="note",
             )
+
+
+def _has_tail(e: Evaluation) -> bool:
+    """Whether a reverb stands in a loop of the rig."""
+    return any(getattr(e.rig.nodes[name], "diffuse", False) for name in e.plan.in_cycle)
 
 
 @rule(

@@ -11,7 +11,7 @@ import numpy as np
 from core.blend.laws import pan_position
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
-from core.routing.evaluate.loops import loop_gains
+from core.routing.evaluate.loops import BANDS_HZ, LoopGain, loop_gains
 from core.routing.evaluate.network import (
     NEAR_S,
     Network,
@@ -32,11 +32,12 @@ from core.routing.evaluate.report import (
     RigReport,
     SumsOut,
 )
-from core.routing.evaluate.signal import Signals, compile_rig
+from core.routing.evaluate.signal import Carrying, compile_rig
 from core.routing.evaluate.summing import coupling, in_step
 from core.routing.plan.build import Context
 from core.routing.plan.model import Plan
 from core.routing.plan.responses import GRID_HZ
+from core.space.lines import OCTAVES_HZ
 from core.units.decibel import audible_db
 
 _HZ = [round(float(hz), 3) for hz in GRID_HZ]
@@ -152,7 +153,7 @@ class Evaluation:
     def _apart(self, source: str, output: str) -> float:
         """Gain of all arrivals of a source at an output, added as powers."""
         signals = self.plan.carried
-        assert isinstance(signals, Signals)
+        assert isinstance(signals, Carrying)
         unit = self._strength(source)
         return signals.apart(self.plan.outputs[output], source) / unit if unit else 0.0
 
@@ -344,6 +345,20 @@ class Evaluation:
             )
         return found
 
+    def _tails_in(self, loop: LoopGain) -> list[float]:
+        """RT60 at each band of the longest tail on a loop (s); 0 without one."""
+        at = np.array(BANDS_HZ)
+        longest = np.zeros(len(at))
+        for name in self.plan.in_cycle:
+            node = self.rig.nodes[name]
+            if isinstance(node, k.Stage) and node.diffuse and not node.bypassed:
+                longest = np.maximum(longest, decay_at(node, at))
+        return [float(s) for s in longest]
+
+    def lap_s(self, loop: LoopGain) -> float:
+        """The quickest way round, and the mean delay of a tail on it (RT60 / 13.8)."""
+        return loop.lap_s + max(self._tails_in(loop), default=0.0) / (6 * math.log(10))
+
     def report(self) -> RigReport:
         return RigReport(
             digest=self.plan.digest,
@@ -354,15 +369,17 @@ class Evaluation:
                     rail=loop.port,
                     gain_db=loop.gain_db,
                     hz=loop.hz,
-                    lap_ms=loop.lap_s * 1e3,
+                    lap_ms=self.lap_s(loop) * 1e3,
                     bands_db=list(loop.bands_db),
                     laps_to_60_db=(
                         60 / -loop.gain_db
                         if loop.gain_db is not None and loop.gain_db < 0
                         else None
                     ),
+                    grows=loop.gain_db is None or loop.gain_db >= 0,
                     decay_s=[
-                        60 / -band * loop.lap_s if band < 0 else None for band in loop.bands_db
+                        loop_decay_s(band, loop.lap_s, tail)
+                        for band, tail in zip(loop.bands_db, self._tails_in(loop), strict=False)
                     ],
                 )
                 for loop in self.loops
@@ -375,12 +392,38 @@ class Evaluation:
         )
 
 
+def loop_decay_s(gain_db: float, lap_s: float, tail_s: float) -> float | None:
+    """Time for 60 dB of a loop of so much gain and lap, with a tail of its own RT60 on it.
+
+    A delay alone loses the gain every lap: `60 / -G * lap`. A tail near a peak of its response is a
+    resonance of time constant RT60 / 6.9; closed with gain g, it takes `RT60 / (1 - g)`. None where
+    it does not die.
+
+    >>> loop_decay_s(-6, 0.2, 0.0)
+    2.0
+    """
+    if gain_db >= 0:
+        return None
+    return 60 / -gain_db * lap_s + tail_s / (1 - 10 ** (gain_db / 20))
+
+
 def evaluate(rig: Rig, context: Context = Context()) -> RigReport:
     """Arrivals, sums, loops and levels of a rig under a tempo.
 
     Raises RigError where a parameter cannot be read.
     """
     return Evaluation(rig, context).report()
+
+
+def decay_at(node: k.Stage, hz: np.ndarray) -> np.ndarray:
+    """RT60 (s) of a stage with a tail at frequencies."""
+    if isinstance(node, k.Reverb):
+        octaves = tuple(getattr(node, f"rt60_{int(middle)}_s") for middle in OCTAVES_HZ)
+        if any(s is not None for s in octaves):
+            given = [node.rt60_s if s is None else s for s in octaves]
+            return np.interp(np.log(hz), np.log(OCTAVES_HZ), given)
+        return np.full(len(hz), node.rt60_s)
+    return np.full(len(hz), float(k.field_of(node, "rt60_s", 0.0)))
 
 
 def _db(gain: float) -> float:

@@ -90,7 +90,8 @@ class LoopOut(Edge):
     rail: str
     gain_db: float | None = Field(description="A safe bound; null where the rest is unstable")
     hz: float = Field(description="Where it is largest")
-    lap_ms: float
+    grows: bool = Field(description="At or above unity: it has no end")
+    lap_ms: float = Field(description="Quickest way round, and the mean delay of a tail on it")
     bands_db: list[float] = Field(description="At 125, 250, 500, 1k, 2k, 4k Hz")
     laps_to_60_db: float | None
     decay_s: list[float | None] = Field(

@@ -1,16 +1,14 @@
 """The signal model: what every point of a plan carries, per source and side, in step and diffuse.
 
-Going forward along the arcs, each point holds, for every side of every source, its arrivals (time,
-filters, gains to left and right) and the diffuse power over cells of frequency. Arrivals of one
-source add as amplitudes as far as its own spectrum leaves them alike at the time between them;
-diffuse parts, unlike sides and different sources add as powers. What depends on level gets its gain
-here, from the level and crest that arrive at it. Repeats and laps are followed one by one as long
-as they matter; the rest of their geometric series is added as power.
+Going forward along the arcs, each point holds the arrivals of every signal (`state`). What a stage
+makes of its own, a tail, distortion, what modulation takes out of step, is a signal of its own from
+there on. What depends on level gets its gain here, from the level and crest that arrive at it.
+Repeats are followed one by one as long as they matter; the rest of their series is one signal more.
 """
 
 import math
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -18,29 +16,29 @@ import numpy as np
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
 from core.routing.evaluate.shapes import (
-    FAR_TICKS,
     SHAPES,
     TICKS,
-    cell_power,
     fine_delay,
     fine_response,
     number_of,
-    shared_power,
     spectrum_number,
 )
+from core.routing.evaluate.state import Arriving, Signal, Signals, State, level_of
 from core.routing.plan.build import Context, build_plan
 from core.routing.plan.carried import Carried, Power
-from core.routing.plan.cells import CELLS, CREST_DB, in_common
-from core.routing.plan.laws import Heard, needs_cells, operate
-from core.routing.plan.model import Arc, Matrix, Plan, SelfLoop, size, times
+from core.routing.plan.cells import CELLS, CREST_DB
+from core.routing.plan.laws import RINGING, Heard, needs_cells, operate
+from core.routing.plan.model import Arc, Plan, SelfLoop, size, times
 from core.routing.plan.spread import Spread, of_matrix, swinging, taps_over
 from core.units.decibel import db_gain, power_db
 
-MOST_ARRIVALS = 48
+MOST_ARRIVALS = 64
+_KEPT = 48
+_CROWDED_S = 0.004
+"""Mean time between arrivals below which they are taken to be crowded."""
 _FLOOR = 1e-3
 """A repeat or lap this far below the first is left to the rest of the series."""
-_MOST_REPEATS = 12
-_MOST_SHORT_REPEATS = 40
+_MOST_REPEATS, _MOST_SHORT_REPEATS = 12, 40
 _SHORT_S = 0.06
 _MOST_LAPS = 8
 _SETTLING = 12
@@ -50,93 +48,34 @@ _TAIL_CREST = 5.0
 """Peak against RMS of what is diffuse: of a normal process over some minutes."""
 _PHASE = 1.2
 """What filters may add to a peak by phase alone, beyond what they pass of its power."""
+_NOTHING = 1e-15
 
 
-@dataclass(frozen=True, slots=True)
-class Column:
-    """One side of one source: its number, RMS amplitude, spectrum and crest (linear)."""
-
-    source: str
-    side: int
-    amplitude: float
-    weights: np.ndarray
-    crest: float
-    number: int
-    """Of its spectrum, for what is remembered of pairs."""
-    alike: float
-
-
-Arriving = dict[tuple[int, int, bool], list[float]]
-"""(ticks, response, wet) to [left, right, peak]: gains, and what a peak meets against the gain."""
-
-
-class State:
-    """What a point holds: arrivals by column, diffuse power (3, CELLS) by (source, wet)."""
-
-    __slots__ = ("arriving", "diffuse", "grids")
-
-    def __init__(self) -> None:
-        self.arriving: dict[int, Arriving] = {}
-        self.diffuse: dict[tuple[str, bool], np.ndarray] = {}
-        self.grids: dict[tuple[int, bool], np.ndarray] = {}
-        """(column, wet) to (2, fine places): what arrives over too many ways to list."""
-
-    def __bool__(self) -> bool:
-        return bool(self.arriving or self.diffuse or self.grids)
-
-    def grid(self, name: tuple[int, bool], transfer: np.ndarray) -> None:
-        have = self.grids.get(name)
-        self.grids[name] = transfer if have is None else have + transfer
-
-    def take(self, other: "State") -> None:
-        for column, found in other.arriving.items():
-            mine = self.arriving.setdefault(column, {})
-            for key, (left, right, peak) in found.items():
-                _meet(mine, key, left, right, peak)
-        for name, power in other.diffuse.items():
-            self.spread(name, power)
-        for place, transfer in other.grids.items():
-            self.grid(place, transfer)
-
-    def spread(self, name: tuple[str, bool], power: np.ndarray) -> None:
-        have = self.diffuse.get(name)
-        self.diffuse[name] = power if have is None else have + power
-
-
-def _meet(
-    into: Arriving, key: tuple[int, int, bool], left: float, right: float, peak: float
-) -> None:
-    have = into.get(key)
-    if have is None:
-        into[key] = [left, right, peak]
-    else:
-        have[0] += left
-        have[1] += right
-        have[2] = max(have[2], peak)
-
-
-class Signals(Mapping[int, Carried]):
-    """What each point of a plan carries; computed at once, summed up when asked for."""
+class Carrying(Mapping[int, Carried]):
+    """What each point of a plan carries; found at once, summed up when asked for."""
 
     def __init__(self, rig: Rig, plan: Plan, context: Context, *, hold: bool = False) -> None:
         """hold: stages that work by level keep the gains that they have, as in a part of a plan
         whose whole was carried before.
         """
         SHAPES.trim()
-        self.plan, self.hold = plan, hold
-        self.columns = list(_columns(rig, plan, context))
-        self.states: list[State] = [State() for _ in range(plan.points)]
-        self.times: list[tuple[float, float, float | None]] = [
-            (math.inf, math.inf, None)
-        ] * plan.points
-        self.caps: list[tuple[float, float]] = [(0.0, 0.0)] * plan.points
-        self.grows: set[int] = set()
+        self.rig, self.plan, self.context, self.hold = rig, plan, context, hold
         self.found: dict[int, Carried] = {}
-        self.ripe: set[int] = set()
+        self.grows: set[int] = set()
         self.leaving: dict[int, list[Arc]] = {}
         for arc in plan.arcs:
             self.leaving.setdefault(arc.source, []).append(arc)
-        self._run()
+        self._forward()
+        if plan.back:
+            self._laps()
+            inside = [
+                a for a in plan.arcs if a.by_level and a.stage and a.stage.id in plan.in_cycle
+            ]
+            if inside and not hold:
+                # Once more, at the levels that the laps bring; they hardly move after that.
+                fixed = {id(arc): self._operated(arc) for arc in inside}
+                self._forward(fixed)
+                self._laps()
 
     # As a mapping ------------------------------------------------------------------------------
     def __getitem__(self, point: int) -> Carried:
@@ -151,177 +90,201 @@ class Signals(Mapping[int, Carried]):
     def __len__(self) -> int:
         return self.plan.points
 
-    # Going forward -----------------------------------------------------------------------------
-    def _run(self) -> None:
-        plan = self.plan
-        for column, one in enumerate(self.columns):
-            point = plan.sources[one.source]
-            gains = (1.0, 0.0) if one.side == 0 else (0.0, 1.0)
-            self.states[point].arriving[column] = {(0, 0, False): [*gains, one.crest]}
-            self.times[point] = (0.0, math.inf, 0.0)
-            top = one.amplitude * one.crest
-            have = self.caps[point]
-            self.caps[point] = (top, have[1]) if one.side == 0 else (have[0], top)
-        self._forward(plan.arcs)
-        if plan.back:
-            self._laps()
-            again = [
-                a
-                for a in plan.arcs
-                if a.by_level and a.stage is not None and a.stage.id in plan.in_cycle
-            ]
-            if again and not self.hold:
-                # Once more, at the levels that the laps bring; they hardly move after that.
-                self._once_more(again)
-        for point in range(plan.points):
-            self._finish(point)
+    def cells(self, point: int) -> np.ndarray:
+        """Power over the cells at a point: left, right, in common (3, CELLS)."""
+        total = np.zeros((3, CELLS))
+        for power in self.signals.cells(self.states[point]).values():
+            total += power
+        return total
 
-    def _forward(self, arcs: Iterable[Arc]) -> None:
-        for arc in arcs:
+    def apart(self, point: int, source: str) -> float:
+        """Amplitude of all arrivals of a source at a point, added as powers, both sides."""
+        return math.sqrt(self.signals.apart(self.states[point], source))
+
+    # Going forward -----------------------------------------------------------------------------
+    def _forward(self, fixed: Mapping[int, Spread] | None = None) -> None:
+        """fixed: gains of stages in a cycle, where they are known already."""
+        plan = self.plan
+        self.signals = Signals()
+        self.states = [State() for _ in range(plan.points)]
+        self.times: list[tuple[float, float, float | None]] = [
+            (math.inf, math.inf, None)
+        ] * plan.points
+        self.caps: list[tuple[float, float]] = [(0.0, 0.0)] * plan.points
+        self.ripe: set[int] = set()
+        for name, point in plan.sources.items():
+            self._begin(name, point)
+        for arc in plan.arcs:
             here = arc.source
             if here not in self.ripe:
                 self._finish(here)
-            spread = arc.spread
             if arc.by_level and not self.hold:
-                assert arc.stage is not None
-                spread = arc.spread = operate(
-                    arc.stage, self._heard(here, arc.stage), self._key(arc.stage)
-                )
-                arc.matrix = times(arc.bare, (spread.rms[0], 0.0, 0.0, spread.rms[1]))
-            self._cross(arc, spread, self.states[here], self.states[arc.target])
+                known = None if fixed is None else fixed.get(id(arc))
+                arc.spread = self._operated(arc) if known is None else known
+                arc.matrix = times(arc.bare, (arc.spread.rms[0], 0.0, 0.0, arc.spread.rms[1]))
+            self._cross(arc, self.states[here], self.states[arc.target])
             self._carry_times(arc)
-            self._carry_caps(arc, spread)
+            self._carry_caps(arc)
             if here in self.grows:
                 self.grows.add(arc.target)
+        for point in range(plan.points):
+            self._finish(point)
 
-    def _key(self, stage: k.Stage) -> Heard | None:
-        point = self.plan.keys.get(stage.id)
-        return None if point is None else self._heard(point, stage)
+    def _begin(self, name: str, point: int) -> None:
+        node = self.rig.nodes[name]
+        assert isinstance(node, k.Source)
+        spectrum = self.context.spectrum(name)
+        number, level = spectrum_number(spectrum), db_gain(node.level_dbfs)
+        crest, first = db_gain(node.crest_db), -1
+        for side in range(self.plan.channels[point]):
+            signal = self.signals.add(
+                Signal(
+                    name,
+                    level,
+                    spectrum.weights,
+                    crest,
+                    number,
+                    first,
+                    spectrum.alike if side else 0.0,
+                )  # fmt: skip
+            )
+            first = signal if side == 0 else first
+            ends = (1.0, 0.0) if side == 0 else (0.0, 1.0)
+            self.states[point].arriving[signal] = {(0, 0, False): [*ends, crest]}
+        self.times[point] = (0.0, math.inf, 0.0)
+        top = level * crest
+        self.caps[point] = (top, top if self.plan.channels[point] == 2 else 0.0)
 
-    def _heard(self, point: int, stage: k.Stage) -> Heard:
-        state = self.states[point]
-        left, right, common = self._power(state)
-        crest = self._crest(state)
-        cells = None
-        if needs_cells(stage):
-            whole = self._cells(state)
+    def _operated(self, arc: Arc) -> Spread:
+        stage = arc.stage
+        assert stage is not None
+        tapped = self.plan.keys.get(stage.id)
+        key = None if tapped is None else self._heard(self.states[tapped], stage)
+        return operate(stage, self._heard(self.states[arc.source], stage), key)
+
+    def _heard(self, state: State, stage: k.Stage | None = None) -> Heard:
+        left, right, alike = level_of(self.signals.power(state))
+        crest, cells = self._crest(state), None
+        if stage is not None and needs_cells(stage):
+            whole = np.zeros((3, CELLS))
+            for power in self.signals.cells(state).values():
+                whole += power
             cells = whole[0] if whole[0].sum() >= whole[1].sum() else whole[1]
-        both = math.sqrt(left * right)
-        return Heard(
-            left, right, common / both if both > 0 else 1.0, power_db(crest * crest), cells
-        )
+        return Heard(left, right, alike, power_db(crest * crest), cells)
 
     def _crest(self, state: State) -> float:
-        """Of what a point holds: the crests of its parts by power, none above its source's."""
+        """Of what a point holds: the crests of its parts by power, none above its signal's."""
         top = total = 0.0
-        for column, found in state.arriving.items():
-            one = self.columns[column]
-            weight = one.amplitude**2
+        for index, found in state.arriving.items():
+            one = self.signals.known[index]
+            weight, most = one.amplitude**2, min(one.crest, _NOISE if one.number < 0 else one.crest)
             for left, right, peak in found.values():
                 power = weight * (left * left + right * right)
                 total += power
-                top += power * min(peak, one.crest) ** 2
-        for spread in state.diffuse.values():
-            part = float(spread[0].sum() + spread[1].sum())
-            total += part
-            top += part * _NOISE**2
+                # A shaper's flat tops are the peaks; what its filters ring on top is not the crest.
+                reach = most if peak >= one.crest else max(1.0, peak / RINGING)
+                top += power * reach * reach
         return math.sqrt(top / total) if total > 0 else _NOISE
 
-    def _cross(self, arc: Arc, spread: Spread | None, came: State, goes: State) -> None:
+    def _cross(self, arc: Arc, came: State, goes: State) -> None:
         """What a state becomes across an arc, added to another."""
         if not came:
             return
-        ticks = round(arc.delay_s * TICKS)
-        shape = (
-            0
-            if arc.stage is not None and isinstance(arc.stage, k.Swept) and spread is not None
-            else number_of(arc.shape)
-        )
-        loudest, ceiling = 1.0, math.inf
-        if spread is None:
-            a, b, c, d = arc.bare if arc.stage is not None else arc.matrix
-        else:
-            m = arc.bare
+        spread, taps = arc.spread, arc.taps
+        shape = self._shape(arc)
+        a, b, c, d = arc.bare if arc.stage is not None else arc.matrix
+        if spread is not None:
             left_gain, right_gain = spread.gain
-            a, b, c, d = m[0] * left_gain, m[1] * right_gain, m[2] * left_gain, m[3] * right_gain
-            loudest, ceiling = spread.loudest, spread.ceiling
-            if spread.shape is not None:
-                shape = SHAPES.joined(shape, SHAPES.number(spread, spread.shape))
+            a, b, c, d = a * left_gain, b * right_gain, c * left_gain, d * right_gain
+            shape = SHAPES.joined(shape, number_of(None, spread))
         if a or b or c or d:
-            wet_here = arc.wet
-            joined = SHAPES.joined
-            taps = [(g, ticks + round(t * TICKS)) for g, t in arc.taps]
-            for column, found in came.arriving.items():
-                into = goes.arriving.setdefault(column, {})
-                amplitude = self.columns[column].amplitude
+            ticks = round(arc.delay_s * TICKS)
+            late = [(gain, ticks + round(t * TICKS)) for gain, t in taps]
+            by_level, joined, wet_here = arc.by_level, SHAPES.joined, arc.wet
+            swung = _loudest(spread)
+            for index, found in came.arriving.items():
+                into = goes.arriving.setdefault(index, {})
+                amplitude = self.signals.known[index].amplitude
                 for (at, response, wet), (left, right, peak) in found.items():
                     gl, gr = a * left + b * right, c * left + d * right
                     if gl == 0.0 and gr == 0.0:
                         continue
-                    top = peak
-                    if spread is not None and arc.by_level:
-                        top = _peak_after(
-                            spread, peak, amplitude * math.hypot(left, right), loudest, ceiling
-                        )
+                    if by_level and spread is not None:
+                        peak = _peak_after(spread, peak, amplitude * math.hypot(left, right))
+                    elif swung:
+                        peak *= swung
                     filtered = joined(response, shape) if shape else response
-                    for gain, late in taps:
-                        key = (at + late, filtered, wet or wet_here)
+                    for gain, after in late:
+                        key = (at + after, filtered, wet or wet_here)
                         have = into.get(key)
                         if have is None:
-                            into[key] = [gain * gl, gain * gr, top]
+                            into[key] = [gain * gl, gain * gr, peak]
                         else:
                             have[0] += gain * gl
                             have[1] += gain * gr
-                            have[2] = max(have[2], top)
-        for (column, wet), transfer in came.grids.items():
-            left, right = transfer
-            late = fine_response(shape) * fine_delay(arc.delay_s)
-            if len(arc.taps) > 1:
-                late = late * sum(g * fine_delay(t) for g, t in arc.taps)
-            gone = np.stack([(a * left + b * right) * late, (c * left + d * right) * late])
-            goes.grid((column, wet or arc.wet), gone)
-        if came.diffuse or (spread is not None and spread.kernel is not None):
-            self._cross_diffuse(arc, spread, shape, came, goes)
-
-    def _cross_diffuse(
-        self, arc: Arc, spread: Spread | None, shape: int, came: State, goes: State
-    ) -> None:
-        behind = of_matrix(np.array([[arc.bare[0], arc.bare[1]], [arc.bare[2], arc.bare[3]]]))
-        if spread is None and arc.stage is None:
-            m = arc.matrix
-            behind = of_matrix(np.array([[m[0], m[1]], [m[2], m[3]]]))
-        over = np.abs(SHAPES.held[number_of(arc.shape)]) ** 2 if arc.shape is not None else None
-        if isinstance(arc.stage, k.Swept) and spread is not None:
-            over = None
-        echoes = sum(g * g for g, _ in arc.taps) if len(arc.taps) > 1 else 1.0
-        if len(arc.taps) > 1 and max(t for _, t in arc.taps) < _SHORT_S:
-            near = np.abs(taps_over(arc.taps)) ** 2
-            over = near if over is None else over * near
-            echoes = 1.0
-        made: dict[tuple[str, bool], np.ndarray] = {}
-
-        def add(name: tuple[str, bool], power: np.ndarray) -> None:
-            have = made.get(name)
-            made[name] = power if have is None else have + power
-
-        steady = None
-        if spread is not None:
-            left, right = spread.gain
-            factor = 1.0 if spread.shape is None else np.abs(spread.shape) ** 2
-            steady = (left * left * factor, right * right * factor, left * right * factor)
-        for (source, wet), power in came.diffuse.items():
-            kept = power if steady is None else np.stack([power[i] * steady[i] for i in range(3)])
-            if spread is not None and spread.kernel is not None:
-                kept = kept + np.einsum("ijc,jc->ic", spread.kernel, power)
-            add((source, wet or arc.wet), kept)
+                            have[2] = max(have[2], peak)
+            for (index, wet), transfer in came.grids.items():
+                left_row, right_row = transfer
+                turned = fine_response(shape) * fine_delay(arc.delay_s)
+                if len(taps) > 1:
+                    turned = turned * np.sum([g * fine_delay(t) for g, t in taps], axis=0)
+                rows = [
+                    (a * left_row + b * right_row) * turned,
+                    (c * left_row + d * right_row) * turned,
+                ]
+                goes.grid((index, wet or wet_here), np.stack(rows))
         if spread is not None and spread.kernel is not None:
-            for source, wet, power in self._coherent_cells(came):
-                add((source, wet or arc.wet), np.einsum("ijc,jc->ic", spread.kernel, power))
-        for name, power in made.items():
-            whole = behind @ power
-            if over is not None:
-                whole = whole * over
-            goes.spread(name, whole * echoes if echoes != 1.0 else whole)
+            made = self._made(arc, spread, came)
+            # What a gain that moves leaves out of step has its peaks where those in step are counted.
+            crest = _TAIL_CREST if arc.diffuse else 0.0 if _loudest(spread) else _NOISE
+            for (source, wet), power in made.items():
+                self._emit(goes, source, wet, power, crest)
+
+    def _shape(self, arc: Arc) -> int:
+        # A swept filter that moves is what its spread says, not what it rests at.
+        moved = isinstance(arc.stage, k.Swept) and arc.spread is not None
+        return 0 if moved else number_of(arc.shape)
+
+    def _made(self, arc: Arc, spread: Spread, came: State) -> dict[tuple[str, bool], np.ndarray]:
+        """Power (3, CELLS) of its own that an arc makes, by (source, wet)."""
+        assert spread.kernel is not None
+        found: dict[tuple[str, bool], np.ndarray] = {}
+        over = self._behind(arc)
+        for (source, wet), power in self.signals.cells(came).items():
+            made = over @ np.einsum("ijc,jc->ic", spread.kernel, power)
+            made = made * self._colour(arc)
+            name = (source, wet or arc.wet)
+            found[name] = made if name not in found else found[name] + made
+        return found
+
+    def _behind(self, arc: Arc) -> np.ndarray:
+        m = arc.bare if arc.stage is not None else arc.matrix
+        return of_matrix(np.array([[m[0], m[1]], [m[2], m[3]]]))
+
+    def _colour(self, arc: Arc) -> np.ndarray | float:
+        """|H|^2 of an arc's filters and copies over the cells."""
+        shape = self._shape(arc)
+        found: np.ndarray | float = 1.0 if shape == 0 else np.abs(SHAPES.held[shape]) ** 2
+        if len(arc.taps) > 1:
+            if max(t for _, t in arc.taps) < _SHORT_S:
+                return found * np.abs(taps_over(arc.taps)) ** 2
+            return found * sum(g * g for g, _ in arc.taps)
+        return found
+
+    def _emit(self, state: State, source: str, wet: bool, power: np.ndarray, crest: float) -> None:
+        """Power (3, CELLS) as new signals: what both sides have in common, and each side's own."""
+        left, right, common = power
+        sign = 1.0 if float(common.sum()) >= 0 else -1.0
+        both = np.clip(sign * common, 0, np.minimum(left, right))
+        both = np.maximum(both, 0)
+        for cells, ends in (
+            (both, (1.0, sign)), (left - both, (1.0, 0.0)), (right - both, (0.0, 1.0))
+        ):  # fmt: skip
+            total = float(cells.sum())
+            if total > _NOTHING:
+                weights = np.maximum(cells, 0) / total
+                index = self.signals.add(Signal(source, math.sqrt(total), weights, crest, -1))
+                state.arriving[index] = {(0, 0, wet): [*ends, crest]}
 
     def _finish(self, point: int) -> None:
         """Once all that comes in is there: the loop it feeds to itself, and no more arrivals than can
@@ -337,18 +300,37 @@ class Signals(Mapping[int, Carried]):
         self._thin(state)
 
     def _thin(self, state: State) -> None:
-        """Too many arrivals to list go on as a transfer over fine places of frequency."""
-        gridded = {column for column, _ in state.grids}
-        for column, found in state.arriving.items():
-            if len(found) <= MOST_ARRIVALS and column not in gridded:
+        """Too many arrivals to list: the weakest go on as a signal of their own where they lie apart
+        in time; where they crowd, all go on as a transfer over fine places of frequency.
+        """
+        gridded = {index for index, _ in state.grids}
+        for index, found in list(state.arriving.items()):
+            if len(found) <= MOST_ARRIVALS and index not in gridded:
                 continue
-            for (at, response, wet), (left, right, _) in found.items():
-                seen = fine_response(response) * fine_delay(at / TICKS)
-                state.grid((column, wet), np.stack([left * seen, right * seen]))
-            state.arriving[column] = {}
+            at_all = [key[0] for key in found] or [0]
+            apart = (max(at_all) - min(at_all)) / max(1, len(found)) > _CROWDED_S * TICKS
+            if apart and index not in gridded:
+                self._weakest(state, index, found)
+            else:
+                self.signals.to_grid(state, index)
 
+    def _weakest(self, state: State, index: int, found: Arriving) -> None:
+        one = self.signals.known[index]
+        ranked = sorted(found.items(), key=lambda item: -math.hypot(item[1][0], item[1][1]))
+        state.arriving[index] = dict(ranked[:_KEPT])
+        for wet in (False, True):
+            rest = [(key[1], gains) for key, gains in ranked[_KEPT:] if key[2] == wet]
+            if rest:
+                power = np.zeros((3, CELLS))
+                for response, (left, right, _) in rest:
+                    seen = np.abs(SHAPES.held[response]) ** 2
+                    power += np.outer((left * left, right * right, left * right), seen)
+                power = power * one.weights * one.amplitude**2
+                self._emit(state, one.source, wet, power, one.crest)
+
+    # A point that feeds itself -----------------------------------------------------------------
     def _rung(self, point: int, loop: SelfLoop, state: State) -> State:
-        """A state with all its repeats: the first ones as arrivals, the rest as power."""
+        """A state with all its repeats: the first ones as arrivals, the rest as one signal more."""
         swapped = loop.matrix[0] == 0.0 and loop.matrix[3] == 0.0
         gain = loop.matrix[1] if swapped else loop.matrix[0]
         shape = number_of(loop.shape)
@@ -356,71 +338,62 @@ class Signals(Mapping[int, Carried]):
         steady = np.ones(CELLS)
         if isinstance(loop.insert, k.Drive):
             # Unity for what is quiet; above that the shaper holds every lap down.
-            gain *= self._held_down(loop.insert, self._heard_state(state), abs(gain))
+            gain *= self._held_down(loop.insert, self._heard(state), abs(gain))
         elif isinstance(loop.insert, k.Chorus):
             swung = swinging(loop.insert.depth_ms / 1e3, False)
             assert swung.shape is not None
             steady = swung.shape.real
-            shape = SHAPES.joined(shape, SHAPES.number(swung, swung.shape))
-        top = abs(gain) * math.sqrt(float(seen.max()))
-        if top >= _GROWING:
+            shape = SHAPES.joined(shape, number_of(None, swung))
+        top = math.sqrt(float(seen.max()))
+        if abs(gain) * top >= _GROWING:
             self.grows.add(point)
-            gain = math.copysign(min(abs(gain), 0.999 / math.sqrt(float(seen.max()))), gain)
+            gain = math.copysign(min(abs(gain), 0.999 / top), gain)
         lap = round(loop.delay_s * TICKS)
-        most = _MOST_SHORT_REPEATS if loop.delay_s < _SHORT_S else _MOST_REPEATS
         out = State()
         out.take(state)
-        entering = list(self._coherent_cells(state))
-        turn = {True: (1, 0, 2), False: (0, 1, 2)}
-        now, response, total = 1.0, 0, 0
-        for count in range(1, most + 1):
-            now *= gain
-            if abs(now) < _FLOOR:
-                break
-            response = SHAPES.joined(response, shape)
-            total = count
-            flip = swapped and count % 2 == 1
-            for column, found in state.arriving.items():
-                into = out.arriving[column]
-                for (at, filtered, wet), (left, right, peak) in found.items():
-                    if flip:
-                        left, right = right, left
-                    key = (at + count * lap, SHAPES.joined(filtered, response), wet)
-                    _meet(into, key, now * left, now * right, peak)
-        out.grids = {}
+        out.loose = dict(state.loose)
+        entering = self.signals.cells(state)
+        total = self._repeat(state, out, gain, shape, lap, loop.delay_s, swapped)
         for place, transfer in state.grids.items():
             turned = gain * fine_response(shape) * fine_delay(loop.delay_s)
             if swapped:
-                both = 1 / (1 - turned * turned)
-                out.grids[place] = (transfer + turned * transfer[::-1]) * both
+                ringing = (transfer + turned * transfer[::-1]) / (1 - turned * turned)
             else:
-                out.grids[place] = transfer / (1 - turned)
-        z = (gain * gain) * seen
-        ratio = z**total
-        scatter = None
+                ringing = transfer / (1 - turned)
+            out.grids[place] = ringing
+            entering.pop((self.signals.known[place[0]].source, place[1]), None)
+        z = gain * gain * seen
+        scattered = None
         if np.any(steady != 1.0):
             # What the laps spread: all their power less what is still in step.
-            whole = z * (1 - ratio) / (1 - z)
             still = z * steady**2
-            scatter = np.maximum(whole - still * (1 - still**total) / (1 - still), 0)
-        # From the lap after the last one listed on.
-        first, pairs = z ** (total + 1), 1 / (1 - z * z)
-        odd = (total + 1) % 2 == 1
-        powers = [(s, w, p, True) for s, w, p in entering]
-        powers += [(s, w, p, False) for (s, w), p in state.diffuse.items()]
-        for source, wet, power, listed in powers:
-            begin = first if listed else z
-            begins_odd = odd if listed else True
-            if swapped:
-                here = power[list(turn[begins_odd])]
-                there = power[list(turn[not begins_odd])]
-                rest = begin * pairs * (here + z * there)
-            else:
-                rest = begin / (1 - z) * power
-            if listed and scatter is not None:
-                rest = rest + scatter * power
-            out.spread((source, wet), rest)
+            whole = z * (1 - z**total) / (1 - z)
+            scattered = np.maximum(whole - still * (1 - still**total) / (1 - still), 0)
+        for (source, wet), power in entering.items():
+            rest = _from_lap(total + 1, z, power, swapped)
+            if scattered is not None:
+                rest = rest + scattered * power
+            self._emit(out, source, wet, rest, _TAIL_CREST)
         return out
+
+    def _repeat(
+        self, state: State, out: State, gain: float, shape: int, lap: int, lap_s: float,
+        swapped: bool,
+    ) -> int:  # fmt: skip
+        """Add repeats one by one; how many were added."""
+        now, response, total = 1.0, 0, 0
+        for count in range(1, (_MOST_SHORT_REPEATS if lap_s < _SHORT_S else _MOST_REPEATS) + 1):
+            now *= gain
+            if abs(now) < _FLOOR:
+                break
+            response, total = SHAPES.joined(response, shape), count
+            for index, found in state.arriving.items():
+                for (at, filtered, wet), (left, right, peak) in found.items():
+                    if swapped and count % 2 == 1:
+                        left, right = right, left
+                    key = (at + count * lap, SHAPES.joined(filtered, response), wet)
+                    out.meet(index, key, now * left, now * right, peak)
+        return total
 
     def _held_down(self, insert: k.Drive, heard: Heard, gain: float) -> float:
         """What a drive in a loop leaves of each lap once dry sound and laps have settled."""
@@ -431,36 +404,30 @@ class Signals(Mapping[int, Carried]):
             held = 0.5 * (held + min(1.0, max(operate(insert, louder, None).rms) * back))
         return held
 
-    def _heard_state(self, state: State) -> Heard:
-        left, right, common = self._power(state)
-        both = math.sqrt(left * right)
-        return Heard(
-            left, right, common / both if both > 0 else 1.0, power_db(self._crest(state) ** 2)
-        )
-
     # Cycles ------------------------------------------------------------------------------------
     def _laps(self) -> None:
         """What goes back along the rails that close cycles, lap by lap, and the rest as power."""
         coming = {arc.target: State() for arc in self.plan.back}
         for arc in self.plan.back:
-            self._finish(arc.source)
-            self._cross(arc, arc.spread, self.states[arc.source], coming[arc.target])
+            self._cross(arc, self.states[arc.source], coming[arc.target])
         start = self._strength(coming)
         for _ in range(_MOST_LAPS):
-            if self._strength(coming) <= start * _FLOOR**2 or start == 0:
+            if start == 0 or self._strength(coming) <= start * _FLOOR**2:
                 break
-            coming = self._lap(coming, keep=True)
+            coming = self._lap(coming)
         if self._strength(coming) > 0:
             self._rest(coming)
         self.found.clear()
 
-    def _lap(self, coming: dict[int, State], *, keep: bool) -> dict[int, State]:
+    def _strength(self, states: dict[int, State]) -> float:
+        return sum(sum(self.signals.power(state)[:2]) for state in states.values())
+
+    def _lap(self, coming: dict[int, State]) -> dict[int, State]:
         """One more time through all that lies behind; what comes back at the closing rails."""
-        moving: dict[int, State] = {}
+        moving = {}
         for point, state in coming.items():
-            fresh = State()
+            moving[point] = fresh = State()
             fresh.take(state)
-            moving[point] = fresh
         done: set[int] = set()
 
         def arrived(point: int) -> State:
@@ -473,103 +440,96 @@ class Signals(Mapping[int, Carried]):
                 if loop is not None:
                     moving[point] = state = self._rung(point, loop, state)
                 self._thin(state)
-                if keep:
-                    self.states[point].take(state)
-                    self._thin(self.states[point])
+                self.states[point].take(state)
+                self._thin(self.states[point])
             return state
 
         for arc in self.plan.arcs:
             state = arrived(arc.source)
             if state:
-                self._cross(arc, arc.spread, state, moving.setdefault(arc.target, State()))
+                self._cross(arc, state, moving.setdefault(arc.target, State()))
         for point in list(moving):
             arrived(point)
         back = {arc.target: State() for arc in self.plan.back}
         for arc in self.plan.back:
             if arc.source in moving:
-                self._cross(arc, arc.spread, moving[arc.source], back[arc.target])
+                self._cross(arc, moving[arc.source], back[arc.target])
         return back
-
-    def _strength(self, states: dict[int, State]) -> float:
-        return sum(sum(self._power(state)[:2]) for state in states.values())
 
     def _rest(self, coming: dict[int, State]) -> None:
         """Laps without end, as power: x = coming + K x, solved per cell, then carried on once."""
         targets = list(coming)
-        names = sorted({n for s in coming.values() for n in self._all_power(s)})
-        if not names:
-            return
-        probe = ("", True)
-        size_ = 3 * len(targets)
-        system = np.zeros((CELLS, size_, size_))
+        held = {target: self.signals.cells(state) for target, state in coming.items()}
+        names = sorted({name for found in held.values() for name in found})
+        width = 3 * len(targets)
+        system = np.zeros((CELLS, width, width))
         for j, target in enumerate(targets):
             for c in range(3):
-                unit = State()
-                power = np.zeros((3, CELLS))
-                power[c] = 1.0
-                unit.diffuse[probe] = power
-                back = self._lap({target: unit}, keep=False)
+                unit = np.zeros((3, CELLS))
+                unit[c] = 1.0
+                walked = self._walk({target: unit})
                 for i, other in enumerate(targets):
-                    found = back[other].diffuse.get(probe)
-                    if found is not None:
-                        system[:, 3 * i : 3 * i + 3, 3 * j + c] = found.T
+                    for arc in self.plan.back:
+                        if arc.target == other and arc.source in walked:
+                            back = self._power_over(arc, walked[arc.source])
+                            system[:, 3 * i : 3 * i + 3, 3 * j + c] += back.T
         radius = float(np.abs(np.linalg.eigvals(system)).max())
         if radius >= _GROWING:
             for target in targets:
-                self.grows.add(target)
                 self._mark_growing(target)
             system *= 0.999 / radius
-        start = np.zeros((CELLS, size_, len(names)))
+        start = np.zeros((CELLS, width, len(names)))
         for i, target in enumerate(targets):
-            held = self._all_power(coming[target])
             for n, name in enumerate(names):
-                if name in held:
-                    start[:, 3 * i : 3 * i + 3, n] = held[name].T
-        solved = np.linalg.solve(np.eye(size_)[None] - system, start)
-        on: dict[int, State] = {}
-        for i, target in enumerate(targets):
-            state = State()
-            for n, name in enumerate(names):
-                state.diffuse[name] = np.maximum(solved[:, 3 * i : 3 * i + 3, n].T, _LEAST)
-            on[target] = state
-        self._lap(on, keep=True)
+                if name in held[target]:
+                    start[:, 3 * i : 3 * i + 3, n] = held[target][name].T
+        solved = np.linalg.solve(np.eye(width)[None] - system, start)
+        for n, name in enumerate(names):
+            begin = {t: solved[:, 3 * i : 3 * i + 3, n].T for i, t in enumerate(targets)}
+            for point, power in self._walk(begin).items():
+                loose = self.states[point].loose
+                kept = np.concatenate([np.maximum(power[:2], 0), power[2:]])
+                loose[name] = kept if name not in loose else loose[name] + kept
+
+    def _walk(self, start: dict[int, np.ndarray]) -> dict[int, np.ndarray]:
+        """Power (3, CELLS) at every point behind some, everything out of step."""
+        found = dict(start)
+        rung: set[int] = set()
+        for arc in self.plan.arcs:
+            power = found.get(arc.source)
+            if power is None:
+                continue
+            loop = self.plan.loops.get(arc.source)
+            if loop is not None and arc.source not in rung:
+                rung.add(arc.source)
+                swapped = loop.matrix[0] == 0.0 and loop.matrix[3] == 0.0
+                gain = min(0.999, abs(loop.matrix[1] if swapped else loop.matrix[0]))
+                z = gain * gain * np.abs(SHAPES.held[number_of(loop.shape)]) ** 2
+                found[arc.source] = power = power + _from_lap(1, z, power, swapped)
+            gone = self._power_over(arc, power)
+            have = found.get(arc.target)
+            found[arc.target] = gone if have is None else have + gone
+        return found
+
+    def _power_over(self, arc: Arc, power: np.ndarray) -> np.ndarray:
+        """Power behind an arc, steady and made of its own."""
+        spread, kept = arc.spread, power
+        if spread is not None:
+            left, right = spread.gain
+            factor = 1.0 if spread.shape is None else np.abs(spread.shape) ** 2
+            kept = power * factor * np.array([[left * left], [right * right], [left * right]])
+            if spread.kernel is not None:
+                kept = kept + np.einsum("ijc,jc->ic", spread.kernel, power)
+        gone: np.ndarray = (self._behind(arc) @ kept) * self._colour(arc)
+        return gone
 
     def _mark_growing(self, point: int) -> None:
-        todo, seen = [point], {point}
+        todo = [point]
         while todo:
             here = todo.pop()
-            self.grows.add(here)
-            for arc in self.leaving.get(here, ()):
-                if arc.target not in seen:
-                    seen.add(arc.target)
-                    todo.append(arc.target)
-
-    def _once_more(self, arcs: list[Arc]) -> None:
-        gains = {
-            id(arc): operate(arc.stage, self._heard(arc.source, arc.stage), self._key(arc.stage))
-            for arc in arcs
-            if arc.stage is not None
-        }
-        held = {a.stage.id for a in arcs if a.stage is not None}
-        self.states = [State() for _ in range(self.plan.points)]
-        self.ripe.clear()
-        for column, one in enumerate(self.columns):
-            ends = (1.0, 0.0) if one.side == 0 else (0.0, 1.0)
-            point = self.plan.sources[one.source]
-            self.states[point].arriving[column] = {(0, 0, False): [*ends, one.crest]}
-        for arc in self.plan.arcs:
-            if arc.source not in self.ripe:
-                self._finish(arc.source)
-            if id(arc) in gains:
-                arc.spread = gains[id(arc)]
-            elif arc.by_level and arc.stage is not None and arc.stage.id not in held:
-                arc.spread = operate(
-                    arc.stage, self._heard(arc.source, arc.stage), self._key(arc.stage)
-                )
-            if arc.by_level and arc.spread is not None:
-                arc.matrix = times(arc.bare, (arc.spread.rms[0], 0.0, 0.0, arc.spread.rms[1]))
-            self._cross(arc, arc.spread, self.states[arc.source], self.states[arc.target])
-        self._laps()
+            if here not in self.grows:
+                self.grows.add(here)
+                todo += [arc.target for arc in self.leaving.get(here, ())]
 
     # Times and peaks ---------------------------------------------------------------------------
     def _carry_times(self, arc: Arc) -> None:
@@ -584,268 +544,34 @@ class Signals(Mapping[int, Carried]):
             late_to = late if late_to is None else max(late_to, late)
         self.times[arc.target] = (dry_to, wet_to, late_to)
 
-    def _carry_caps(self, arc: Arc, spread: Spread | None) -> None:
+    def _carry_caps(self, arc: Arc) -> None:
         """What no peak can pass, whatever adds up: amplitudes along every way, and ceilings."""
         left, right = self.caps[arc.source]
-        loop = self.plan.loops.get(arc.source)
+        loop, spread = self.plan.loops.get(arc.source), arc.spread
         if loop is not None and (left or right):
             g = size(loop.matrix)
             left = right = math.inf if g >= _GROWING else max(left, right) / (1 - g)
-        a, b, c, d = (
-            (abs(x) for x in arc.bare) if arc.stage is not None else (abs(x) for x in arc.matrix)
-        )
+        a, b, c, d = arc.bare if arc.stage is not None else arc.matrix
         lift = 1.0 if arc.shape is None else 2.0 * max(1.0, arc.shape.top)
         if spread is not None:
             if arc.diffuse or spread.shape is not None:
                 lift = math.inf
             elif spread.kernel is not None and not arc.by_level:
                 lift = max(lift, spread.loudest)
-            left, right = _capped(left, spread), _capped(right, spread)
+            left, right = (min(x * spread.loudest, spread.ceiling) for x in (left, right))
         have = self.caps[arc.target]
-        into = (
+        self.caps[arc.target] = (
             have[0] + lift * (_by(a, left) + _by(b, right)) if a or b else have[0],
             have[1] + lift * (_by(c, left) + _by(d, right)) if c or d else have[1],
         )
-        self.caps[arc.target] = into
-
-    # Sums --------------------------------------------------------------------------------------
-    def _of_arrivals(
-        self, column: int, found: list[tuple[tuple[int, int, bool], list[float]]]
-    ) -> Power:
-        one = self.columns[column]
-        scale = one.amplitude**2
-        if len(found) == 1:
-            (_, response, _), (left, right, _) = found[0]
-            if response:
-                scale *= shared_power(one.number, one.weights, response, response, 0)
-            return scale * left * left, scale * right * right, scale * left * right
-        number, weights, common = one.number, one.weights, SHAPES.common
-        left_sum = right_sum = both = 0.0
-        found.sort(key=_when)
-        for i, ((at, response, _), (left, right, _)) in enumerate(found):
-            own = 1.0 if response == 0 else shared_power(number, weights, response, response, 0)
-            left_sum += own * left * left
-            right_sum += own * right * right
-            both += own * left * right
-            for j in range(i - 1, -1, -1):
-                (other_at, other, _), (l2, r2, _) = found[j]
-                apart = at - other_at
-                if apart > FAR_TICKS:
-                    break
-                if response <= other:
-                    shared = common.get((number, response, other, apart))
-                else:
-                    shared = common.get((number, other, response, -apart))
-                if shared is None:
-                    shared = shared_power(number, weights, response, other, apart)
-                left_sum += 2 * shared * left * l2
-                right_sum += 2 * shared * right * r2
-                both += shared * (left * r2 + right * l2)
-        return max(0.0, left_sum * scale), max(0.0, right_sum * scale), both * scale
-
-    def _coherent(self, state: State, which: bool | None = None) -> dict[str, list[float]]:
-        """Power of the arrivals by source; of the dry or wet ones alone where `which` says so."""
-        found: dict[str, list[float]] = {}
-        for column, arriving in state.arriving.items():
-            items = [x for x in arriving.items() if which is None or x[0][2] == which]
-            if not items:
-                continue
-            power = self._of_arrivals(column, items)
-            total = found.setdefault(self.columns[column].source, [0.0, 0.0, 0.0])
-            for i in range(3):
-                total[i] += power[i]
-            if self.columns[column].side == 1 and self.columns[column].alike:
-                self._add_alike(state, column, which, total)
-        for column, own in self._gridded(state, which):
-            one = self.columns[column]
-            total = found.setdefault(one.source, [0.0, 0.0, 0.0])
-            sums = (own * one.weights).sum(axis=1) * one.amplitude**2
-            for i in range(3):
-                total[i] += float(sums[i])
-        return found
-
-    def _gridded(self, state: State, which: bool | None) -> Iterator[tuple[int, np.ndarray]]:
-        """(column, (3, CELLS)): means over each cell of what was too much to list."""
-        for column in dict.fromkeys(column for column, _ in state.grids):
-            wanted = (False, True) if which is None else (which,)
-            parts = [state.grids[column, wet] for wet in wanted if (column, wet) in state.grids]
-            if parts:
-                yield column, cell_power(sum(parts[1:], parts[0]))
-
-    def _add_alike(self, state: State, column: int, which: bool | None, total: list[float]) -> None:
-        """What the two sides of a stereo source have in common."""
-        right = self.columns[column]
-        left_column = column - 1
-        scale = 2 * right.alike * right.amplitude * self.columns[left_column].amplitude
-        far = FAR_TICKS
-        for (at, response, wet), (left, right_gain, _) in state.arriving[column].items():
-            for (other_at, other, other_wet), (l2, r2, _) in state.arriving.get(
-                left_column, {}
-            ).items():
-                if which is not None and (wet != which or other_wet != which):
-                    continue
-                if abs(at - other_at) < far:
-                    shared = scale * shared_power(
-                        right.number, right.weights, response, other, at - other_at
-                    )
-                    total[0] += shared * left * l2
-                    total[1] += shared * right_gain * r2
-                    total[2] += shared * (left * r2 + right_gain * l2) / 2
-
-    def _power(self, state: State) -> Power:
-        left = right = common = 0.0
-        for a, b, c in self._coherent(state).values():
-            left, right, common = left + a, right + b, common + c
-        for diffuse in state.diffuse.values():
-            sums = diffuse.sum(axis=1)
-            left, right, common = (
-                left + float(sums[0]),
-                right + float(sums[1]),
-                common + float(sums[2]),
-            )
-        return left, right, common
-
-    def _coherent_cells(self, state: State) -> Iterator[tuple[str, bool, np.ndarray]]:
-        """(source, wet, power (3, CELLS)) of the arrivals; cross terms go with the wet ones."""
-        for column, arriving in state.arriving.items():
-            one = self.columns[column]
-            items = list(arriving.items())
-            dry = np.zeros((3, CELLS))
-            wet_power = np.zeros((3, CELLS))
-            any_wet = any(key[2] for key, _ in items)
-            any_dry = any(not key[2] for key, _ in items)
-            for i, ((at, response, wet), (left, right, _)) in enumerate(items):
-                shape = SHAPES.held[response]
-                own = np.outer((left * left, right * right, left * right), np.abs(shape) ** 2)
-                for (other_at, other, other_wet), (l2, r2, _) in items[:i]:
-                    apart = at - other_at
-                    if abs(apart) < FAR_TICKS:
-                        product = shape * np.conj(SHAPES.held[other])
-                        if apart:
-                            product = product * in_common(np.array(apart / TICKS))
-                        crossed = np.outer(
-                            (2 * left * l2, 2 * right * r2, left * r2 + right * l2), product.real
-                        )
-                        if wet == other_wet:
-                            own = own + crossed
-                        else:
-                            wet_power += crossed
-                if wet:
-                    wet_power += own
-                else:
-                    dry += own
-            scale = one.weights * one.amplitude**2
-            if not items:
-                continue
-            if any_dry:
-                yield one.source, False, dry * scale
-            if any_wet:
-                yield one.source, True, wet_power * scale
-
-        for column in dict.fromkeys(column for column, _ in state.grids):
-            one = self.columns[column]
-            scale = one.weights * one.amplitude**2
-            dry_part, wet_part = state.grids.get((column, False)), state.grids.get((column, True))
-            only_dry = np.zeros((3, CELLS)) if dry_part is None else cell_power(dry_part)
-            if dry_part is not None:
-                yield one.source, False, only_dry * scale
-            if wet_part is not None:
-                whole = wet_part if dry_part is None else dry_part + wet_part
-                # What dry and wet have in common goes with the wet.
-                yield one.source, True, (cell_power(whole) - only_dry) * scale
-
-    def _all_power(self, state: State) -> dict[tuple[str, bool], np.ndarray]:
-        found = {name: power.copy() for name, power in state.diffuse.items()}
-        for source, wet, power in self._coherent_cells(state):
-            have = found.get((source, wet))
-            found[source, wet] = power if have is None else have + power
-        return found
-
-    def _cells(self, state: State) -> np.ndarray:
-        """Power (3, CELLS) of everything."""
-        total = np.zeros((3, CELLS))
-        for power in self._all_power(state).values():
-            total += power
-        return total
-
-    def cells(self, point: int) -> np.ndarray:
-        """Power over the cells at a point: left, right, in common (3, CELLS)."""
-        return self._cells(self.states[point])
-
-    def apart(self, point: int, source: str) -> float:
-        """Amplitude of all arrivals of a source at a point, added as powers, both sides."""
-        state = self.states[point]
-        total = 0.0
-        for column, arriving in state.arriving.items():
-            one = self.columns[column]
-            if one.source != source:
-                continue
-            for (_, response, _), (left, right, _) in arriving.items():
-                own = (
-                    1.0
-                    if response == 0
-                    else shared_power(one.number, one.weights, response, response, 0)
-                )
-                total += own * (left * left + right * right) * one.amplitude**2
-        for (name, _), power in state.diffuse.items():
-            if name == source:
-                total += float(power[:2].sum())
-        for column, cells in self._gridded(state, None):
-            one = self.columns[column]
-            if one.source == source:
-                total += float((cells[:2] * one.weights).sum()) * one.amplitude**2
-        return math.sqrt(max(0.0, total))
-
-    def _summed(self, point: int) -> Carried:
-        state = self.states[point]
-        dry_s, wet_s, latency = self.times[point]
-        by_source = {s: list(p) for s, p in self._coherent(state).items()}
-        dry, wet = [0.0, 0.0, 0.0], [0.0, 0.0, 0.0]
-        mixed = bool(state.grids) or any(
-            any(key[2] for key in found) and not all(key[2] for key in found)
-            for found in state.arriving.values()
-        )
-        if mixed:
-            for which, into in ((False, dry), (True, wet)):
-                for power in self._coherent(state, which).values():
-                    for i in range(3):
-                        into[i] += power[i]
-        else:
-            for column, found in state.arriving.items():
-                if self.columns[column].side == 1 or not found:
-                    continue
-                source = self.columns[column].source
-                into = wet if next(iter(found))[2] else dry
-                for i in range(3):
-                    into[i] += by_source[source][i]
-            for column, found in state.arriving.items():
-                one = self.columns[column]
-                if one.side == 1 and found and not state.arriving.get(column - 1):
-                    into = wet if next(iter(found))[2] else dry
-                    for i in range(3):
-                        into[i] += by_source[one.source][i]
-        for (source, is_wet), spread in state.diffuse.items():
-            sums = spread.sum(axis=1)
-            held = by_source.setdefault(source, [0.0, 0.0, 0.0])
-            into = wet if is_wet else dry
-            for i in range(3):
-                held[i] += float(sums[i])
-                into[i] += float(sums[i])
-        total = [sum(p[i] for p in by_source.values()) for i in range(3)]
-        return Carried(
-            channels=self.plan.channels[point], total=_three(total), dry=_three(dry), wet=_three(wet),
-            by_source={s: _three(p) for s, p in by_source.items()}, find_peak=partial(self._peak, point),
-            dry_s=dry_s, wet_s=wet_s, latency_s=latency, grows=point in self.grows,
-        )  # fmt: skip
 
     def _peak(self, point: int) -> tuple[float, float]:
-        """Arrivals of each source in step, those at one time as they add; sources and tails in step
-        too. No more than what every way's amplitude and every ceiling allow.
+        """Arrivals of each signal in step, those at one time as they add; all signals in step too. No
+        more than what every way's amplitude and every ceiling allow.
         """
-        state = self.states[point]
-        tops = [0.0, 0.0]
-        for column, arriving in state.arriving.items():
-            one = self.columns[column]
+        state, tops = self.states[point], [0.0, 0.0]
+        for index, arriving in state.arriving.items():
+            one = self.signals.known[index]
             at_once: dict[int, list[tuple[int, float, float]]] = {}
             flat = True
             for (at, response, _), (left, right, peak) in arriving.items():
@@ -863,7 +589,7 @@ class Signals(Mapping[int, Carried]):
             whole = _PHASE * one.amplitude * np.sqrt((seen**2) @ one.weights)
             tops[0] += float(whole[0])
             tops[1] += float(whole[1])
-        for power in state.diffuse.values():
+        for power in state.loose.values():
             for side in (0, 1):
                 tops[side] += _TAIL_CREST * math.sqrt(max(0.0, float(power[side].sum())))
         left, right = self.caps[point]
@@ -874,49 +600,64 @@ class Signals(Mapping[int, Carried]):
             return tops[0], tops[1]
         return min(tops[0], left), min(tops[1], right)
 
+    # Summing up --------------------------------------------------------------------------------
+    def _summed(self, point: int) -> Carried:
+        state = self.states[point]
+        dry_s, wet_s, latency = self.times[point]
+        by_source = self.signals.by_source(state)
+        total = _sum(by_source)
+        wets = {key[2] for found in state.arriving.values() for key in found}
+        wets |= {wet for _, wet in (*state.grids, *state.loose)}
+        if len(wets) == 2:
+            dry, wet = (_sum(self.signals.by_source(state, which)) for which in (False, True))
+        else:
+            nothing: Power = (0.0, 0.0, 0.0)
+            dry, wet = (nothing, total) if True in wets else (total, nothing)
+        return Carried(
+            channels=self.plan.channels[point], total=total, dry=dry, wet=wet,
+            by_source={s: (p[0], p[1], p[2]) for s, p in by_source.items()},
+            find_peak=partial(self._peak, point), dry_s=dry_s, wet_s=wet_s, latency_s=latency,
+            grows=point in self.grows,
+        )  # fmt: skip
 
-def _when(item: tuple[tuple[int, int, bool], list[float]]) -> int:
-    return item[0][0]
+
+def _sum(powers: dict[str, list[float]]) -> Power:
+    a = b = c = 0.0
+    for left, right, common in powers.values():
+        a, b, c = a + left, b + right, c + common
+    return a, b, c
 
 
-_LEAST = np.array([[0.0], [0.0], [-np.inf]])
-"""Powers of sides are not negative; what they have in common may be."""
-
-
-def _three(values: list[float]) -> Power:
-    return values[0], values[1], values[2]
+def _from_lap(first: int, z: np.ndarray, power: np.ndarray, swapped: bool) -> np.ndarray:
+    """Power of all laps from the `first` on, of a loop of power gain z that may swap the sides."""
+    if not swapped:
+        return z**first / (1 - z) * power
+    turned = power[[1, 0, 2]]
+    here, there = (turned, power) if first % 2 == 1 else (power, turned)
+    whole: np.ndarray = z**first / (1 - z * z) * (here + z * there)
+    return whole
 
 
 def _by(gain: float, top: float) -> float:
-    return gain * top if gain else 0.0
+    return abs(gain) * top if gain else 0.0
 
 
-def _capped(top: float, spread: Spread) -> float:
-    return min(top * spread.loudest, spread.ceiling)
+def _loudest(spread: Spread | None) -> float:
+    """What a peak may meet more than the mean of a gain that moves by itself; 0 for other spreads."""
+    moves = spread is not None and spread.kernel is not None and spread.shape is None
+    if spread is None or not moves or spread.gain[0] <= 0 or spread.range_db is not None:
+        return 0.0
+    return spread.loudest / spread.gain[0]
 
 
-def _peak_after(spread: Spread, peak: float, level: float, loudest: float, ceiling: float) -> float:
+def _peak_after(spread: Spread, peak: float, level: float) -> float:
     """Peak against RMS gain behind a stage that depends on level: peaks may meet its largest gain,
     and nothing passes its ceiling.
     """
     kept = max(spread.gain)
     if kept <= 0 or level <= 0:
         return peak
-    top = min(peak * level * loudest, ceiling)
-    return top / (kept * level)
-
-
-def _columns(rig: Rig, plan: Plan, context: Context) -> Iterator[Column]:
-    for name in plan.sources:
-        node = rig.nodes[name]
-        assert isinstance(node, k.Source)
-        spectrum = context.spectrum(name)
-        number = spectrum_number(spectrum)
-        for side in range(plan.channels[plan.sources[name]]):
-            yield Column(
-                name, side, db_gain(node.level_dbfs), spectrum.weights, db_gain(node.crest_db),
-                number, spectrum.alike,
-            )  # fmt: skip
+    return min(peak * level * spread.loudest, spread.ceiling) / (kept * level)
 
 
 def compile_rig(rig: Rig, context: Context = Context()) -> Plan:
@@ -925,8 +666,5 @@ def compile_rig(rig: Rig, context: Context = Context()) -> Plan:
     Raises RigError for a parameter that cannot be read under this tempo.
     """
     plan = build_plan(rig, context)
-    plan.carried = Signals(rig, plan, context)
+    plan.carried = Carrying(rig, plan, context)
     return plan
-
-
-__all__ = ["Arriving", "Matrix", "Signals", "State", "compile_rig", "replace"]

@@ -18,13 +18,14 @@ from core.routing.document.rig import PLAIN, Rig, RigError, Strip
 from core.routing.plan import responses as rs
 from core.routing.plan.cells import ClipFacts, Spectrum, pink
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan, scaled, times
-from core.routing.plan.spread import Impulse, Spread
+from core.routing.plan.spread import Impulse, Spread, TailSettings
 from core.routing.plan.walk import in_cycles, walk
 from core.units import TempoFrame, parse_time
 from core.units.decibel import db_gain
 
 HALF_POWER = math.sqrt(0.5)
 MOST_LOOPS = 24
+_ROW = 101
 NONE: Matrix = (0.0, 0.0, 0.0, 0.0)
 OPENED: Matrix = (HALF_POWER, 0.0, HALF_POWER, 0.0)
 """One side as two equal ones of the same power."""
@@ -78,6 +79,9 @@ class Builder:
             (rig.model_dump_json(exclude_defaults=True) + context.frame.model_dump_json()).encode()
         ).hexdigest()
         self.plan = Plan(digest)
+        self.tails: dict[TailSettings, int] = {}
+        self.tails_before: dict[int, int] = {}
+        """Point to the most tails that lie one behind the other before it."""
 
     # Points and arcs -----------------------------------------------------------------------
     def point(self, channels: int) -> int:
@@ -90,7 +94,7 @@ class Builder:
         self, source: int, target: int, matrix: Matrix, owner: str, *, delay_s: float = 0.0,
         wanted_s: float = 0.0, wet: bool = False, leak: bool = False,
         shape: rs.Shaped | None = None, stage: k.Stage | None = None, spread: Spread | None = None,
-        taps: tuple[tuple[float, float], ...] = ((1.0, 0.0),),
+        taps: tuple[tuple[float, float], ...] = ((1.0, 0.0),), own_lines: int = 0,
     ) -> None:  # fmt: skip
         """Add an arc; silent ones are left out. A spread's own gain goes on top of the matrix."""
         if matrix == NONE:
@@ -99,8 +103,10 @@ class Builder:
         if spread is not None:
             whole = times(matrix, (spread.rms[0], 0.0, 0.0, spread.rms[1]))
         self.plan.arcs.append(
-            Arc(source, target, whole, delay_s, owner, wanted_s, wet, leak, shape, stage, matrix, spread, taps)
+            Arc(source, target, whole, delay_s, owner, wanted_s, wet, leak, shape, stage, matrix, spread, taps, own_lines)
         )  # fmt: skip
+        behind = self.tails_before.get(source, 0) + (stage is not None and stage.diffuse)
+        self.tails_before[target] = max(behind, self.tails_before.get(target, 0))
 
     def seconds(self, text: str, node: k.Node) -> float:
         """A time as typed, under this tempo. Raises RigError where it cannot be read."""
@@ -117,6 +123,11 @@ class Builder:
             return parse_time(text, self.frame)[0]
         except QuantityError as error:
             raise RigError(f"{node.shown}: {error.sentence}", part=text) from None
+
+    def own_lines(self, settings: TailSettings, here: int) -> int:
+        """Which lines a reverb has: the same for equal settings, others behind another tail."""
+        kind = self.tails.setdefault(settings, len(self.tails))
+        return kind + _ROW * self.tails_before.get(here, 0)
 
     def idle(self, part: str, *labels: str) -> None:
         """Note settings that cannot act where they stand."""

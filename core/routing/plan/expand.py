@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -43,6 +43,7 @@ class Work:
     shape: rs.Shaped | None = None
     spread: Spread | None = None
     taps: tuple[tuple[float, float], ...] = ((1.0, 0.0),)
+    own_lines: int = 0
 
 
 Expansion = Callable[["Builder", Any, int], Work]
@@ -89,6 +90,7 @@ def expand_stage(
             delay_s=late + work.delay_s, wanted_s=wanted + moved,
             wet=node.counts_as == "wet" or (node.wet_by_nature and node.counts_as == "auto"),
             shape=work.shape, stage=stage, spread=work.spread, taps=work.taps,
+            own_lines=work.own_lines,
         )  # fmt: skip
         return
     spent = wanted + (work.delay_s if node.delay_is == "intended" else 0.0)
@@ -192,7 +194,11 @@ def _reverb(b: "Builder", node: k.Reverb, fed: int) -> Work:
         ),
         density=node.density_percent / 100, sides=sides,
     )  # fmt: skip
-    return Work(delay_s=wanted, shape=rs.cuts(node.low_cut_hz, None, 2), spread=tail(settings))
+    own = b.own_lines(settings, fed)
+    return Work(
+        delay_s=wanted, shape=rs.cuts(node.low_cut_hz, None, 2),
+        spread=tail(replace(settings, own_lines=own)), own_lines=own,
+    )  # fmt: skip
 
 
 _SIDED = {
@@ -225,7 +231,9 @@ def _stand_in(b: "Builder", node: k.StandIn, fed: int) -> Work:
         repeats = tuple((_STAND_IN_FEEDBACK**n, n * time) for n in range(8))
         return Work(delay_s=time, taps=repeats)
     if node.device == "reverb":
-        return Work(spread=tail(TailSettings(rt60_s=node.rt60_s, sides=b.plan.channels[fed])))
+        settings = TailSettings(rt60_s=node.rt60_s, sides=b.plan.channels[fed])
+        own = b.own_lines(settings, fed)
+        return Work(spread=tail(replace(settings, own_lines=own)), own_lines=own)
     return Work(delay_s=k.LOOP_LABEL_S if node.device == "loop" else 0.0)
 
 

@@ -24,7 +24,7 @@ RATE_HZ = 48_000.0
 _STEPS = 160
 _HOLD_S = 0.06
 _QUIET_DB = -120.0
-_RINGING = 1.6
+RINGING = 1.6
 """What the filters round a shaper add to its flat tops."""
 
 
@@ -180,7 +180,7 @@ def drive(node: k.Drive, heard: Heard) -> Spread:
     return Spread(
         gain=(left, right), kernel=kernel,
         rms=(math.sqrt(left**2 + extra_left), math.sqrt(right**2 + extra_right)), most=lift,
-        loudest=lift, ceiling=ceiling * _RINGING, range_db=(node.gain_db, floor),
+        loudest=lift, ceiling=ceiling * RINGING, range_db=(node.gain_db, floor),
     )  # fmt: skip
 
 

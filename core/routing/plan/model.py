@@ -69,6 +69,8 @@ class Arc:
     found when levels are known, as is `matrix`."""
     taps: tuple[tuple[float, float], ...] = ((1.0, 0.0),)
     """Gains and times (s) of copies that the stage itself adds."""
+    own_lines: int = 0
+    """Which set of lines a reverb has."""
 
     @property
     def response(self) -> np.ndarray | None:

@@ -19,10 +19,10 @@ from core.routing.plan.responses import high_pass, low_pass, resonant
 from core.space.absorb import Losses, line_losses
 from core.space.lines import (
     EARLY_DB,
-    EARLY_MS,
     LINES,
     diffusers,
     early_energy,
+    early_times,
     line_lengths,
     tail_energy,
     tail_response,
@@ -164,6 +164,7 @@ class TailSettings:
     tail: Part = (None, None, 0.0, 0.0, 0.0)
     density: float = 0.8
     sides: int = 2
+    own_lines: int = 0
 
 
 @lru_cache(maxsize=256)
@@ -171,7 +172,7 @@ def tail(settings: TailSettings) -> Spread:
     """A reverb: as much power out as pink noise brings in, by band and side as its parts are set."""
     s = settings
     kept = np.abs(_losses(s).over(MIDDLE_HZ, RATE_HZ)) ** 2
-    early = early_energy(s.early_db, s.rt60_s, s.size * s.early_size)
+    early = early_energy(s.early_db, s.rt60_s, early_times(s.size * s.early_size, s.own_lines))
     (left, left_common), (right, right_common) = (tail_energy(kept, n) for n in (0, 1))
     nothing = np.zeros(CELLS)
     late = np.array(
@@ -215,9 +216,9 @@ def strongest(s: TailSettings, scale: float) -> np.ndarray:
     longest = max(s.rt60_s, *(x for x in s.octaves_s if x is not None), 0.0)
     poles = np.stack([np.ones(LINES), np.zeros(LINES), -losses.poles])[None]
     sections = np.concatenate([poles, losses.shelves]) if losses.poles.any() else losses.shelves
-    lengths = line_lengths(s.size, RATE_HZ)
+    lengths = line_lengths(s.size, RATE_HZ, s.own_lines)
     hz, late = tail_response(lengths, losses.gains, sections, _HEARD * longest, RATE_HZ)
-    times = np.array(EARLY_MS) / 1e3 * s.size * s.early_size
+    times = early_times(s.size * s.early_size, s.own_lines)
     taps = db_gain(s.early_db + EARLY_DB) * 10 ** (-3 * times / s.rt60_s)
     soon = np.zeros_like(late)
     for side, stretch in enumerate((1.0, 1.07)):
@@ -230,7 +231,7 @@ def strongest(s: TailSettings, scale: float) -> np.ndarray:
     else:
         whole = np.einsum("ij,jkf->ikf", _sides(s.early), soon * _cuts(s.early, hz))
         whole = whole + np.einsum("ij,jkf->ikf", _sides(s.tail), late * _cuts(s.tail, hz))
-        whole = whole * diffusers(hz, s.density)[None, :, :]
+        whole = whole * diffusers(hz, s.density, s.own_lines)[None, :, :]
         found = np.stack([_cell_tops(hz, np.abs(w)) for w in (whole, _turned(whole))])
     return found / math.sqrt(scale)
 
@@ -240,7 +241,8 @@ _HEARD = 0.8
 
 
 def _losses(s: TailSettings) -> Losses:
-    return line_losses(s.rt60_s, s.high_share, s.octaves_s, line_lengths(s.size, RATE_HZ), RATE_HZ)
+    lengths = line_lengths(s.size, RATE_HZ, s.own_lines)
+    return line_losses(s.rt60_s, s.high_share, s.octaves_s, lengths, RATE_HZ)
 
 
 def _turned(transfer: np.ndarray) -> np.ndarray:

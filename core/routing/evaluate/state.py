@@ -1,0 +1,269 @@
+"""What a point holds: arrivals of independent signals, and what they add up to.
+
+A signal is one side of a source, or what a stage makes of its own: a reverb's tail, the distortion of
+a drive, what modulation takes out of step. Copies of one signal add as amplitudes as far as its
+spectrum leaves them alike at the time between them; different signals add as powers.
+"""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from core.routing.evaluate.shapes import (
+    FAR_TICKS,
+    SHAPES,
+    TICKS,
+    cell_power,
+    fine_delay,
+    fine_response,
+    shared_power,
+)
+from core.routing.plan.carried import NOTHING, Power
+from core.routing.plan.cells import in_common
+
+Key = tuple[int, int, bool]
+"""Ticks, number of the response, wet."""
+Arriving = dict[Key, list[float]]
+"""To [left, right, peak]: gains, and what a peak meets against the gain."""
+
+
+@dataclass(frozen=True, slots=True)
+class Signal:
+    """One independent signal: whose it is, RMS amplitude, spectrum over the cells, crest (linear).
+
+    `number` stands for the spectrum in what is remembered of pairs; below 0 nothing is. `partner` is
+    the left side of a stereo source's right one, `alike` their correlation.
+    """
+
+    source: str
+    amplitude: float
+    weights: np.ndarray
+    crest: float
+    number: int
+    partner: int = -1
+    alike: float = 0.0
+
+
+class State:
+    """Arrivals by signal; what arrives over too many ways to list; power without a signal."""
+
+    __slots__ = ("arriving", "grids", "loose")
+
+    def __init__(self) -> None:
+        self.arriving: dict[int, Arriving] = {}
+        self.grids: dict[tuple[int, bool], np.ndarray] = {}
+        """(signal, wet) to a transfer (2, fine places)."""
+        self.loose: dict[tuple[str, bool], np.ndarray] = {}
+        """(source, wet) to power (3, CELLS): laps without end, carried on by themselves."""
+
+    def __bool__(self) -> bool:
+        return bool(self.arriving or self.grids or self.loose)
+
+    def meet(self, signal: int, key: Key, left: float, right: float, peak: float) -> None:
+        into = self.arriving.setdefault(signal, {})
+        have = into.get(key)
+        if have is None:
+            into[key] = [left, right, peak]
+        else:
+            have[0] += left
+            have[1] += right
+            have[2] = max(have[2], peak)
+
+    def grid(self, name: tuple[int, bool], transfer: np.ndarray) -> None:
+        have = self.grids.get(name)
+        self.grids[name] = transfer if have is None else have + transfer
+
+    def take(self, other: "State") -> None:
+        for signal, found in other.arriving.items():
+            for key, (left, right, peak) in found.items():
+                self.meet(signal, key, left, right, peak)
+        for name, transfer in other.grids.items():
+            self.grid(name, transfer)
+
+
+class Signals:
+    """All signals of a plan, and sums over states of their arrivals."""
+
+    def __init__(self) -> None:
+        self.known: list[Signal] = []
+
+    def add(self, signal: Signal) -> int:
+        self.known.append(signal)
+        return len(self.known) - 1
+
+    def shared(self, one: Signal, a: int, b: int, apart: int) -> float:
+        """Share of a signal's power that two responses have in common, so many ticks apart."""
+        if one.number >= 0:
+            return shared_power(one.number, one.weights, a, b, apart)
+        if a == b and apart == 0:
+            return float((one.weights * np.abs(SHAPES.held[a]) ** 2).sum()) if a else 1.0
+        product = SHAPES.held[a] * np.conj(SHAPES.held[b])
+        if apart:
+            product = product * in_common(np.array(apart / TICKS))
+        return float((one.weights * product.real).sum())
+
+    def of(self, index: int, found: list[tuple[Key, list[float]]]) -> Power:
+        """Power of some arrivals of one signal."""
+        one = self.known[index]
+        scale = one.amplitude**2
+        if len(found) == 1:
+            (_, response, _), (left, right, _) = found[0]
+            if response:
+                scale *= self.shared(one, response, response, 0)
+            return scale * left * left, scale * right * right, scale * left * right
+        left_sum = right_sum = both = 0.0
+        found.sort(key=_when)
+        for i, ((at, response, _), (left, right, _)) in enumerate(found):
+            own = 1.0 if response == 0 else self.shared(one, response, response, 0)
+            left_sum += own * left * left
+            right_sum += own * right * right
+            both += own * left * right
+            for j in range(i - 1, -1, -1):
+                (other_at, other, _), (l2, r2, _) = found[j]
+                apart = at - other_at
+                if apart > FAR_TICKS:
+                    break
+                shared = self.shared(one, response, other, apart)
+                left_sum += 2 * shared * left * l2
+                right_sum += 2 * shared * right * r2
+                both += shared * (left * r2 + right * l2)
+        return max(0.0, left_sum * scale), max(0.0, right_sum * scale), both * scale
+
+    def by_source(self, state: State, which: bool | None = None) -> dict[str, list[float]]:
+        """Power by source; of what is dry or wet alone where `which` says so."""
+        found: dict[str, list[float]] = {}
+
+        def add(source: str, power: Power | list[float]) -> None:
+            total = found.get(source)
+            if total is None:
+                found[source] = [power[0], power[1], power[2]]
+            else:
+                total[0] += power[0]
+                total[1] += power[1]
+                total[2] += power[2]
+
+        for index, arriving in state.arriving.items():
+            items = [x for x in arriving.items() if which is None or x[0][2] == which]
+            if items:
+                one = self.known[index]
+                add(one.source, self.of(index, items))
+                if one.alike:
+                    add(one.source, self._alike(state, index, which))
+        for index, cells in self._gridded(state, which):
+            one = self.known[index]
+            sums = (cells * one.weights).sum(axis=1) * one.amplitude**2
+            add(one.source, [float(x) for x in sums])
+        for (source, wet), power in state.loose.items():
+            if which is None or wet == which:
+                add(source, [float(x) for x in power.sum(axis=1)])
+        return found
+
+    def _alike(self, state: State, index: int, which: bool | None) -> Power:
+        """What the two sides of a stereo source have in common."""
+        right = self.known[index]
+        scale = right.alike * right.amplitude * self.known[right.partner].amplitude
+        a = b = c = 0.0
+        for (at, response, wet), (left, right_gain, _) in state.arriving[index].items():
+            for (other_at, other, other_wet), (l2, r2, _) in state.arriving.get(
+                right.partner, {}
+            ).items():
+                if which is not None and (wet != which or other_wet != which):
+                    continue
+                if abs(at - other_at) < FAR_TICKS:
+                    shared = scale * self.shared(right, response, other, at - other_at)
+                    a += 2 * shared * left * l2
+                    b += 2 * shared * right_gain * r2
+                    c += shared * (left * r2 + right_gain * l2)
+        return a, b, c
+
+    def _gridded(self, state: State, which: bool | None) -> Iterator[tuple[int, np.ndarray]]:
+        """(signal, (3, CELLS)): means over each cell of what was too much to list."""
+        for index in dict.fromkeys(index for index, _ in state.grids):
+            wanted = (False, True) if which is None else (which,)
+            parts = [state.grids[index, wet] for wet in wanted if (index, wet) in state.grids]
+            if parts:
+                yield index, cell_power(sum(parts[1:], parts[0]))
+
+    def power(self, state: State) -> Power:
+        found = self.by_source(state).values()
+        return _three([sum(p[i] for p in found) for i in range(3)]) if found else NOTHING
+
+    def apart(self, state: State, source: str) -> float:
+        """Power of all arrivals of a source, each by itself, both sides."""
+        total = 0.0
+        for index, arriving in state.arriving.items():
+            one = self.known[index]
+            if one.source == source:
+                for (_, response, _), (left, right, _) in arriving.items():
+                    own = 1.0 if response == 0 else self.shared(one, response, response, 0)
+                    total += own * (left * left + right * right) * one.amplitude**2
+        for index, cells in self._gridded(state, None):
+            one = self.known[index]
+            if one.source == source:
+                total += float((cells[:2] * one.weights).sum()) * one.amplitude**2
+        for (name, _), power in state.loose.items():
+            if name == source:
+                total += float(power[:2].sum())
+        return max(0.0, total)
+
+    def cells(self, state: State) -> dict[tuple[str, bool], np.ndarray]:
+        """(source, wet) to power (3, CELLS); what dry and wet share goes with the wet."""
+        found: dict[tuple[str, bool], np.ndarray] = {}
+
+        def add(name: tuple[str, bool], power: np.ndarray) -> None:
+            have = found.get(name)
+            found[name] = power if have is None else have + power
+
+        for index, arriving in state.arriving.items():
+            one = self.known[index]
+            scale = one.weights * one.amplitude**2
+            items = list(arriving.items())
+            for i, ((at, response, wet), (left, right, _)) in enumerate(items):
+                shape = SHAPES.held[response]
+                seen = np.abs(shape) ** 2 * scale
+                add((one.source, wet), np.outer((left * left, right * right, left * right), seen))
+                for (other_at, other, other_wet), (l2, r2, _) in items[:i]:
+                    apart = at - other_at
+                    if abs(apart) < FAR_TICKS:
+                        product = shape * np.conj(SHAPES.held[other]) * scale
+                        if apart:
+                            product = product * in_common(np.array(apart / TICKS))
+                        crossed = (2 * left * l2, 2 * right * r2, left * r2 + right * l2)
+                        add((one.source, wet or other_wet), np.outer(crossed, product.real))
+        for index in dict.fromkeys(index for index, _ in state.grids):
+            one = self.known[index]
+            scale = one.weights * one.amplitude**2
+            dry, wet_part = state.grids.get((index, False)), state.grids.get((index, True))
+            alone = None if dry is None else cell_power(dry)
+            if alone is not None:
+                add((one.source, False), alone * scale)
+            if wet_part is not None:
+                whole = cell_power(wet_part if dry is None else dry + wet_part)
+                add((one.source, True), (whole if alone is None else whole - alone) * scale)
+        for name, power in state.loose.items():
+            add(name, power)
+        return found
+
+    def to_grid(self, state: State, index: int) -> None:
+        """The arrivals of a signal as a transfer over fine places."""
+        for (at, response, wet), (left, right, _) in state.arriving[index].items():
+            seen = fine_response(response) * fine_delay(at / TICKS)
+            state.grid((index, wet), np.stack([left * seen, right * seen]))
+        state.arriving[index] = {}
+
+
+def _when(item: tuple[Key, list[float]]) -> int:
+    return item[0][0]
+
+
+def _three(values: list[float]) -> Power:
+    return values[0], values[1], values[2]
+
+
+def level_of(power: Power) -> tuple[float, float, float]:
+    """Left, right, and how alike they are (-1 to 1)."""
+    left, right, common = power
+    both = math.sqrt(left * right)
+    return left, right, common / both if both > 0 else 1.0

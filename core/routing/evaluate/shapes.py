@@ -25,7 +25,7 @@ class Shapes:
         self.known: dict[object, int] = {}
         self.pairs: dict[tuple[int, int], int] = {}
         self.common: dict[tuple[int, int, int, int], float] = {}
-        self.spectra: dict[Spectrum, int] = {}
+        self.spectra: dict[object, int] = {}
 
     def number(self, key: object, response: np.ndarray) -> int:
         """The number of a response, by what makes it (kept alive, so that it stays the same)."""
@@ -48,7 +48,7 @@ class Shapes:
 
     def trim(self) -> None:
         """Forget everything once too much is held; only between two rigs."""
-        if len(self.held) > _MOST or len(self.common) > 20 * _MOST or len(self.spectra) > 64:
+        if len(self.held) > _MOST or len(self.common) > 20 * _MOST or len(self.spectra) > 5000:
             Shapes.__init__(self)
 
 
@@ -65,6 +65,11 @@ def number_of(shape: Shaped | None, spread: Spread | None = None) -> int:
 
 def spectrum_number(spectrum: Spectrum) -> int:
     return SHAPES.spectra.setdefault(spectrum, len(SHAPES.spectra))
+
+
+def weights_number(weights: np.ndarray) -> int:
+    """Of a spectrum that was found on the way, by its shares over the cells."""
+    return SHAPES.spectra.setdefault(weights.tobytes(), len(SHAPES.spectra))
 
 
 def shared_power(number: int, weights: np.ndarray, a: int, b: int, apart: int) -> float:

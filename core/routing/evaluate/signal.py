@@ -22,6 +22,7 @@ from core.routing.evaluate.shapes import (
     fine_response,
     number_of,
     spectrum_number,
+    weights_number,
 )
 from core.routing.evaluate.state import Arriving, Signal, Signals, State, level_of
 from core.routing.plan.build import Context, build_plan
@@ -177,7 +178,7 @@ class Carrying(Mapping[int, Carried]):
         top = total = 0.0
         for index, found in state.arriving.items():
             one = self.signals.known[index]
-            weight, most = one.amplitude**2, min(one.crest, _NOISE if one.number < 0 else one.crest)
+            weight, most = one.amplitude**2, min(one.crest, _NOISE if one.made else one.crest)
             for left, right, peak in found.values():
                 power = weight * (left * left + right * right)
                 total += power
@@ -283,7 +284,10 @@ class Carrying(Mapping[int, Carried]):
             total = float(cells.sum())
             if total > _NOTHING:
                 weights = np.maximum(cells, 0) / total
-                index = self.signals.add(Signal(source, math.sqrt(total), weights, crest, -1))
+                number = weights_number(weights)
+                index = self.signals.add(
+                    Signal(source, math.sqrt(total), weights, crest, number, made=True)
+                )
                 state.arriving[index] = {(0, 0, wet): [*ends, crest]}
 
     def _finish(self, point: int) -> None:
@@ -605,27 +609,20 @@ class Carrying(Mapping[int, Carried]):
         state = self.states[point]
         dry_s, wet_s, latency = self.times[point]
         by_source = self.signals.by_source(state)
-        total = _sum(by_source)
-        wets = {key[2] for found in state.arriving.values() for key in found}
-        wets |= {wet for _, wet in (*state.grids, *state.loose)}
-        if len(wets) == 2:
-            dry, wet = (_sum(self.signals.by_source(state, which)) for which in (False, True))
-        else:
-            nothing: Power = (0.0, 0.0, 0.0)
-            dry, wet = (nothing, total) if True in wets else (total, nothing)
+        total, dry, wet = [0.0, 0.0, 0.0], [0.0, 0.0, 0.0], [0.0, 0.0, 0.0]
+        whole: dict[str, Power] = {}
+        for source, sums in by_source.items():
+            whole[source] = sums.total
+            for i in range(3):
+                total[i] += whole[source][i]
+                dry[i] += sums.dry[i]
+                wet[i] += sums.wet[i]
         return Carried(
-            channels=self.plan.channels[point], total=total, dry=dry, wet=wet,
-            by_source={s: (p[0], p[1], p[2]) for s, p in by_source.items()},
+            channels=self.plan.channels[point], total=(total[0], total[1], total[2]),
+            dry=(dry[0], dry[1], dry[2]), wet=(wet[0], wet[1], wet[2]), by_source=whole,
             find_peak=partial(self._peak, point), dry_s=dry_s, wet_s=wet_s, latency_s=latency,
             grows=point in self.grows,
         )  # fmt: skip
-
-
-def _sum(powers: dict[str, list[float]]) -> Power:
-    a = b = c = 0.0
-    for left, right, common in powers.values():
-        a, b, c = a + left, b + right, c + common
-    return a, b, c
 
 
 def _from_lap(first: int, z: np.ndarray, power: np.ndarray, swapped: bool) -> np.ndarray:

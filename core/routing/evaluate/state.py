@@ -20,7 +20,7 @@ from core.routing.evaluate.shapes import (
     fine_response,
     shared_power,
 )
-from core.routing.plan.carried import NOTHING, Power
+from core.routing.plan.carried import Power
 from core.routing.plan.cells import in_common
 
 Key = tuple[int, int, bool]
@@ -33,8 +33,8 @@ Arriving = dict[Key, list[float]]
 class Signal:
     """One independent signal: whose it is, RMS amplitude, spectrum over the cells, crest (linear).
 
-    `number` stands for the spectrum in what is remembered of pairs; below 0 nothing is. `partner` is
-    the left side of a stereo source's right one, `alike` their correlation.
+    `number` stands for the spectrum in what is remembered of pairs. `partner` is the left side of a
+    stereo source's right one, `alike` their correlation; `made` by a stage, not by a source.
     """
 
     source: str
@@ -44,6 +44,7 @@ class Signal:
     number: int
     partner: int = -1
     alike: float = 0.0
+    made: bool = False
 
 
 class State:
@@ -83,6 +84,26 @@ class State:
             self.grid(name, transfer)
 
 
+class Sums:
+    """Power (left, right, common): of what is dry, of what is wet, and what the two share."""
+
+    __slots__ = ("both", "dry", "wet")
+
+    def __init__(self) -> None:
+        self.dry, self.wet, self.both = [0.0, 0.0, 0.0], [0.0, 0.0, 0.0], [0.0, 0.0, 0.0]
+
+    def add(self, wet: bool | None, left: float, right: float, common: float) -> None:
+        into = self.both if wet is None else self.wet if wet else self.dry
+        into[0] += left
+        into[1] += right
+        into[2] += common
+
+    @property
+    def total(self) -> Power:
+        d, w, b = self.dry, self.wet, self.both
+        return max(0.0, d[0] + w[0] + b[0]), max(0.0, d[1] + w[1] + b[1]), d[2] + w[2] + b[2]
+
+
 class Signals:
     """All signals of a plan, and sums over states of their arrivals."""
 
@@ -95,88 +116,89 @@ class Signals:
 
     def shared(self, one: Signal, a: int, b: int, apart: int) -> float:
         """Share of a signal's power that two responses have in common, so many ticks apart."""
-        if one.number >= 0:
-            return shared_power(one.number, one.weights, a, b, apart)
-        if a == b and apart == 0:
-            return float((one.weights * np.abs(SHAPES.held[a]) ** 2).sum()) if a else 1.0
-        product = SHAPES.held[a] * np.conj(SHAPES.held[b])
-        if apart:
-            product = product * in_common(np.array(apart / TICKS))
-        return float((one.weights * product.real).sum())
+        return shared_power(one.number, one.weights, a, b, apart)
 
-    def of(self, index: int, found: list[tuple[Key, list[float]]]) -> Power:
-        """Power of some arrivals of one signal."""
+    def _pairs(self, index: int, arriving: Arriving, into: "Sums") -> None:
+        """Power of the arrivals of one signal, what dry and wet share apart from each."""
         one = self.known[index]
         scale = one.amplitude**2
-        if len(found) == 1:
-            (_, response, _), (left, right, _) = found[0]
+        if len(arriving) == 1:
+            ((_, response, wet), (left, right, _)) = next(iter(arriving.items()))
             if response:
-                scale *= self.shared(one, response, response, 0)
-            return scale * left * left, scale * right * right, scale * left * right
-        left_sum = right_sum = both = 0.0
-        found.sort(key=_when)
-        for i, ((at, response, _), (left, right, _)) in enumerate(found):
-            own = 1.0 if response == 0 else self.shared(one, response, response, 0)
-            left_sum += own * left * left
-            right_sum += own * right * right
-            both += own * left * right
+                scale *= shared_power(one.number, one.weights, response, response, 0)
+            into.add(wet, scale * left * left, scale * right * right, scale * left * right)
+            return
+        number, weights, common = one.number, one.weights, SHAPES.common
+        found = sorted(arriving.items(), key=_when)
+        for i, ((at, response, wet), (left, right, _)) in enumerate(found):
+            own = scale
+            if response:
+                own *= shared_power(number, weights, response, response, 0)
+            into.add(wet, own * left * left, own * right * right, own * left * right)
             for j in range(i - 1, -1, -1):
-                (other_at, other, _), (l2, r2, _) = found[j]
+                (other_at, other, other_wet), (l2, r2, _) = found[j]
                 apart = at - other_at
                 if apart > FAR_TICKS:
                     break
-                shared = self.shared(one, response, other, apart)
-                left_sum += 2 * shared * left * l2
-                right_sum += 2 * shared * right * r2
-                both += shared * (left * r2 + right * l2)
-        return max(0.0, left_sum * scale), max(0.0, right_sum * scale), both * scale
+                if response <= other:
+                    shared = common.get((number, response, other, apart))
+                else:
+                    shared = common.get((number, other, response, -apart))
+                if shared is None:
+                    shared = shared_power(number, weights, response, other, apart)
+                shared *= scale
+                into.add(
+                    wet if wet == other_wet else None, 2 * shared * left * l2,
+                    2 * shared * right * r2, shared * (left * r2 + right * l2),
+                )  # fmt: skip
 
-    def by_source(self, state: State, which: bool | None = None) -> dict[str, list[float]]:
-        """Power by source; of what is dry or wet alone where `which` says so."""
-        found: dict[str, list[float]] = {}
+    def by_source(self, state: State) -> dict[str, "Sums"]:
+        """Power by source, with what is dry and what is wet of it alone."""
+        found: dict[str, Sums] = {}
 
-        def add(source: str, power: Power | list[float]) -> None:
-            total = found.get(source)
-            if total is None:
-                found[source] = [power[0], power[1], power[2]]
-            else:
-                total[0] += power[0]
-                total[1] += power[1]
-                total[2] += power[2]
+        def of(source: str) -> Sums:
+            sums = found.get(source)
+            if sums is None:
+                sums = found[source] = Sums()
+            return sums
 
         for index, arriving in state.arriving.items():
-            items = [x for x in arriving.items() if which is None or x[0][2] == which]
-            if items:
+            if arriving:
                 one = self.known[index]
-                add(one.source, self.of(index, items))
+                self._pairs(index, arriving, of(one.source))
                 if one.alike:
-                    add(one.source, self._alike(state, index, which))
-        for index, cells in self._gridded(state, which):
-            one = self.known[index]
-            sums = (cells * one.weights).sum(axis=1) * one.amplitude**2
-            add(one.source, [float(x) for x in sums])
+                    self._alike(state, index, of(one.source))
+        for which in (False, True, None) if state.grids else ():
+            for index, cells in self._gridded(state, which):
+                one = self.known[index]
+                a, b, c = (float(x) for x in (cells * one.weights).sum(axis=1) * one.amplitude**2)
+                sums = of(one.source)
+                if which is None:
+                    sums.both[0] += a
+                    sums.both[1] += b
+                    sums.both[2] += c
+                else:
+                    sums.add(which, a, b, c)
+                    sums.add(None, -a, -b, -c)
         for (source, wet), power in state.loose.items():
-            if which is None or wet == which:
-                add(source, [float(x) for x in power.sum(axis=1)])
+            a, b, c = (float(x) for x in power.sum(axis=1))
+            of(source).add(wet, a, b, c)
         return found
 
-    def _alike(self, state: State, index: int, which: bool | None) -> Power:
+    def _alike(self, state: State, index: int, into: "Sums") -> None:
         """What the two sides of a stereo source have in common."""
         right = self.known[index]
         scale = right.alike * right.amplitude * self.known[right.partner].amplitude
-        a = b = c = 0.0
         for (at, response, wet), (left, right_gain, _) in state.arriving[index].items():
             for (other_at, other, other_wet), (l2, r2, _) in state.arriving.get(
                 right.partner, {}
             ).items():
-                if which is not None and (wet != which or other_wet != which):
-                    continue
                 if abs(at - other_at) < FAR_TICKS:
                     shared = scale * self.shared(right, response, other, at - other_at)
-                    a += 2 * shared * left * l2
-                    b += 2 * shared * right_gain * r2
-                    c += shared * (left * r2 + right_gain * l2)
-        return a, b, c
+                    into.add(
+                        wet if wet == other_wet else None, 2 * shared * left * l2,
+                        2 * shared * right_gain * r2, shared * (left * r2 + right_gain * l2),
+                    )  # fmt: skip
 
     def _gridded(self, state: State, which: bool | None) -> Iterator[tuple[int, np.ndarray]]:
         """(signal, (3, CELLS)): means over each cell of what was too much to list."""
@@ -187,8 +209,11 @@ class Signals:
                 yield index, cell_power(sum(parts[1:], parts[0]))
 
     def power(self, state: State) -> Power:
-        found = self.by_source(state).values()
-        return _three([sum(p[i] for p in found) for i in range(3)]) if found else NOTHING
+        a = b = c = 0.0
+        for sums in self.by_source(state).values():
+            left, right, common = sums.total
+            a, b, c = a + left, b + right, c + common
+        return a, b, c
 
     def apart(self, state: State, source: str) -> float:
         """Power of all arrivals of a source, each by itself, both sides."""
@@ -256,10 +281,6 @@ class Signals:
 
 def _when(item: tuple[Key, list[float]]) -> int:
     return item[0][0]
-
-
-def _three(values: list[float]) -> Power:
-    return values[0], values[1], values[2]
 
 
 def level_of(power: Power) -> tuple[float, float, float]:

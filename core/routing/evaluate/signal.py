@@ -50,6 +50,8 @@ _TAIL_CREST = 5.0
 _PHASE = 1.2
 """What filters may add to a peak by phase alone, beyond what they pass of its power."""
 _NOTHING = 1e-15
+_LITTLE = 1e-5
+"""Share of a power that is left out where it would be a signal of its own."""
 
 
 class Carrying(Mapping[int, Carried]):
@@ -275,6 +277,7 @@ class Carrying(Mapping[int, Carried]):
     def _emit(self, state: State, source: str, wet: bool, power: np.ndarray, crest: float) -> None:
         """Power (3, CELLS) as new signals: what both sides have in common, and each side's own."""
         left, right, common = power
+        least = max(_NOTHING, _LITTLE * float(left.sum() + right.sum()))
         sign = 1.0 if float(common.sum()) >= 0 else -1.0
         both = np.clip(sign * common, 0, np.minimum(left, right))
         both = np.maximum(both, 0)
@@ -282,7 +285,7 @@ class Carrying(Mapping[int, Carried]):
             (both, (1.0, sign)), (left - both, (1.0, 0.0)), (right - both, (0.0, 1.0))
         ):  # fmt: skip
             total = float(cells.sum())
-            if total > _NOTHING:
+            if total > least:
                 weights = np.maximum(cells, 0) / total
                 number = weights_number(weights)
                 index = self.signals.add(
@@ -377,7 +380,8 @@ class Carrying(Mapping[int, Carried]):
             rest = _from_lap(total + 1, z, power, swapped)
             if scattered is not None:
                 rest = rest + scattered * power
-            self._emit(out, source, wet, rest, _TAIL_CREST)
+            if float(rest[:2].sum()) > _LITTLE * float(power[:2].sum()):
+                self._emit(out, source, wet, rest, _TAIL_CREST)
         return out
 
     def _repeat(

@@ -9,6 +9,7 @@ import soundfile
 from pydantic import Field
 
 from core.audio.source import BLOCK_FRAMES, AudioSource, open_audio
+from core.audio.spectrum import SpectrumMeter
 from core.edge import Edge
 from core.errors import AudioError, TruncatedAudio
 from core.units import format as fmt
@@ -30,6 +31,11 @@ class ClipReport(Edge):
     peak_dbfs: float | None
     rms_dbfs: float | None
     silent: bool
+    spectrum_db: list[float] = Field(
+        [], description="64 bands of equal ratio from 20 Hz to 20 kHz, against the strongest"
+    )
+    alike: float = Field(0.0, description="Correlation of left and right, -1 to 1")
+    mono_dbfs: float | None = Field(None, description="RMS of the mean of its channels")
     peaks_low: list[float] = Field(description="Lowest sample in each column, all channels, -1..1")
     peaks_high: list[float] = Field(description="Highest sample in each column")
 
@@ -122,6 +128,7 @@ def _describe(source: AudioSource, progress: Progress) -> ClipReport:
         _refuse_truncated(source, source.frames, source.promised_frames)
     columns = _Columns(source.frames)
     power, peak, done = 0.0, 0.0, 0
+    spectrum = SpectrumMeter(source.channels, source.rate_hz)
     while done < source.frames:
         try:
             block = source.read(done, min(BLOCK_FRAMES, source.frames - done))
@@ -136,6 +143,7 @@ def _describe(source: AudioSource, progress: Progress) -> ClipReport:
         power += float(np.einsum("ij,ij->", block, block, dtype=np.float64))
         peak = max(peak, float(np.abs(block).max()))
         done += block.shape[1]
+        spectrum.push(block)
         columns.push(block, last=done >= source.frames)
         progress(done / source.frames, "decoding")
     mean = power / (source.frames * source.channels)
@@ -150,6 +158,9 @@ def _describe(source: AudioSource, progress: Progress) -> ClipReport:
         peak_dbfs=to_db(peak * peak),
         rms_dbfs=to_db(mean),
         silent=peak == 0.0,
+        spectrum_db=spectrum.bands_db(),
+        alike=spectrum.alike() if source.channels > 1 else 0.0,
+        mono_dbfs=to_db(spectrum.mono / source.frames),
         peaks_low=[round(float(v), 4) for v in columns.low],
         peaks_high=[round(float(v), 4) for v in columns.high],
     )

@@ -8,6 +8,7 @@ from core.errors import FonodromeError
 from core.routing import Context, compile_rig
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
+from core.routing.plan.measured import StageGauge
 from core.units import format as fmt
 from core.units.decibel import power_db
 
@@ -34,6 +35,7 @@ class PlaceLevel(Edge):
     sides_dbfs: list[float | None] = Field(description="Left and right; one value for mono")
     dbu: float
     dbv: float
+    measured: StageGauge | None = Field(description="In the render at hand; null: not measured")
     change_db: float = Field(description="Against what came in")
     peak_dbfs: float = Field(description="A bound: everything in step, no ceiling passed")
     by_level: bool = Field(description="Its gain depends on the level that arrives")
@@ -52,6 +54,7 @@ class CourseLevels(Edge):
     lowest: str | None = Field(description="Node with the least headroom")
     cautions: list[str]
     sentence: str
+    measured_clip: str | None = Field(description="Clip that the measured figures are of")
     computed_how: str
 
 
@@ -101,7 +104,8 @@ def course_levels(rig: Rig, context: Context, request: CourseRequest) -> CourseL
                 node=name, name=node.shown, kind=k.kind_of(node), level_dbfs=level,
                 sides_dbfs=list(carried.sides_dbfs[: carried.channels]), dbu=volts.dbu,
                 dbv=volts.dbv, change_db=change if came[0] + came[1] > 0 else 0.0, peak_dbfs=peak,
-                by_level=by_level, headroom_db=ceiling - peak, trim_db=trim,
+                by_level=by_level,
+                measured=None if context.measured is None else context.measured.stages.get(name), headroom_db=ceiling - peak, trim_db=trim,
             )
         )  # fmt: skip
     low = min(places, key=lambda p: p.headroom_db, default=None)
@@ -121,6 +125,7 @@ def course_levels(rig: Rig, context: Context, request: CourseRequest) -> CourseL
     return CourseLevels(
         source=source, output=output, places=places, lowest=None if low is None else low.node,
         cautions=cautions, sentence=said,
+        measured_clip=None if context.measured is None else context.measured.clip,
         computed_how=(
             "RMS levels of the plan, the louder side: copies of one source add as amplitudes as far as "
             "its spectrum leaves them alike, tails and different sources as powers. Peaks are a bound: "

@@ -9,6 +9,7 @@ import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +21,7 @@ from core.audio import open_audio
 from core.audio.loudness import EnergyMeter, gated_lufs
 from core.edge import Edge
 from core.errors import Cancelled
+from core.render.gauges import stage_gauges
 from core.render.holding import held_points
 from core.render.meters import SoundCurves, SoundMeter, SoundReport, to_dbfs
 from core.render.moves import Moves
@@ -28,7 +30,9 @@ from core.render.rig import Renderer, RenderError, run
 from core.render.stems import GROWING, REST, PlaceOut, StemOut, find_places, only, to_output
 from core.routing import parse_rig
 from core.routing.document.rig import Rig
+from core.routing.plan.measured import StageGauge
 from core.routing.plan.model import Plan
+from core.routing.plan.spread import Impulse, impulse_facts
 
 _BLOCK = 1 << 15
 _POLL_S = 0.2
@@ -84,6 +88,7 @@ class RenderDetail(SoundCurves):
     """
 
     energies: list[list[float]]
+    stages: list[StageGauge] = Field([], description="What left each stage")
     before_dbfs: list[float] = Field(description="The clip itself in the same bands")
 
 
@@ -114,12 +119,14 @@ class _Shared:
 def _stem_file(
     plan: Plan, job: RenderJob, clip: Path, name: str, target: Path, material: Material,
     report: Callable[[float], None],
-) -> tuple[int, list[str]]:  # fmt: skip
-    """Render one plan into a float WAV of two channels; its frames, and loops that were held."""
+) -> tuple[int, int, Renderer]:  # fmt: skip
+    """Render one plan into a float WAV of two channels; its frames, those of the clip, and the
+    renderer that did it.
+    """
     with open_audio(clip, name) as sound:
         rate = sound.rate_hz
         first, frames = _region(job, sound.frames, rate, name)
-        renderer = Renderer(plan, rate, material.impulses, material.moves)
+        renderer = Renderer(plan, rate, material.impulses, material.moves, metered=True)
 
         def read(start: int, count: int) -> dict[str, np.ndarray]:
             return {job.source: np.asarray(sound.read(first + start, count), np.float64)[:2]}
@@ -129,7 +136,7 @@ def _stem_file(
                 renderer, read, frames, lambda b: out.write(b[job.output].T.astype(np.float32)),
                 tail_s=None if job.tail else 0.0, progress=report,
             )  # fmt: skip
-        return written, renderer.held_back()
+        return written, frames, renderer
 
 
 def _region(job: RenderJob, frames: int, rate: int, name: str) -> tuple[int, int]:
@@ -188,10 +195,15 @@ def render_file(
             shared.stop.set()
             raise
         frames = max(w.result()[0] for w in waiting)
-        held = sorted({name for w in waiting for name in w.result()[1]})
+        renderers = [w.result()[2] for w in waiting]
+        held = sorted({name for one in renderers for name in one.held_back()})
     wide = plan.channels[plan.outputs[job.output]] == 2
     report, detail = _gather(files, frames, 2 if wide else 1, folder, live, progress)
-    detail = detail.model_copy(update={"before_dbfs": _bands_before(job, clip, name, frames)})
+    more = {
+        "before_dbfs": _bands_before(job, clip, name, frames),
+        "stages": stage_gauges(plan, renderers, waiting[0].result()[1]),
+    }
+    detail = detail.model_copy(update=more)
     for file in files:
         file.unlink()
     stems = [
@@ -246,6 +258,12 @@ def load_impulse(path: Path, name: str, rate_hz: int) -> np.ndarray:
         if sound.rate_hz == rate_hz:
             return samples
         return np.asarray(soxr.resample(samples.T, sound.rate_hz, rate_hz, "HQ").T)
+
+
+@lru_cache(maxsize=32)
+def impulse_of(path: str, name: str, rate_hz: int) -> Impulse:
+    """What the plan counts of an impulse response that is stored by its content. Raises AudioError."""
+    return impulse_facts(load_impulse(Path(path), name, rate_hz), rate_hz)
 
 
 def _place(rig: Rig, plan: Plan, job: RenderJob) -> PlaceOut | None:

@@ -1,12 +1,19 @@
 """Gauges along the course: RMS, peak and true peak where a stage ends, gain of what moves by itself."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numba
 import numpy as np
 
 from core.audio.oversample import Oversampler, true_peak
+from core.routing.plan.measured import StageGauge
+from core.routing.plan.model import Plan
+
+if TYPE_CHECKING:
+    from core.render.rig import Renderer
 
 _NEAR = 96
 _WORTH = 0.7
@@ -33,7 +40,8 @@ def _read(left, right):  # type: ignore[no-untyped-def]
 class Gauge:
     """What passes a point: sums of squares, largest sample and true peak, a side each.
 
-    The true peak is looked for about the largest sample of every stretch that could raise it.
+    The true peak is looked for about the largest sample of every stretch that could raise it. Once
+    `counting` ends, as the clip does, peaks alone go on.
     """
 
     channels: int
@@ -41,10 +49,11 @@ class Gauge:
     peak: np.ndarray = field(default_factory=lambda: np.zeros(2))
     true: np.ndarray = field(default_factory=lambda: np.zeros(2))
 
-    def __call__(self, block: np.ndarray) -> None:
+    def __call__(self, block: np.ndarray, counting: bool = True) -> None:
         left, right = np.ascontiguousarray(block[0]), np.ascontiguousarray(block[1])
         a, b, c, *tops = _read(left, right)
-        self.power += (a, b, c)
+        if counting:
+            self.power += (a, b, c)
         for side, row in enumerate((left, right)[: self.channels]):
             top = tops[side]
             self.peak[side] = max(self.peak[side], top)
@@ -106,3 +115,61 @@ class GainGauge:
     def acting(self) -> float:
         found = [g for g in self.gains_db() if g is not None]
         return sum(g < self.resting_db - _ACTS_DB for g in found) / len(found) if found else 0.0
+
+
+def _upstream(plan: Plan, point: int) -> set[int]:
+    """Arcs (by identity) that lead to a point."""
+    into: dict[int, list[tuple[int, int]]] = {}
+    for arc in (*plan.arcs, *plan.back):
+        into.setdefault(arc.target, []).append((id(arc), arc.source))
+    found: set[int] = set()
+    todo, seen = [point], {point}
+    while todo:
+        for arc_id, source in into.get(todo.pop(), ()):
+            found.add(arc_id)
+            if source not in seen:
+                seen.add(source)
+                todo.append(source)
+    return found
+
+
+def _sizes_db(values: np.ndarray) -> list[float | None]:
+    return [20 * math.log10(v) if v > 1e-8 else None for v in values]
+
+
+def stage_gauges(plan: Plan, renderers: "Sequence[Renderer]", frames: int) -> list[StageGauge]:
+    """What left each node, from renders of parts of a plan; RMS over the clip's own frames.
+
+    A part tells of a node only if all that leads to it is in the part: what lies behind the place
+    where stems meet is heard in their sum alone, and left out.
+    """
+    found: list[StageGauge] = []
+    arcs = {id(arc): arc for arc in (*plan.arcs, *plan.back)}
+    for node in plan.order:
+        point = plan.outputs.get(node, plan.outlet.get(f"{node}.0"))
+        if point is None:
+            continue
+        needed = _upstream(plan, point)
+        for one in renderers:
+            gauge = one.gauges.get(point)
+            if gauge is None or not needed <= {id(a) for a in (*one.plan.arcs, *one.plan.back)}:
+                continue
+            gains = next(
+                (
+                    way.gauge for way in one.ways
+                    if way.gauge is not None and id(way.arc) in arcs and way.arc.owner == node
+                ),
+                None,
+            )  # fmt: skip
+            channels = gauge.channels
+            found.append(
+                StageGauge(
+                    node=node, rms_dbfs=gauge.rms_dbfs(frames),
+                    peak_dbfs=_sizes_db(gauge.peak[:channels]),
+                    true_peak_dbtp=_sizes_db(gauge.true[:channels]),
+                    gain_db=[] if gains is None else gains.gains_db(),
+                    acting=None if gains is None else gains.acting(),
+                )
+            )  # fmt: skip
+            break
+    return found

@@ -101,6 +101,8 @@ class Renderer:
     block: int = 0
     latency: dict[str, int] = field(default_factory=dict)
     gauges: dict[int, Gauge] = field(default_factory=dict)
+    counting: bool = True
+    """Whether what passes counts for RMS: not once the clip has ended."""
 
     def __post_init__(self) -> None:
         plan = self.plan
@@ -321,7 +323,7 @@ class Renderer:
             key = None if way.key is None else value(way.key)
             sums[way.arc.target].add(*way.after(block, key))
         for point, gauge in self.gauges.items():
-            gauge(value(point))
+            gauge(value(point), self.counting)
         # Before lines move on: a block may be a part of one.
         for name, point in plan.outputs.items():
             heard[name][:] = value(point)
@@ -385,6 +387,7 @@ def run(
         size = min(step, longest - done)
         inside = max(0, min(size, frames - done))
         given = read(done, inside) if inside else {}
+        renderer.counting = done < frames
         padded = {n: _stretch(s, size) for n, s in given.items()}
         out = renderer.process(_prepared(renderer, padded, size))
         done += size

@@ -19,14 +19,16 @@ from core.routing.edit.templates import TEMPLATES, Template, build, build_altern
 from core.routing.evaluate.arrivals import Evaluation, evaluate
 from core.routing.evaluate.report import RigReport
 from core.routing.evaluate.signal import compile_rig
-from core.routing.plan.build import Context
+from core.routing.plan.build import Context, plan_digest
+from core.routing.plan.cells import clip_facts
+from core.routing.plan.measured import Measured, StageGauge
 from core.routing.show.layout import RigLayout, lay_out_rig
 from core.routing.show.view import RigView, patch_csv, rig_view
 
 __all__ = [
     "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Done", "Edit", "EditConflict",
-    "Evaluation", "Fragment", "KindOut", "NotationError", "Rig", "RigError", "RigLayout", "RigReport",
-    "RigView", "Template", "apply_edit", "build", "build_alternative", "compile_rig", "convert", "copy_parts",
+    "Evaluation", "Fragment", "KindOut", "Measured", "NotationError", "Rig", "RigError", "RigLayout", "RigReport",
+    "RigView", "StageGauge", "Template", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts",
     "describe_kinds", "difference", "difference_in_words", "evaluate", "format_rig", "lay_out_rig", "load_rig",
-    "parse_rig", "patch_csv", "perform", "rig_view", "run_checks", "template_of",
+    "parse_rig", "patch_csv", "perform", "plan_digest", "rig_view", "run_checks", "template_of",
 ]  # fmt: skip

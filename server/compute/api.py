@@ -44,9 +44,7 @@ from core.delay import (
 from core.devices import Glide, GlideRequest, ReachReport, ReachRequest, device_reach, glide
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.routing import Context, Rig, RigView, compile_rig, rig_view
-from core.routing.show.layout import RigLayout, lay_out_rig
-from core.routing.show.reduce import reduced
+from core.routing import Context, Rig, RigView, rig_view
 from core.space import FitOut, FitRequest, RoomOut, RoomRequest, fit_length, room_view
 from core.tempo import (
     Clock,
@@ -181,18 +179,6 @@ class RigViewRequest(Edge):
 @router.post("/rig-view", response=RigView)
 def compute_rig_view(request: HttpRequest, payload: RigViewRequest) -> HttpResponse:
     return answer(rig_view(payload.document, Context(payload.frame, payload.delays)))
-
-
-class RigLayoutRequest(RigViewRequest):
-    focus: str | None = Field(None, max_length=40, description="Draw what belongs to this part")
-    folded: tuple[str, ...] = Field((), max_length=200, description="Runs drawn as one mark")
-
-
-@router.post("/rig-layout", response=RigLayout)
-def compute_rig_layout(request: HttpRequest, payload: RigLayoutRequest) -> HttpResponse:
-    plan = compile_rig(payload.document, Context(payload.frame, payload.delays))
-    smaller = reduced(payload.document, payload.focus, payload.folded)
-    return answer(lay_out_rig(smaller, plan))
 
 
 @router.post("/mix-laws", response=BlendOut)

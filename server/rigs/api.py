@@ -40,12 +40,13 @@ from core.routing import (
     rig_view,
 )
 from core.routing.edit.convert import Form
+from core.routing.show.reduce import reduced
 from server.config.answers import answer
 from server.config.auth import user_of
 from server.rigs import services
 from server.rigs.models import Rig as StoredRig
 from server.rigs.models import Variant
-from server.rigs.queries import context_of, rig_of, rigs_of, variant_of
+from server.rigs.queries import context_for, context_of, rig_of, rigs_of, variant_of
 from server.songs.queries import song_of
 
 router = Router(tags=["rigs"])
@@ -156,8 +157,12 @@ def _rig_out(rig: StoredRig) -> RigOut:
     return RigOut(id=rig.pk, name=rig.name, variants=[_summary(v, first) for v in variants])
 
 
-def _variant_out(variant: Variant, select: str = "", said: str = "") -> VariantOut:
-    document = load_rig(variant.document)
+def _variant_out(
+    variant: Variant, select: str = "", said: str = "", document: Rig | None = None,
+    view: RigView | None = None,
+) -> VariantOut:  # fmt: skip
+    """document and view: where they are at hand, as after an edit."""
+    document = document or load_rig(variant.document)
     last = variant.edits.filter(undone=False).order_by("-number").first()
     following = variant.edits.filter(undone=True).order_by("number").first()
     return VariantOut.model_construct(
@@ -169,14 +174,14 @@ def _variant_out(variant: Variant, select: str = "", said: str = "") -> VariantO
         undo=last.said if last else None,
         redo=following.said if following else None,
         document=document,
-        view=rig_view(document, context_of(variant.rig.song)),
+        view=view or rig_view(document, context_for(variant, document)),
         select=select,
         said=said,
     )
 
 
 def _changed(done: services.Changed) -> HttpResponse:
-    return answer(_variant_out(done.variant, done.select, done.said))
+    return answer(_variant_out(done.variant, done.select, done.said, done.document, done.view))
 
 
 @router.get("/rig-kinds", response=list[KindOut])
@@ -287,7 +292,19 @@ def copy_nodes(request: HttpRequest, variant_id: UUID, payload: CopyIn) -> Any:
 
 def _heard(request: HttpRequest, variant_id: UUID) -> tuple[Rig, Context]:
     variant = variant_of(user_of(request), variant_id)
-    return load_rig(variant.document), context_of(variant.rig.song)
+    document = load_rig(variant.document)
+    return document, context_for(variant, document)
+
+
+@router.get("/variants/{uuid:variant_id}/layout", response=RigLayout)
+def variant_layout(
+    request: HttpRequest, variant_id: UUID, focus: str | None = None, folded: str = ""
+) -> HttpResponse:
+    """The drawing of a variant: of what belongs to one part, with runs drawn as one mark (ids, comma)."""
+    document, context = _heard(request, variant_id)
+    plan = compile_rig(document, context)
+    runs = tuple(part for part in folded.split(",") if part)[:200]
+    return answer(lay_out_rig(reduced(document, focus, runs), plan))
 
 
 @router.get("/variants/{uuid:variant_id}/returns", response=ReturnsOut)

@@ -1,17 +1,30 @@
 """Read rigs and variants through the song that owns them."""
 
+from contextlib import suppress
+from dataclasses import replace
 from uuid import UUID
 
 from django.db.models import QuerySet
 from django.shortcuts import get_object_or_404
 
 from core.delay import slug
-from core.routing import Context
+from core.errors import FonodromeError
+from core.render.clip import impulse_of
+from core.routing import Context, Measured, StageGauge, clip_facts, load_rig, plan_digest
+from core.routing import Rig as Document
+from core.routing.document.kinds import Source
+from core.routing.plan.cells import ClipFacts
+from core.routing.plan.spread import Impulse
 from core.tempo.song import TempoSection
 from server.accounts.models import User
+from server.clips.store import path_of
+from server.jobs.models import Status
+from server.renders.models import Render
 from server.rigs.models import Rig, Variant
 from server.songs.models import Song
 from server.songs.services import delays_of
+
+_NEWEST = 24
 
 
 def rigs_of(user: User) -> QuerySet[Rig]:
@@ -37,3 +50,62 @@ def context_of(song: Song) -> Context:
     section = TempoSection.model_validate(song.tempo_map[0])
     delays = {slug(line["name"]): line["value"] for line in delays_of(song)}
     return Context(section.frame(song.sample_rate_hz), delays)
+
+
+def context_for(variant: Variant, document: Document) -> Context:
+    """What a variant is computed under: the tempo, the clips that its rig was rendered on last, its
+    impulse responses, and what the newest render measured where it is of this very document.
+    """
+    plain = context_of(variant.rig.song)
+    return replace(
+        plain, clips=_clips_of(variant.rig, document), impulses=_impulses_of(variant, document),
+        measured=_measured_of(variant, document, plain),
+    )  # fmt: skip
+
+
+def _clips_of(rig: Rig, document: Document) -> dict[str, ClipFacts]:
+    """Source to the clip that played into it last, in any variant of the rig."""
+    rows = Render.objects.filter(
+        variant__rig=rig, bare=False, clip__deleted_at=None, clip__report__isnull=False
+    ).order_by("-created_at")
+    found: dict[str, ClipFacts] = {}
+    for name, clip_name, report in rows.values_list("source", "clip__name", "clip__report")[
+        :_NEWEST
+    ]:
+        node = document.nodes.get(name)
+        if name not in found and isinstance(node, Source):
+            found[name] = clip_facts(clip_name, report, stereo=node.stereo)
+    return found
+
+
+def _impulses_of(variant: Variant, document: Document) -> dict[str, Impulse]:
+    names = {node.impulse for node in document.of_kind("convolution") if node.impulse}
+    if not names:
+        return {}
+    song = variant.rig.song
+    clips = song.clips.filter(name__in=names, status=Status.DONE, deleted_at=None)
+    found = {}
+    for clip in clips.select_related("blob"):
+        if clip.blob is not None:
+            path = str(path_of(clip.blob))
+            with suppress(FonodromeError):
+                found[clip.name] = impulse_of(path, clip.name, song.sample_rate_hz)
+    return found
+
+
+def _measured_of(variant: Variant, document: Document, context: Context) -> Measured | None:
+    """Of the newest render of this very document and tempo, moves and captures left out."""
+    if variant.moves:
+        return None
+    render = (
+        Render.objects.filter(variant=variant, bare=False, capture=None, status=Status.DONE)
+        .exclude(detail=None)
+        .order_by("-created_at")
+        .first()
+    )
+    if render is None or not render.detail or not render.detail.get("stages") or render.moves:
+        return None
+    if plan_digest(load_rig(render.document), context) != plan_digest(document, context):
+        return None
+    stages = [StageGauge.model_validate(stage) for stage in render.detail["stages"]]
+    return Measured(render.clip.name, {stage.node: stage for stage in stages})

@@ -16,6 +16,7 @@ from core.routing import (
     EditConflict,
     Evaluation,
     RigError,
+    RigView,
     apply_edit,
     build,
     build_alternative,
@@ -25,6 +26,7 @@ from core.routing import (
     load_rig,
     parse_rig,
     perform,
+    rig_view,
     template_of,
 )
 from core.routing import Rig as Document
@@ -32,7 +34,7 @@ from core.routing.edit.convert import Form
 from server.accounts.models import User
 from server.config.problems import Problem
 from server.rigs.models import Rig, Variant, VariantEdit
-from server.rigs.queries import context_of, rig_of, variant_of
+from server.rigs.queries import context_for, context_of, rig_of, variant_of
 from server.songs.models import Song
 
 MOST_VARIANTS = 9
@@ -40,11 +42,16 @@ MOST_VARIANTS = 9
 
 @dataclass(frozen=True)
 class Changed:
-    """A variant after an edit, with what to select and what was done."""
+    """A variant after an edit, with what to select and what was done.
+
+    What was computed of it to see that it can be computed goes along, so that it is done once.
+    """
 
     variant: Variant
     select: str
     said: str
+    document: Document | None = None
+    view: RigView | None = None
 
 
 def create_rig(song: Song, name: str, template: str | None, notation: str | None) -> Rig:
@@ -98,11 +105,12 @@ def edit_variant(
         done = perform(base, action)
         edit = difference(base, done.rig)
         after = done.rig if base is now else _merged(now, edit)
-        compile_rig(after, context_of(variant.rig.song))  # a rig that cannot be computed is refused
+        # A rig that cannot be computed is refused here; what was computed is the answer.
+        view = rig_view(after, context_for(variant, after))
         _store(
             variant, after, edit, action.model_dump(mode="json"), done.said, done.select, edit_id
         )
-    return Changed(variant, done.select, done.said)
+    return Changed(variant, done.select, done.said, after, view)
 
 
 def _as_of(variant: Variant, now: Document, revision: int) -> Document:
@@ -195,7 +203,7 @@ def convert_node(
     with transaction.atomic():
         variant = _locked(user, variant_id)
         now = load_rig(variant.document)
-        found = convert(Evaluation(now, context_of(variant.rig.song)), node, to)
+        found = convert(Evaluation(now, context_for(variant, now)), node, to)
         if not apply:
             return found, None
         if found.rig is None:

@@ -58,14 +58,22 @@ def _crest_to_sources(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "version": 2, "nodes": nodes, "scenes": scenes}
 
 
-def load_rig(data: dict[str, Any]) -> Rig:
-    """Read a stored document of any known version. Raises RigError with one sentence."""
+def checked_rig(values: dict[str, Any]) -> Rig:
+    """A rig of values, parts of it perhaps checked before. Raises RigError with one sentence."""
     try:
-        return Rig.model_validate(upgrade(dict(data)))
+        return Rig.model_validate(values)
     except ValidationError as error:
         first = error.errors()[0]
         message = str(first["msg"]).removeprefix("Value error, ")
         place = ".".join(str(p) for p in first["loc"])
         raise RigError(f"{place}: {message}" if place else message, part=place or None) from None
+
+
+def load_rig(data: dict[str, Any]) -> Rig:
+    """Read a stored document of any known version. Raises RigError with one sentence."""
+    try:
+        return checked_rig(upgrade(dict(data)))
+    except RigError:
+        raise
     except (KeyError, TypeError, AttributeError):
         raise RigError("This is not a rig document.") from None

@@ -4,7 +4,7 @@ from typing import Any
 
 from core.routing.document.kinds import KINDS, Node, Send, Split, kind_of
 from core.routing.document.rig import PLAIN, Rail, Rig, RigError, Strip
-from core.routing.document.versions import load_rig
+from core.routing.document.versions import checked_rig
 
 
 class Draft:
@@ -30,14 +30,10 @@ class Draft:
             )
             for s in scenes
         )
-        data = self.rig.model_dump() | {
-            "nodes": {n: v.model_dump() for n, v in self.nodes.items()},
-            "rails": {p: r.model_dump() for p, r in self.rails.items()},
-            "keys": {k: v.model_dump() for k, v in keys.items()},
-            "scenes": [s.model_dump() for s in scenes],
-        }
-        data |= {k: v for k, v in self.more.items() if k != "scenes"}
-        return load_rig(data)
+        values: dict[str, Any] = {name: getattr(self.rig, name) for name in Rig.model_fields}
+        values |= {"nodes": self.nodes, "rails": self.rails, "keys": keys, "scenes": scenes}
+        values |= {name: value for name, value in self.more.items() if name != "scenes"}
+        return checked_rig(values)
 
     # Small moves ---------------------------------------------------------------------------
     def node(self, id: str) -> Node:

@@ -263,6 +263,7 @@ class Evaluation:
                     channels=self.plan.channels[point],
                     level_dbfs=carried.level_dbfs,
                     sides_dbfs=list(carried.sides_dbfs[: carried.channels]),
+                    measured_dbfs=self._measured(port),
                     dry_dbfs=carried.dry_dbfs,
                     wet_dbfs=carried.wet_dbfs,
                     dry_ms=_ms(carried.dry_s),
@@ -270,6 +271,13 @@ class Evaluation:
                 )
             )
         return found
+
+    def _measured(self, port: str) -> float | None:
+        measured = self.context.measured
+        node, _, number = port.rpartition(".")
+        # What is gauged is a node's first output; a full split's others carry the same.
+        same = number == "0" or self.plan.outlet.get(port) == self.plan.outlet.get(f"{node}.0")
+        return measured.level_dbfs(node) if measured is not None and same else None
 
     def align(self) -> list[AlignOut]:
         return self._align
@@ -362,6 +370,7 @@ class Evaluation:
     def report(self) -> RigReport:
         return RigReport(
             digest=self.plan.digest,
+            measured_clip=None if self.context.measured is None else self.context.measured.clip,
             hz=_HZ,
             boards=self.boards,
             loops=[

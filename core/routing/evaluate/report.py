@@ -109,6 +109,10 @@ class RailOut:
     sides_dbfs: Annotated[
         list[float | None], Field(description="RMS of left and right; one value for mono")
     ]
+    measured_dbfs: Annotated[
+        float | None,
+        Field(description="RMS of the louder side in the render at hand; null: not measured"),
+    ]
     dry_dbfs: float | None
     wet_dbfs: float | None
     dry_ms: Annotated[float | None, Field(description="Earliest dry sound; null without any")]
@@ -157,6 +161,7 @@ class RigReport(Edge):
     """Everything computed from a rig under a tempo."""
 
     digest: str
+    measured_clip: str | None = Field(description="Clip that the measured levels are of")
     hz: list[float]
     boards: list[BoardOut]
     loops: list[LoopOut]

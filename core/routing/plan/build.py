@@ -17,6 +17,7 @@ from core.routing.document import kinds as k
 from core.routing.document.rig import PLAIN, Rig, RigError, Strip
 from core.routing.plan import responses as rs
 from core.routing.plan.cells import ClipFacts, Spectrum, pink
+from core.routing.plan.measured import Measured
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan, scaled, times
 from core.routing.plan.spread import Impulse, Spread, TailSettings
 from core.routing.plan.walk import in_cycles, walk
@@ -47,6 +48,8 @@ class Context:
     """Source to what is known of its clip; pink from 40 Hz to 16 kHz where there is none."""
     impulses: Mapping[str, Impulse] = field(default_factory=dict)
     """What is known of the impulse responses that stages name."""
+    measured: Measured | None = None
+    """What a render of this very rig measured, where there is one."""
 
     def spectrum(self, source: str) -> Spectrum:
         """Of a source's clip, or the stated default."""
@@ -69,16 +72,19 @@ def speed_of_sound(celsius: float) -> float:
     return 331.3 * math.sqrt(1 + celsius / 273.15)
 
 
+def plan_digest(rig: Rig, context: Context) -> str:
+    """What stands for a rig under a tempo."""
+    text = rig.model_dump_json(exclude_defaults=True) + context.frame.model_dump_json()
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
 class Builder:
     """A plan being built; what expansions of kinds are given to add to it."""
 
     def __init__(self, rig: Rig, context: Context) -> None:
         self.rig, self.context = rig, context
         self.frame, self.delays = context.frame, context.delays
-        digest = hashlib.sha256(
-            (rig.model_dump_json(exclude_defaults=True) + context.frame.model_dump_json()).encode()
-        ).hexdigest()
-        self.plan = Plan(digest)
+        self.plan = Plan(plan_digest(rig, context))
         self.tails: dict[TailSettings, int] = {}
         self.tails_before: dict[int, int] = {}
         """Point to the most tails that lie one behind the other before it."""

@@ -7,8 +7,10 @@ the cell, so that no frequency grid decides by luck whether a distant repeat add
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -79,6 +81,24 @@ def spectrum_of(hz: np.ndarray, power: np.ndarray, alike: float = 0.0, name: str
     return Spectrum(
         tuple(float(s) for s in shares / shares.sum()), max(-1.0, min(1.0, alike)), name
     )
+
+
+def clip_facts(name: str, report: Mapping[str, Any], *, stereo: bool) -> ClipFacts:
+    """Of a clip's report, for a source of one or two sides; the default spectrum for an older one."""
+    bands = report.get("spectrum_db") or []
+    spectrum = pink()
+    if bands:
+        edges = np.geomspace(20.0, 20_000.0, len(bands) + 1)
+        hz = np.sqrt(edges[1:] * edges[:-1])
+        # Powers of bands that are wider than a cell: spread over theirs.
+        spectrum = spectrum_of(
+            hz, 10 ** (np.array(bands) / 10), float(report.get("alike", 0.0)), name
+        )
+    rms, peak = report.get("rms_dbfs"), report.get("peak_dbfs")
+    if not stereo and report.get("mono_dbfs") is not None:
+        rms = report["mono_dbfs"]
+    crest = CREST_DB if rms is None or peak is None else max(3.0, min(40.0, peak - rms))
+    return ClipFacts(name, spectrum, rms, crest)
 
 
 def in_common(apart_s: np.ndarray) -> np.ndarray:

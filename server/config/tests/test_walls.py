@@ -46,7 +46,6 @@ PUBLIC = {
     ("POST", "/compute/levels"),
     ("POST", "/compute/parallel-compression"),
     ("POST", "/compute/rig-view"),
-    ("POST", "/compute/rig-layout"),
 }
 # For signed-in people, about nobody's things in particular.
 OWN = {
@@ -116,6 +115,7 @@ THINGS = {
     ("POST", "/variants/{variant_id}/convert"): ("variant", {"node": "x", "to": "return"}),
     ("POST", "/variants/{variant_id}/copy"): ("variant", {"nodes": ["x"]}),
     ("GET", "/variants/{variant_id}/patch.csv"): ("variant", None),
+    ("GET", "/variants/{variant_id}/layout"): ("variant", None),
     ("GET", "/variants/{variant_id}/returns"): ("variant", None),
     ("POST", "/variants/{variant_id}/course-levels"): ("variant", {}),
     ("POST", "/variants/{variant_id}/tail"): ("variant", {"gaps_s": [0.5]}),

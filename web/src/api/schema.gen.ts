@@ -346,23 +346,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/compute/rig-layout": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Compute Rig Layout */
-        post: operations["server_compute_api_compute_rig_layout"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/compute/mix-laws": {
         parameters: {
             query?: never;
@@ -1635,6 +1618,26 @@ export interface paths {
          * @description Parts of a variant, for pasting into this rig or another.
          */
         post: operations["server_rigs_api_copy_nodes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Variant Layout
+         * @description The drawing of a variant: of what belongs to one part, with runs drawn as one mark (ids, comma).
+         */
+        get: operations["server_rigs_api_variant_layout"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3304,6 +3307,16 @@ export interface components {
              * @description Nodes and rails on the way, in order
              */
             through: string[];
+            /**
+             * Quiet Db
+             * @description Changes with level: level_db for what is quiet; else null
+             */
+            quiet_db: number | null;
+            /**
+             * Loud Db
+             * @description The same for what is loud
+             */
+            loud_db: number | null;
         };
         /**
          * Board
@@ -3412,7 +3425,8 @@ export interface components {
              *       "delay_ms": 0,
              *       "inverted": false,
              *       "muted": false,
-             *       "solo": false
+             *       "solo": false,
+             *       "first": false
              *     }
              */
             strip: components["schemas"]["Strip"];
@@ -3629,7 +3643,15 @@ export interface components {
              * @description Where it is largest
              */
             hz: number;
-            /** Lap Ms */
+            /**
+             * Grows
+             * @description At or above unity: it has no end
+             */
+            grows: boolean;
+            /**
+             * Lap Ms
+             * @description Quickest way round, and the mean delay of a tail on it
+             */
             lap_ms: number;
             /**
              * Bands Db
@@ -3722,17 +3744,38 @@ export interface components {
              */
             depth_db: number | null;
         };
-        /** OutputLevel */
+        /**
+         * OutputLevel
+         * @description What arrives at an output, all sources together.
+         */
         OutputLevel: {
             /** Output */
             output: string;
-            /** Nominal Dbfs */
+            /**
+             * Nominal Dbfs
+             * @description RMS of the louder side
+             */
             nominal_dbfs: number | null;
             /**
+             * Sides Dbfs
+             * @description RMS of left and right; one value for mono
+             */
+            sides_dbfs: (number | null)[];
+            /**
              * Peak Dbfs
-             * @description Nominal plus crest, everything in step
+             * @description Bound of the peaks: everything in step
              */
             peak_dbfs: number | null;
+            /**
+             * Peaks Dbfs
+             * @description The same per side
+             */
+            peaks_dbfs: (number | null)[];
+            /**
+             * Mono Dbfs
+             * @description RMS of (L + R) / 2; null for a mono output
+             */
+            mono_dbfs: number | null;
             /** Ceiling Dbfs */
             ceiling_dbfs: number;
         };
@@ -3900,8 +3943,21 @@ export interface components {
             port: string;
             /** Channels */
             channels: number;
-            /** Level Dbfs */
+            /**
+             * Level Dbfs
+             * @description RMS, the louder side; null: silent
+             */
             level_dbfs: number | null;
+            /**
+             * Sides Dbfs
+             * @description RMS of left and right; one value for mono
+             */
+            sides_dbfs: (number | null)[];
+            /**
+             * Measured Dbfs
+             * @description RMS of the louder side in the render at hand; null: not measured
+             */
+            measured_dbfs: number | null;
             /** Dry Dbfs */
             dry_dbfs: number | null;
             /** Wet Dbfs */
@@ -3962,6 +4018,11 @@ export interface components {
         RigReport: {
             /** Digest */
             digest: string;
+            /**
+             * Measured Clip
+             * @description Clip that the measured levels are of
+             */
+            measured_clip: string | null;
             /** Hz */
             hz: number[];
             /** Boards */
@@ -4251,6 +4312,12 @@ export interface components {
              * @default false
              */
             solo: boolean;
+            /**
+             * First
+             * @description A crossfade begins at this input
+             * @default false
+             */
+            first: boolean;
         };
         /**
          * SumsOut
@@ -4259,14 +4326,29 @@ export interface components {
         SumsOut: {
             /**
              * Headroom Db
-             * @description In step: 20 log of the gains within 10 ms, added
+             * @description In step: sizes of what arrives within 10 ms added, what comes at one time as it adds; null: it cancels
              */
-            headroom_db: number;
+            headroom_db: number | null;
+            /**
+             * Level Db
+             * @description As heard: power of everything on the source's spectrum; null: silence, or no limit
+             */
+            level_db: number | null;
+            /**
+             * Near Level Db
+             * @description The same for what arrives within 10 ms; null: it cancels
+             */
+            near_level_db: number | null;
             /**
              * Power Db
-             * @description Out of step: 10 log of the gains squared; null: no limit
+             * @description Out of step: powers of all arrivals added; null: no limit
              */
             power_db: number | null;
+            /**
+             * Grows
+             * @description A loop at or above unity feeds it: it has no level of its own
+             */
+            grows: boolean;
             /**
              * Mono Db
              * @description Mono sum against the stereo power; null for mono
@@ -4282,6 +4364,11 @@ export interface components {
              * @description Which two arrivals make the comb; empty where there is none
              */
             comb: string;
+            /**
+             * Cancels
+             * @description Which two arrivals take each other away; else empty
+             */
+            cancels: string;
             /**
              * Near Db
              * @description Louder side, what arrives within 10 ms, over hz
@@ -4592,6 +4679,135 @@ export interface components {
              * @enum {string}
              */
             kind: "cabinet";
+            /**
+             * High Cut Hz
+             * @description High cut in Hz
+             * @default 5000
+             */
+            high_cut_hz: number | null;
+            /**
+             * Low Cut Hz
+             * @description Low cut in Hz
+             * @default 80
+             */
+            low_cut_hz: number | null;
+        };
+        /**
+         * CabinetModel
+         * @description What a cabinet and its microphone do to a line signal: no load, no speaker level.
+         */
+        CabinetModel: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @description What the person calls it
+             */
+            name?: string | null;
+            /**
+             * Bypassed
+             * @description bypassed
+             * @default false
+             */
+            bypassed: boolean;
+            /**
+             * Bypass Is
+             * @description What passes when it is switched off: its input, nothing, or its own dry signal while its tail dies away
+             * @default thru
+             * @enum {string}
+             */
+            bypass_is: "thru" | "mute" | "trails";
+            /**
+             * Output Db
+             * @description Gain after the stage
+             * @default 0
+             */
+            output_db: number;
+            /**
+             * Latency Ms
+             * @description Unwanted delay of the stage
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Inverted
+             * @description Polarity turned over
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Channels
+             * @description channels
+             * @default as-is
+             * @enum {string}
+             */
+            channels: "as-is" | "mono" | "stereo";
+            /**
+             * Down
+             * @description What a mono stage after a stereo one keeps
+             * @default sum
+             * @enum {string}
+             */
+            down: "sum" | "left" | "right";
+            /**
+             * Counts As
+             * @description Role of what comes out: dry or wet
+             * @default auto
+             * @enum {string}
+             */
+            counts_as: "auto" | "dry" | "wet";
+            /**
+             * Delay Is
+             * @description its delay is
+             * @default auto
+             * @enum {string}
+             */
+            delay_is: "auto" | "latency" | "intended";
+            /**
+             * Takes
+             * @description Level kind at its input
+             */
+            takes?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Gives
+             * @description Level kind at its output
+             */
+            gives?: ("instrument" | "line" | "mic" | "speaker") | null;
+            /**
+             * Loop
+             * @description loop
+             */
+            loop?: number | null;
+            /**
+             * Current Ma
+             * @description Supply current
+             */
+            current_ma?: number | null;
+            /**
+             * Supply V
+             * @description Supply voltage
+             */
+            supply_v?: number | null;
+            /**
+             * Width Mm
+             * @description Footprint across
+             */
+            width_mm?: number | null;
+            /**
+             * Depth Mm
+             * @description Footprint front to back
+             */
+            depth_mm?: number | null;
+            /**
+             * Unit
+             * @description The physical processor, if one stands in several rigs
+             */
+            unit?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cabinet_model";
             /**
              * High Cut Hz
              * @description High cut in Hz
@@ -7335,12 +7551,6 @@ export interface components {
              */
             ceiling_dbfs: number;
             /**
-             * Crest Db
-             * @description Peak above RMS that is expected
-             * @default 12
-             */
-            crest_db: number;
-            /**
              * Takes
              * @description Level kind it expects
              */
@@ -7628,7 +7838,8 @@ export interface components {
              *       "delay_ms": 0,
              *       "inverted": false,
              *       "muted": false,
-             *       "solo": false
+             *       "solo": false,
+             *       "first": false
              *     }
              */
             strip: components["schemas"]["Strip"];
@@ -8170,10 +8381,10 @@ export interface components {
         Rig: {
             /**
              * Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            version: 1;
+            version: 2;
             /**
              * Title
              * @default Rig
@@ -8181,7 +8392,7 @@ export interface components {
             title: string;
             /** Nodes */
             nodes?: {
-                [key: string]: components["schemas"]["Source"] | components["schemas"]["Compressor"] | components["schemas"]["ThreeBand"] | components["schemas"]["Ducker"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Swept"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Convolution"] | components["schemas"]["StandIn"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["VolumePedal"] | components["schemas"]["Level"] | components["schemas"]["Fader"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"] | components["schemas"]["Preamp"] | components["schemas"]["EffectsLoop"] | components["schemas"]["PowerAmp"] | components["schemas"]["Cabinet"] | components["schemas"]["LoadBox"] | components["schemas"]["DI"] | components["schemas"]["ReampBox"] | components["schemas"]["Outboard"] | components["schemas"]["Generic"] | components["schemas"]["Microphone"] | components["schemas"]["Air"] | components["schemas"]["Return"] | components["schemas"]["Send"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Bus"] | components["schemas"]["PassiveMixer"] | components["schemas"]["Frame"] | components["schemas"]["Output"];
+                [key: string]: components["schemas"]["Source"] | components["schemas"]["Compressor"] | components["schemas"]["ThreeBand"] | components["schemas"]["Ducker"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Swept"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Convolution"] | components["schemas"]["StandIn"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["VolumePedal"] | components["schemas"]["Level"] | components["schemas"]["Fader"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"] | components["schemas"]["Preamp"] | components["schemas"]["EffectsLoop"] | components["schemas"]["PowerAmp"] | components["schemas"]["Cabinet"] | components["schemas"]["CabinetModel"] | components["schemas"]["LoadBox"] | components["schemas"]["DI"] | components["schemas"]["ReampBox"] | components["schemas"]["Outboard"] | components["schemas"]["Generic"] | components["schemas"]["Microphone"] | components["schemas"]["Air"] | components["schemas"]["Return"] | components["schemas"]["Send"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Bus"] | components["schemas"]["PassiveMixer"] | components["schemas"]["Frame"] | components["schemas"]["Output"];
             };
             /** Rails */
             rails?: {
@@ -8297,8 +8508,14 @@ export interface components {
              */
             level_dbfs: number;
             /**
+             * Crest Db
+             * @description Peak above RMS that is expected of it
+             * @default 12
+             */
+            crest_db: number;
+            /**
              * Stereo
-             * @description stereo
+             * @description Two sides, taken as unlike each other
              * @default false
              */
             stereo: boolean;
@@ -9192,39 +9409,6 @@ export interface components {
              * @enum {string}
              */
             second_output: "none" | "before" | "after";
-        };
-        /** RigLayoutRequest */
-        RigLayoutRequest: {
-            /** @description A rig, stored or not */
-            document: components["schemas"]["Rig"];
-            /**
-             * @default {
-             *       "tempo_bpm": 120,
-             *       "beat_unit": "1/4",
-             *       "metre_count": 4,
-             *       "metre_unit": 4,
-             *       "sample_rate_hz": 48000
-             *     }
-             */
-            frame: components["schemas"]["TempoFrame"];
-            /**
-             * Delays
-             * @description The song's delay plan: '@slap' to '120 ms'
-             */
-            delays?: {
-                [key: string]: string;
-            };
-            /**
-             * Focus
-             * @description Draw what belongs to this part
-             */
-            focus?: string | null;
-            /**
-             * Folded
-             * @description Runs drawn as one mark
-             * @default []
-             */
-            folded: string[];
         };
         /** BlendOut */
         BlendOut: {
@@ -11833,10 +12017,49 @@ export interface components {
             /** Energies */
             energies: number[][];
             /**
+             * Stages
+             * @description What left each stage
+             * @default []
+             */
+            stages: components["schemas"]["StageGauge"][];
+            /**
              * Before Dbfs
              * @description The clip itself in the same bands
              */
             before_dbfs: number[];
+        };
+        /**
+         * StageGauge
+         * @description What left a node while a clip was rendered. Null for silence.
+         */
+        StageGauge: {
+            /** Node */
+            node: string;
+            /**
+             * Rms Dbfs
+             * @description Left and right; one value for mono
+             */
+            rms_dbfs: (number | null)[];
+            /**
+             * Peak Dbfs
+             * @description Largest sample, a side each
+             */
+            peak_dbfs: (number | null)[];
+            /**
+             * True Peak Dbtp
+             * @description Largest value between samples about the largest ones, 4 x
+             */
+            true_peak_dbtp: (number | null)[];
+            /**
+             * Gain Db
+             * @description Of a stage that works by level: its gain every 50 ms; null where nothing came
+             */
+            gain_db: (number | null)[];
+            /**
+             * Acting
+             * @description Share of the sounding time in which it turns down by half a decibel or more
+             */
+            acting: number | null;
         };
         /**
          * BalanceOut
@@ -12087,6 +12310,11 @@ export interface components {
             title: string;
             /** Stage */
             stage: boolean;
+            /**
+             * Traits
+             * @description What it is, with its settings at rest
+             */
+            traits: ("linear" | "wet_by_nature" | "diffuse" | "stereo_by_nature" | "moving" | "has_tail" | "transparent" | "many_inputs" | "processes" | "has_low_cut" | "takes_key" | "mixes" | "fits_frame")[];
             /** Parameters */
             parameters: components["schemas"]["ParameterOut"][];
         };
@@ -12459,6 +12687,11 @@ export interface components {
             cautions: string[];
             /** Sentence */
             sentence: string;
+            /**
+             * Measured Clip
+             * @description Clip that the measured figures are of
+             */
+            measured_clip: string | null;
             /** Computed How */
             computed_how: string;
         };
@@ -12473,19 +12706,37 @@ export interface components {
             name: string;
             /** Kind */
             kind: string;
-            /** Level Dbfs */
+            /**
+             * Level Dbfs
+             * @description RMS, the louder side
+             */
             level_dbfs: number;
+            /**
+             * Sides Dbfs
+             * @description Left and right; one value for mono
+             */
+            sides_dbfs: (number | null)[];
             /** Dbu */
             dbu: number;
             /** Dbv */
             dbv: number;
+            /** @description In the render at hand; null: not measured */
+            measured: components["schemas"]["StageGauge"] | null;
             /**
              * Change Db
              * @description Against what came in
              */
             change_db: number;
-            /** Peak Dbfs */
+            /**
+             * Peak Dbfs
+             * @description A bound: everything in step, no ceiling passed
+             */
             peak_dbfs: number;
+            /**
+             * By Level
+             * @description Its gain depends on the level that arrives
+             */
+            by_level: boolean;
             /**
              * Headroom Db
              * @description From the peak to full scale, or to the output's ceiling
@@ -12493,7 +12744,7 @@ export interface components {
             headroom_db: number;
             /**
              * Trim Db
-             * @description Output trim that makes a drive or a compressor as loud after as before
+             * @description Output that makes a stage which works by level as loud after as before
              */
             trim_db: number | null;
         };
@@ -12511,10 +12762,9 @@ export interface components {
             full_scale_dbu: number;
             /**
              * Crest Db
-             * @description Peak above RMS that is expected
-             * @default 12
+             * @description Of every source; null: what each one has
              */
-            crest_db: number;
+            crest_db?: number | null;
         };
         /**
          * TailGap
@@ -13113,30 +13363,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigView"];
-                };
-            };
-        };
-    };
-    server_compute_api_compute_rig_layout: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RigLayoutRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RigLayout"];
                 };
             };
         };
@@ -15150,6 +15376,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fragment"];
+                };
+            };
+        };
+    };
+    server_rigs_api_variant_layout: {
+        parameters: {
+            query?: {
+                focus?: string | null;
+                folded?: string;
+            };
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigLayout"];
                 };
             };
         };

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 
-import { api, ask, type Schemas, sentenceOf } from "../../api/client";
+import { api, ask, type Kind, type Schemas, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../app/Shell";
 import { ink } from "../../app/theme";
 import { AxisLeft, Gridlines } from "../../charts/axes";
@@ -12,19 +12,21 @@ import { ScaleSlider } from "../../charts/ScaleSlider";
 import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
+import { useKinds } from "../../ui/kinds";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { RigChoice } from "../../ui/RigChoice";
 import { Table, Td, Th } from "../../ui/table";
 import type { VariantChoice } from "../../ui/variants";
 import { nameOf } from "../route/Inspector";
+import { type CoursePlace, loudestOf, toldOf } from "./places";
 import { useKeptBlend } from "./kept";
-
-const PASSIVE = ["split", "merge", "bus", "send", "return"];
 
 export function Course({ route }: { route: VariantChoice }) {
   const { song } = useSongContext();
   const { kept, keep } = useKeptBlend();
-  const [crest, setCrest] = useState(12);
+  // Null: what each source has.
+  const [crest, setCrest] = useState<number | null>(null);
+  const kinds = useKinds();
   const [at, setAt] = useState(0);
   const boards = route.variant?.view.report.boards ?? [];
   const way = boards[Math.min(at, boards.length - 1)];
@@ -82,12 +84,12 @@ export function Course({ route }: { route: VariantChoice }) {
         <Box width="150px">
           <ScaleSlider
             label="peak above RMS"
-            value={crest}
-            low={0}
+            value={crest ?? 12}
+            low={3}
             high={24}
             step={1}
-            ticks={[0, 12, 24]}
-            shown={(v) => `${num(v, 0)} dB`}
+            ticks={[3, 12, 24]}
+            shown={(v) => (crest === null ? "as each source has" : `${num(v, 0)} dB`)}
             onChange={setCrest}
           />
         </Box>
@@ -111,7 +113,7 @@ export function Course({ route }: { route: VariantChoice }) {
       {query.isError && <Notice kind="fault">{sentenceOf(query.error)}</Notice>}
       {out && out.places.length > 0 && (
         <>
-          <Stairs out={out} />
+          <Stairs out={out} kinds={kinds.data} />
           <Box as="p" fontFamily="title" fontWeight="600" fontSize="17px" lineHeight="24px">
             {out.sentence}
           </Box>
@@ -129,32 +131,34 @@ export function Course({ route }: { route: VariantChoice }) {
                   <Th>dBu</Th>
                   <Th>dBV</Th>
                   <Th>change, dB</Th>
-                  <Th>peak, dBFS</Th>
+                  <Th title="A bound: everything in step">peak at most, dBFS</Th>
                   <Th>headroom, dB</Th>
+                  {out.measured_clip !== null && (
+                    <>
+                      <Th title={`In the render of “${out.measured_clip}”`}>measured, dBFS</Th>
+                      <Th>true peak, dBTP</Th>
+                      <Th title="Share of the time in which it turns down">acts, %</Th>
+                    </>
+                  )}
                 </tr>
               </thead>
               <tbody>
-                {out.places
-                  .filter((p) => !PASSIVE.includes(p.kind) || p.node === out.lowest)
-                  .map((p) => (
-                    <Box
-                      as="tr"
-                      key={p.node}
-                      background={p.node === out.lowest ? "well" : undefined}
-                    >
-                      <Td textAlign="left" fontWeight="650">
-                        {p.name}
-                      </Td>
-                      <Td>{signed(p.level_dbfs, 1)}</Td>
-                      <Td>{signed(p.dbu, 1)}</Td>
-                      <Td>{signed(p.dbv, 1)}</Td>
-                      <Td>{Math.abs(p.change_db) < 0.05 ? "0.0" : signed(p.change_db, 1)}</Td>
-                      <Td>{signed(p.peak_dbfs, 1)}</Td>
-                      <Td color={p.headroom_db < 0 ? "diff" : undefined} fontWeight="650">
-                        {signed(p.headroom_db, 1)}
-                      </Td>
-                    </Box>
-                  ))}
+                {toldOf(out.places, out.lowest, kinds.data).map((p) => (
+                  <Box as="tr" key={p.node} background={p.node === out.lowest ? "well" : undefined}>
+                    <Td textAlign="left" fontWeight="650">
+                      {p.name}
+                    </Td>
+                    <Td>{signed(p.level_dbfs, 1)}</Td>
+                    <Td>{signed(p.dbu, 1)}</Td>
+                    <Td>{signed(p.dbv, 1)}</Td>
+                    <Td>{Math.abs(p.change_db) < 0.05 ? "0.0" : signed(p.change_db, 1)}</Td>
+                    <Td>{signed(p.peak_dbfs, 1)}</Td>
+                    <Td color={p.headroom_db < 0 ? "diff" : undefined} fontWeight="650">
+                      {signed(p.headroom_db, 1)}
+                    </Td>
+                    {out.measured_clip !== null && <MeasuredCells place={p} />}
+                  </Box>
+                ))}
               </tbody>
             </Table>
           </Box>
@@ -165,13 +169,26 @@ export function Course({ route }: { route: VariantChoice }) {
   );
 }
 
+function MeasuredCells({ place }: { place: CoursePlace }) {
+  const { measured } = place;
+  const level = loudestOf(measured);
+  const peaks = (measured?.true_peak_dbtp ?? []).filter((v): v is number => v !== null);
+  return (
+    <>
+      <Td>{level === null ? "" : signed(level, 1)}</Td>
+      <Td>{peaks.length ? signed(Math.max(...peaks), 1) : ""}</Td>
+      <Td>{measured?.acting == null ? "" : num(100 * measured.acting, 0)}</Td>
+    </>
+  );
+}
+
 const LEFT = 46;
 const TALL = 190;
 
 /** Nominal level (thick) and peak (thin) behind each stage, as stairs. */
-function Stairs({ out }: { out: Schemas["CourseLevels"] }) {
+function Stairs({ out, kinds }: { out: Schemas["CourseLevels"]; kinds: Kind[] | undefined }) {
   const [frame, width] = useWidth<HTMLDivElement>(320);
-  const places = out.places.filter((p) => !PASSIVE.includes(p.kind));
+  const places = toldOf(out.places, out.lowest, kinds);
   const step = (width - LEFT - 10) / Math.max(1, places.length);
   const low = Math.min(-48, ...places.map((p) => Math.floor(p.level_dbfs / 12) * 12));
   const top = Math.max(0, ...places.map((p) => Math.ceil(p.peak_dbfs / 6) * 6));
@@ -192,6 +209,11 @@ function Stairs({ out }: { out: Schemas["CourseLevels"] }) {
         <Gridlines scale={y} ticks={ticks} x1={LEFT} x2={width - 10} />
         <AxisLeft scale={y} at={LEFT} ticks={ticks} format={(v) => signed(v, 0)} />
         <line x1={LEFT} x2={width - 10} y1={y(0)} y2={y(0)} stroke={ink("diff")} strokeWidth="2" />
+        {out.measured_clip !== null && (
+          <text x={LEFT + 8} y={y(0) + 15} fontSize="13" fill={ink("ink2")}>
+            ○ measured on “{out.measured_clip}”
+          </text>
+        )}
         <text x={width - 14} y={y(0) + 15} fontSize="13" fill={ink("diff")} textAnchor="end">
           full scale
         </text>
@@ -221,6 +243,16 @@ function Stairs({ out }: { out: Schemas["CourseLevels"] }) {
               stroke={ink("ink")}
               strokeWidth="4"
             />
+            {loudestOf(p.measured) !== null && (
+              <circle
+                cx={at(i) + step / 2}
+                cy={y(loudestOf(p.measured)!)}
+                r="5"
+                fill={ink("sheet")}
+                stroke={ink("ink")}
+                strokeWidth="2"
+              />
+            )}
             <text
               x={at(i) + step / 2}
               y={TALL + 18}

@@ -3,9 +3,11 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, type Schemas, sentenceOf, type Variant } from "../../api/client";
+import { api, ask, type Kind, type Schemas, sentenceOf, type Variant } from "../../api/client";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
+import { useKinds } from "../../ui/kinds";
+import { hasTrait } from "../../ui/traits";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 
@@ -43,7 +45,10 @@ export function useMoves(variantId: string | undefined) {
 }
 
 /** Settings that can be moved: levels and mutes of what has them, and inputs of merges. */
-function movable(variant: Variant): { part: string; field: string; name: string }[] {
+function movable(
+  variant: Variant,
+  kinds: Kind[] | undefined,
+): { part: string; field: string; name: string }[] {
   const found: { part: string; field: string; name: string }[] = [];
   const nodes = variant.document.nodes ?? {};
   for (const node of Object.values(nodes)) {
@@ -67,7 +72,7 @@ function movable(variant: Variant): { part: string; field: string; name: string 
   }
   for (const [port, rail] of Object.entries(variant.document.rails ?? {})) {
     const target = nodes[rail.target];
-    if (target && ["merge", "bus", "output", "passive_mixer"].includes(target.kind)) {
+    if (target && hasTrait(kinds, target.kind, "many_inputs")) {
       const from = nodes[port.split(".")[0]!];
       found.push({
         part: port,
@@ -81,7 +86,8 @@ function movable(variant: Variant): { part: string; field: string; name: string 
 
 export function MovesSheet({ variant }: { variant: Variant }) {
   const { moves, save } = useMoves(variant.id);
-  const choices = movable(variant);
+  const kinds = useKinds();
+  const choices = movable(variant, kinds.data);
   const [chosen, setChosen] = useState("");
   const [bar, setBar] = useState("1");
   const [beat, setBeat] = useState("1");

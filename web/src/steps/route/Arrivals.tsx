@@ -6,8 +6,9 @@ import type { Board, RigView } from "../../api/client";
 import { ink } from "../../app/theme";
 import { AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { Figure, SheetTitle } from "../../ui/controls";
-import { dB, num, signed } from "../../ui/format";
+import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
+import { rangeOf, readingsOf } from "./readings";
 
 type Arrival = Board["arrivals"][number];
 
@@ -171,6 +172,7 @@ function Row({
   const base = down ? 8 : 30;
   const tip = down ? base + height : base - height;
   const post = x(arrival.time_ms);
+  const range = rangeOf(arrival);
   return (
     <chakra.tr
       onMouseEnter={() => onLight(arrival.id)}
@@ -216,7 +218,14 @@ function Row({
         </Box>
       </chakra.td>
       <Cell>
-        <Figure label={`${arrival.name} level`} value={num(arrival.level_db, 1)} />
+        <Box as="span" title={range || undefined}>
+          <Figure label={`${arrival.name} level`} value={num(arrival.level_db, 1)} />
+          {range && (
+            <Box as="span" aria-label={range} color="ink2" fontSize="13px" marginLeft="1px">
+              ↕
+            </Box>
+          )}
+        </Box>
       </Cell>
       <Cell>
         <Figure
@@ -302,37 +311,32 @@ export function Sum({ board, hz }: { board: Board; hz: RigView["report"]["hz"] }
       borderColor="ink"
     >
       <Box gridColumn="1 / -1">
-        <SheetTitle about="what arrives within 10 ms, dB against the reference, by Hz">
+        <SheetTitle about="dB against the reference; drawn: what arrives within 10 ms, by Hz">
           Sum
         </SheetTitle>
       </Box>
       <Box fontSize="14px" display="grid" gap="3px" alignContent="start">
-        <Reading label="In step" value={`${signed(sums.headroom_db, 1)}`} unit="dB" />
-        <Reading
-          label="As powers"
-          value={sums.power_db === null ? "no limit" : signed(sums.power_db, 1)}
-          unit={sums.power_db === null ? "" : "dB"}
-        />
-        {notch ? (
-          <Reading
-            label="First notch"
-            value={`${num(notch.hz, notch.hz < 1000 ? 1 : 0)} Hz, ${notch.depth_db === null ? "complete" : num(notch.depth_db, 1)}`}
-            unit={notch.depth_db === null ? "" : "dB"}
-            colour="diff"
-          />
-        ) : (
-          <Box color="ok" fontWeight="650">
-            no comb
+        {readingsOf(sums).map((reading) => (
+          <Box key={reading.label || reading.value} title={reading.about}>
+            {reading.label && (
+              <Box as="span" color="ink2" fontSize="13px">
+                {reading.label}{" "}
+              </Box>
+            )}
+            {reading.label ? (
+              <Figure
+                label={reading.label}
+                value={reading.value}
+                unit={reading.unit}
+                colour={reading.colour}
+              />
+            ) : (
+              <Box as="span" color={reading.colour} fontWeight="650">
+                {reading.value}
+              </Box>
+            )}
           </Box>
-        )}
-        {sums.mono_db !== null && (
-          <Reading
-            label="Mono"
-            value={`${sums.mono_db > -3 ? "holds, " : "loses, "}${dB(sums.mono_db)}`}
-            unit="dB"
-            colour={sums.mono_db > -3 ? "ok" : "diff"}
-          />
-        )}
+        ))}
       </Box>
       <Box ref={frame} minWidth="0">
         <svg
@@ -386,17 +390,6 @@ export function Sum({ board, hz }: { board: Board; hz: RigView["report"]["hz"] }
           ))}
         </svg>
       </Box>
-    </Box>
-  );
-}
-
-function Reading(props: { label: string; value: string; unit: string; colour?: string }) {
-  return (
-    <Box>
-      <Box as="span" color="ink2" fontSize="13px">
-        {props.label}{" "}
-      </Box>
-      <Figure label={props.label} value={props.value} unit={props.unit} colour={props.colour} />
     </Box>
   );
 }

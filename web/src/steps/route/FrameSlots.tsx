@@ -15,22 +15,6 @@ interface Props {
   onEdit: (action: RigAction) => void;
 }
 
-const FITS = [
-  "compressor",
-  "drive",
-  "filter",
-  "equaliser",
-  "delay",
-  "reverb",
-  "chorus",
-  "tremolo",
-  "level",
-  "generic",
-  "outboard",
-  "mid_side_encoder",
-  "mid_side_decoder",
-];
-
 export function FrameSlots({ frame, kinds, onEdit }: Props) {
   const [draft, setDraft] = useState<string | null>(null);
   const order = frame.order ?? "";
@@ -91,7 +75,7 @@ export function FrameSlots({ frame, kinds, onEdit }: Props) {
               >
                 <option value="">empty</option>
                 {kinds
-                  .filter((k) => FITS.includes(k.kind))
+                  .filter((k) => k.traits.includes("fits_frame"))
                   .map((k) => (
                     <option key={k.kind} value={k.kind}>
                       {k.title}

@@ -15,6 +15,7 @@ import {
 import { useSongContext } from "../../app/Shell";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
+import { hasTrait } from "../../ui/traits";
 import { FrameSlots } from "./FrameSlots";
 
 type Values = Record<string, unknown>;
@@ -67,7 +68,7 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
   }
   if (rail) {
     const target = document.nodes?.[rail.target] as (Values & { kind: string }) | undefined;
-    const many = ["merge", "bus", "output", "passive_mixer"].includes(target?.kind ?? "");
+    const many = hasTrait(kinds, target?.kind, "many_inputs");
     return (
       <Box as="section" aria-label="Settings">
         <SheetTitle
@@ -127,7 +128,7 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
       {node!.kind === "frame" && (
         <FrameSlots frame={node as unknown as Schemas["Frame"]} kinds={kinds} onEdit={onEdit} />
       )}
-      {["compressor", "ducker"].includes(node!.kind) && (
+      {hasTrait(kinds, node!.kind, "takes_key") && (
         <KeyInput variant={variant} node={selected} onEdit={onEdit} />
       )}
       <Box display="flex" flexWrap="wrap" gap="6px 12px" marginTop="8px">

@@ -382,7 +382,7 @@ function Profile({ view, x, top, width }: { view: RigView; x: Along; top: number
     return [{ rail, from: x(drawn.xs[0]!), to: x(drawn.xs.at(-1)!) }];
   });
   const levels = runs
-    .flatMap((r) => [r.rail.dry_dbfs, r.rail.wet_dbfs])
+    .flatMap((r) => [r.rail.dry_dbfs, r.rail.wet_dbfs, r.rail.measured_dbfs])
     .filter((v): v is number => v !== null && v > -70);
   if (!levels.length) return null;
   const high = Math.ceil((Math.max(...levels) + 1) / 10) * 10;
@@ -435,6 +435,16 @@ function Profile({ view, x, top, width }: { view: RigView; x: Along; top: number
               strokeDasharray="11 4"
             />
           )}
+          {rail.measured_dbfs !== null && rail.measured_dbfs > low - 3 && (
+            <circle
+              cx={(from + to) / 2}
+              cy={y(rail.measured_dbfs)}
+              r="3.5"
+              fill={ink("sheet")}
+              stroke={ink("ink")}
+              strokeWidth="1.5"
+            />
+          )}
           {places.get(rail.port.split(".")[0]!)?.lane === 0 &&
             rail.level_dbfs !== null &&
             to - from > 52 && (
@@ -452,6 +462,7 @@ function Profile({ view, x, top, width }: { view: RigView; x: Along; top: number
       ))}
       <text x={LEFT + 6} y={top + PROFILE - 3} fontSize="13" fill={ink("ink2")} {...halo("sheet")}>
         Level along the course, dBFS at nominal level
+        {view.report.measured_clip !== null && `; ○ measured on “${view.report.measured_clip}”`}
       </text>
     </g>
   );

@@ -14,6 +14,7 @@ import {
 } from "../../api/client";
 import { useKey } from "../../app/keys";
 import { useSongContext } from "../../app/Shell";
+import { useKinds } from "../../ui/kinds";
 import { Hint, Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
@@ -119,24 +120,16 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   const [pinned, setPinned] = useState("");
   const [focus, setFocus] = useState<string | null>(null);
   const [folded, setFolded] = useState<string[]>([]);
-  const kinds = useQuery({
-    queryKey: ["rig-kinds"],
-    queryFn: () => ask(api.GET("/api/v1/rig-kinds")),
-    staleTime: Infinity,
-  });
+  const kinds = useKinds();
   const variant = query.data;
-  const { frame, song } = useSongContext();
-  const delays = useMemo(
-    () => Object.fromEntries(song.written.map((w, i) => [w, song.delays[i]?.value ?? ""])),
-    [song.written, song.delays],
-  );
+  const { frame } = useSongContext();
   const smaller = focus !== null || folded.length > 0;
   const reduced = useQuery({
     queryKey: ["rig-layout", id, variant?.revision, frame, focus, folded],
     queryFn: () =>
       ask(
-        api.POST("/api/v1/compute/rig-layout", {
-          body: { document: variant!.document, frame, delays, focus, folded },
+        api.GET("/api/v1/variants/{variant_id}/layout", {
+          params: { path: { variant_id: id }, query: { focus, folded: folded.join(",") } },
         }),
       ),
     enabled: smaller && variant !== undefined,

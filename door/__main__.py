@@ -1,4 +1,4 @@
-"""`./fonodrome`: start, test, bench, screenshots, null, password, generate."""
+"""`./fonodrome`: start, test, bench, screenshots, null, rig, render, password, generate."""
 
 import argparse
 import os
@@ -10,6 +10,13 @@ sys.path.insert(0, str(Path(__file__).resolve().parent))
 
 from setup import PYTHON, ROOT, python_packages, set_up  # noqa: E402
 from show import Trouble  # noqa: E402
+
+_SCRIPTED = {
+    "null": ("core.measure.cli",),
+    "rig": ("core.course.cli", "rig"),
+    "render": ("core.course.cli", "render"),
+}
+"""Commands that need neither server nor database: the core's own."""
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -46,6 +53,12 @@ def _parser() -> argparse.ArgumentParser:
     commands.add_parser(
         "null", help="null test of two files (null --help tells more)", add_help=False
     )
+    commands.add_parser(
+        "rig", help="what a rig does, from its notation or JSON (rig --help)", add_help=False
+    )
+    commands.add_parser(
+        "render", help="a rig with its clips as a WAV file (render --help)", add_help=False
+    )
     password = commands.add_parser("password", help="give an account a new password")
     password.add_argument("name", metavar="NAME")
     data(password)
@@ -75,11 +88,11 @@ def _password(name: str, folder: Path) -> int:
 
 def main() -> int:
     words = sys.argv[1:]
-    if words[:1] == ["null"]:
+    if words[:1] and words[0] in _SCRIPTED:
         python_packages(testing=False)
         cache = {"NUMBA_CACHE_DIR": str(ROOT / "var" / "numba")} if os.access(ROOT, os.W_OK) else {}
         env = {**os.environ, "PYTHONPATH": str(ROOT), **cache}
-        os.execve(PYTHON, [str(PYTHON), "-m", "core.measure.cli", *words[1:]], env)
+        os.execve(PYTHON, [str(PYTHON), "-m", *_SCRIPTED[words[0]], *words[1:]], env)
     given = _parser().parse_args(words)
     if given.command == "start":
         from serve import start

@@ -45,7 +45,8 @@ _MOST_LAPS = 8
 _SETTLING = 12
 _GROWING = 1 - 1e-9
 _NOISE = db_gain(CREST_DB)
-_TAIL_CREST = 5.0
+_FLAT = np.ones(CELLS, complex)
+_TAIL_CREST = 5.6
 """Peak against RMS of what is diffuse: of a normal process over some minutes."""
 _PHASE = 1.2
 """What filters may add to a peak by phase alone, beyond what they pass of its power."""
@@ -200,6 +201,9 @@ class Carrying(Mapping[int, Carried]):
             left_gain, right_gain = spread.gain
             a, b, c, d = a * left_gain, b * right_gain, c * left_gain, d * right_gain
             shape = SHAPES.joined(shape, number_of(None, spread))
+            if arc.by_level or _loudest(spread):
+                # What a gain that moves lets through stays apart from copies that went round it.
+                shape = SHAPES.joined(shape, SHAPES.number(("own", arc.owner), _FLAT))
         if a or b or c or d:
             ticks = round(arc.delay_s * TICKS)
             late = [(gain, ticks + round(t * TICKS)) for gain, t in taps]
@@ -207,13 +211,17 @@ class Carrying(Mapping[int, Carried]):
             swung = _loudest(spread)
             for index, found in came.arriving.items():
                 into = goes.arriving.setdefault(index, {})
-                amplitude = self.signals.known[index].amplitude
+                one = self.signals.known[index]
+                amplitude = one.amplitude
                 for (at, response, wet), (left, right, peak) in found.items():
                     gl, gr = a * left + b * right, c * left + d * right
                     if gl == 0.0 and gr == 0.0:
                         continue
                     if by_level and spread is not None:
-                        peak = _peak_after(spread, peak, amplitude * math.hypot(left, right))
+                        level = amplitude * math.hypot(left, right)
+                        if response:
+                            level *= math.sqrt(self.signals.shared(one, response, response, 0))
+                        peak = _peak_after(spread, peak, level)
                     elif swung:
                         peak *= swung
                     filtered = joined(response, shape) if shape else response
@@ -580,10 +588,11 @@ class Carrying(Mapping[int, Carried]):
         state, tops = self.states[point], [0.0, 0.0]
         for index, arriving in state.arriving.items():
             one = self.signals.known[index]
-            at_once: dict[int, list[tuple[int, float, float]]] = {}
+            at_once: dict[tuple[int, float], list[tuple[int, float, float]]] = {}
             flat = True
             for (at, response, _), (left, right, peak) in arriving.items():
-                at_once.setdefault(at, []).append((response, left * peak, right * peak))
+                group = at_once.setdefault((at, round(peak, 6)), [])
+                group.append((response, left * peak, right * peak))
                 flat = flat and response == 0
             if flat:
                 for group in at_once.values():

@@ -9,7 +9,7 @@ from pydantic import Field
 from core.course.power import LOW, band_power, output_power
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.render.stems import PlaceOut, best_place, find_places, only, to_output, without_stem
+from core.render.stems import PlaceOut, best_place, find_places, only, to_output
 from core.routing import Context, Evaluation
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
@@ -102,23 +102,27 @@ def returns_view(
     if best is None:
         raise FonodromeError("Dry and wet meet nowhere in this rig: it has no returns to add up.")
     chosen = _wet_place(rig, places, place, best)
-    powers = {
-        s.id: output_power(rig, only(rig, plan, chosen.id, s.id), context, name)
-        for s in chosen.stems
-    }
-    whole = output_power(rig, plan, context, name)
+
+    def power_of(stems: list[str]) -> np.ndarray:
+        return output_power(rig, only(rig, plan, chosen.id, stems), context, name)
+
+    powers = {s.id: power_of([s.id]) for s in chosen.stems}
+    whole = power_of([s.id for s in chosen.stems])
     wide = {id: band_power(p) for id, p in powers.items()}
     low = {id: band_power(p, LOW) for id, p in powers.items()}
     wet = [s for s in chosen.stems if s.wet]
     dry = [s.id for s in chosen.stems if not s.wet]
-    dry_wide, dry_low = sum(wide[i] for i in dry), sum(low[i] for i in dry)
+    # Dry ways are one sound: they meet in step, or cancel, before anything is held against them.
+    together = power_of(dry) if dry else np.zeros_like(whole)
+    dry_wide, dry_low = band_power(together), band_power(together, LOW)
     against, against_low = dry_wide or sum(wide.values()), dry_low or sum(low.values())
     if against <= _SILENT:
         raise FonodromeError("Nothing arrives at this output: there is nothing to add up.")
     total = band_power(whole)
     found = []
     for stem in chosen.stems:
-        without = output_power(rig, without_stem(rig, plan, chosen.id, stem.id), context, name)
+        rest = [s.id for s in chosen.stems if s.id != stem.id]
+        without = power_of(rest) if rest else np.zeros_like(whole)
         cut_on, cut_rail, saved = _low_cut(rig, stem.id, powers[stem.id], stem.wet)
         found.append(
             ReturnOut(

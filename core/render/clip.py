@@ -174,8 +174,8 @@ def render_file(
     live = place is not None and not reason
     plans: list[tuple[StemOut | None, Plan]] = [(None, plan)]
     if place is not None and live:
-        plans = [(stem, only(rig, plan, place.id, stem.id)) for stem in place.stems]
-        rest = only(rig, plan, place.id, None)
+        plans = [(stem, only(rig, plan, place.id, [stem.id])) for stem in place.stems]
+        rest = only(rig, plan, place.id, [])
         if any(a.target == rest.outputs[job.output] for a in (*rest.arcs, *rest.back)):
             plans.append((StemOut(id=REST, name="the rest", wet=False, level_db=None), rest))
     files = [folder / f"stem-{i}.wav" for i in range(len(plans))]

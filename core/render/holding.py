@@ -71,8 +71,7 @@ def held_points(plan: Plan, moves: Moves) -> dict[int, Held]:
     for point, loop in plan.loops.items():
         moved = moves.loops.get(point)
         gains = [loop.matrix] if moved is None else [tuple(m) for m in moved.matrices]
-        shape = 1.0 if loop.response is None else float(np.abs(loop.response).max())
-        most = max(size(m) for m in gains) * shape
+        most = max(size(m) for m in gains) * loop.shape_most
         if most >= _UNITY:
             found[point] = Held(loop.owner, most > _ABOVE)
     if plan.back:

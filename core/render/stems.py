@@ -6,7 +6,7 @@ all that lies before it. Their sum is the whole, so their gains can be moved liv
 behind the place is linear and no loop leads round it.
 """
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import replace
 
 from pydantic import Field
@@ -175,18 +175,18 @@ def _why_not(rig: Rig, plan: Plan, arcs: list[Arc], point: int, output: str) -> 
     return ""
 
 
-def only(rig: Rig, plan: Plan, place: str, stem: str | None) -> Plan:
-    """The plan with one input of a place alone, or, for None, with none of them.
+def only(rig: Rig, plan: Plan, place: str, stems: Collection[str]) -> Plan:
+    """The plan with some inputs of a place alone, or, without any, with what goes past the place.
 
     What leads nowhere any more is left out, so that nothing is computed that is not heard.
     """
     groups = _groups(rig, plan, place)
-    shut = {id(a) for name, arcs in groups.items() if name != stem for a in arcs}
+    shut = {id(a) for name, arcs in groups.items() if name not in stems for a in arcs}
     arcs = [a for a in plan.arcs if id(a) not in shut]
     back = [a for a in plan.back if id(a) not in shut]
-    if stem is not None:
-        # Only what goes through the input: ways past the place belong to the rest.
-        kept = groups[stem]
+    if stems:
+        # Only what goes through these inputs: ways past the place belong to the rest.
+        kept = [arc for name in stems for arc in groups[name]]
         point = kept[0].target
         before = _reached([*arcs, *back], [a.source for a in kept], backwards=True)
         after = _reached([*arcs, *back], [point])
@@ -203,14 +203,6 @@ def only(rig: Rig, plan: Plan, place: str, stem: str | None) -> Plan:
         inside |= {id(a) for a in (*arcs, *back) if a.target in listened}
         arcs = [a for a in arcs if id(a) in inside]
         back = [a for a in back if id(a) in inside]
-    return pruned(replace(plan, arcs=arcs, back=back))
-
-
-def without_stem(rig: Rig, plan: Plan, place: str, stem: str) -> Plan:
-    """The plan with one input of a place shut."""
-    shut = {id(a) for a in _groups(rig, plan, place)[stem]}
-    arcs = [a for a in plan.arcs if id(a) not in shut]
-    back = [a for a in plan.back if id(a) not in shut]
     return pruned(replace(plan, arcs=arcs, back=back))
 
 

@@ -52,6 +52,22 @@ class Returns(unittest.TestCase):
         side = -20 + 20 * math.log10(math.sqrt(0.5) + 2 * 10 ** (-6 / 20)) + 12
         self.assertAlmostEqual(returns_view(rig(hard), SONG).peak_dbfs, side, delta=0.05)
 
+    def test_dry_ways_meet_in_step_before_returns_are_held_against_them(self):
+        # Two equal dry ways make +6.02 dB; another source that goes past the place is not of it.
+        text = (
+            "g: source (level -20 dB) > s: split > m: merge > o: output\ns > m\n"
+            "s > d: delay (time 300 ms, mix 100 %, feedback 0 %) > m\n"
+            "k: source (level -10 dB) > o"
+        )
+        out = returns_view(rig(text), SONG)
+        self.assertEqual([r.wet for r in out.returns], [False, False, True])
+        for r, level in zip(out.returns, (-6.02, -6.02, -6.02), strict=True):
+            self.assertAlmostEqual(r.level_db, level, delta=0.01)
+        self.assertAlmostEqual(out.apart_db, -6.02, delta=0.01)
+        self.assertAlmostEqual(out.low_lift_db, 10 * math.log10(1 + 1 / 4), delta=0.02)
+        # Without one of the dry ways: (1 + 1) of (4 + 1).
+        self.assertAlmostEqual(out.returns[0].muted_db, 10 * math.log10(2 / 5), delta=0.02)
+
     def test_feedback_adds_its_repeats_and_a_low_cut_saves_what_it_says(self):
         echo = 'g: source > s: split > m: merge > o: output\ns > d: delay "Slap" (time 300 ms, mix 100 %, feedback 50 %{}) > m'
         plain = returns_view(rig(echo.format("")), SONG)

@@ -93,11 +93,11 @@ def loop_without_delay(e: Evaluation) -> Iterator[Found]:
 )  # fmt: skip
 def runaway(e: Evaluation) -> Iterator[Found]:
     for node in sounding(e.rig, k.Delay):
-        growth = (
-            20 * math.log10(node.feedback_percent / 100) if node.feedback_percent > 0 else -99.0
-        )
-        if node.feedback_percent < 100:
+        laps = [loop.most for loop in e.plan.loops.values() if loop.owner == node.id]
+        # At 100 % the smallest filter takes the loop below unity, at 102 % it need not.
+        if not laps or max(laps) < 1:
             continue
+        growth = 20 * math.log10(max(laps))
         point = e.plan.inlet[node.id]
         level = e.plan.carried[point].level_dbfs
         said = f"{node.shown} is set to {node.feedback_percent:g} % feedback: "

@@ -74,7 +74,8 @@ class Evaluation:
 
     @property
     def stable(self) -> bool:
-        ringing = any(max(abs(x) for x in loop.matrix) >= 1 for loop in self.plan.loops.values())
+        """Whether everything dies away, as far as bounds can say: no loop at or above unity."""
+        ringing = any(loop.most >= 1 for loop in self.plan.loops.values())
         return (self.radius is None or self.radius < 1) and not ringing
 
     def _boards_at(self, output: str) -> None:

@@ -360,7 +360,7 @@ class Carrying(Mapping[int, Carried]):
             steady = swung.shape.real
             shape = SHAPES.joined(shape, number_of(None, swung))
         top = math.sqrt(float(seen.max()))
-        if abs(gain) * top >= _GROWING:
+        if abs(gain) * loop.shape_most >= _GROWING:
             self.grows.add(point)
             gain = math.copysign(min(abs(gain), 0.999 / top), gain)
         lap = round(loop.delay_s * TICKS)

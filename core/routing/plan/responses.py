@@ -4,6 +4,7 @@ Analogue prototypes (s = j w): what a device on a desk does; a renderer near Nyq
 it differs. All functions return complex arrays of the shape of `hz`.
 """
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -13,6 +14,8 @@ import numpy as np
 from core.routing.plan.cells import MIDDLE_HZ
 
 GRID_POINTS = 241
+_LEAST_RATE_HZ = 44_100.0
+"""Lowest rate that sound is rendered at."""
 GRID_HZ = np.geomspace(20.0, 20_000.0, GRID_POINTS)
 _OMEGA = 2j * np.pi * GRID_HZ
 
@@ -130,6 +133,23 @@ class Shaped:
     rest: bool = False
     top: float = 1.0
     """Largest magnitude."""
+
+
+def peak(shape: Shaped) -> float:
+    """Largest magnitude at any frequency. A digital low cut passes all of its upper end, so one cut
+    by itself has 1, and two of first order `1 / (1 + f1 / f2)` at frequencies as they are warped.
+    """
+    sections = shape.sections
+    cuts_only = all(s.kind in ("high_pass", "low_pass") and s.order == 1 for s in sections)
+    if shape.rest or not cuts_only or len(sections) > 2:
+        return max(shape.top, 1.0) if shape.rest else shape.top
+    if len({s.kind for s in sections}) < 2:
+        return 1.0
+    low, high = (
+        math.tan(math.pi * min(s.hz / _LEAST_RATE_HZ, 0.49))
+        for s in sorted(sections, key=lambda s: s.kind)
+    )
+    return 1 / (1 + low / high)
 
 
 @lru_cache(maxsize=512)

@@ -23,11 +23,12 @@ TWO_RETURNS = (
 )  # fmt: skip
 MS = "a: source (stereo, level -30 dB) > e: ms_encode > {}" + OUT
 GEAR = "g: source (gives instrument, passive, level -30 dB) > {} > o: output"
+QUIET_SENDS = TWO_SENDS.replace('source "Guitar"', 'source "Guitar" (level -24 dB)')
 
 # check: (fires, just does not)
 CASES = {
     "return-not-wet": (RETURN.format(", mix 99 %"), RETURN.format("")),
-    "parallel-not-wet": (TWO_SENDS, TWO_SENDS.replace("mix 32 %", "mix 100 %")),
+    "parallel-not-wet": (QUIET_SENDS, QUIET_SENDS.replace("mix 32 %", "mix 100 %")),
     "loop-gain": (LOOP.format(-3.2, 0), LOOP.format(-50, 0)),
     "loop-without-delay": (LOOP.format(-20, 0).replace("delay (time 200 ms)", "level"), LOOP.format(-20, 0)),
     "runaway": (SERIES.format("delay (feedback 100 %)"), SERIES.format("delay (feedback 99 %)")),

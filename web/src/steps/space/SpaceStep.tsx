@@ -525,7 +525,9 @@ function ToRoute({
       >
         {reverb
           ? `Send ${num(space.rt60_s, 2)} s and ${data ? msShort(data.pre_delay_ms) : ""} ms to the route`
-          : "It has no reverb"}
+          : route.variant
+            ? "It has no reverb"
+            : "Reading the rig …"}
       </Press>
     </>
   );

@@ -25,7 +25,7 @@ _FLOOR = 1e-5
 _MOST_STEPS = 30_000
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Path:
     """One way through: links in order, with how often each self-loop was gone round.
 
@@ -56,7 +56,8 @@ class Path:
     def marks(self) -> str:
         """What tells two paths apart that go through the same parts: times and sides of links."""
         return ",".join(
-            f"{link.delay_s:.7f}/{'w' if link.wet else 'd'}{link.source}" for link in self.links
+            f"{round(link.delay_s * 1e7)}{'w' if link.wet else 'd'}{link.source}"
+            for link in self.links
         )
 
 

@@ -4,6 +4,8 @@ What is kept depends on nothing but the responses, the time between two arrivals
 edit that changes one stage finds all other pairs again.
 """
 
+from functools import lru_cache
+
 import numpy as np
 
 from core.routing.plan.cells import CELLS, FINE, FINE_HZ, Spectrum, in_common
@@ -15,6 +17,7 @@ TICKS = 1e7
 FAR_TICKS = 0.25 * TICKS
 """Arrivals further apart add as powers; what cells have in common has died away by then."""
 _MOST = 20_000
+_MOST_TABLES = 2_000
 
 
 class Shapes:
@@ -26,6 +29,7 @@ class Shapes:
         self.pairs: dict[tuple[int, int], int] = {}
         self.common: dict[tuple[int, int, int, int], float] = {}
         self.spectra: dict[object, int] = {}
+        self.tables: dict[tuple[int, tuple[tuple[int, int], ...]], np.ndarray] = {}
 
     def number(self, key: object, response: np.ndarray) -> int:
         """The number of a response, by what makes it (kept alive, so that it stays the same)."""
@@ -50,6 +54,8 @@ class Shapes:
         """Forget everything once too much is held; only between two rigs."""
         if len(self.held) > _MOST or len(self.common) > 20 * _MOST or len(self.spectra) > 5000:
             Shapes.__init__(self)
+        if len(self.tables) > _MOST_TABLES:
+            self.tables.clear()
 
 
 SHAPES = Shapes()
@@ -86,6 +92,22 @@ def shared_power(number: int, weights: np.ndarray, a: int, b: int, apart: int) -
     return found
 
 
+def pair_table(
+    number: int, weights: np.ndarray, arriving: tuple[tuple[int, int], ...]
+) -> np.ndarray:
+    """(n, n) of `shared_power` between arrivals (ticks, response), rising in time; 0 where far apart."""
+    found = SHAPES.tables.get((number, arriving))
+    if found is None:
+        found = np.zeros((len(arriving), len(arriving)))
+        for i, (at, response) in enumerate(arriving):
+            for j, (other_at, other) in enumerate(arriving[: i + 1]):
+                if at - other_at <= FAR_TICKS:
+                    shared = shared_power(number, weights, response, other, at - other_at)
+                    found[i, j] = found[j, i] = shared
+        SHAPES.tables[number, arriving] = found
+    return found
+
+
 def fine_response(number: int) -> np.ndarray:
     """A response at the fine places: that of their cell."""
     return np.repeat(SHAPES.held[number], FINE)
@@ -94,6 +116,12 @@ def fine_response(number: int) -> np.ndarray:
 def fine_delay(delay_s: float) -> np.ndarray:
     """The phase of a delay at the fine places."""
     return np.exp(-2j * np.pi * FINE_HZ * delay_s)
+
+
+@lru_cache(maxsize=64)
+def fine_delays(ticks: tuple[int, ...]) -> np.ndarray:
+    """(n, places): the phases of several delays."""
+    return np.exp(np.outer(ticks, -2j * np.pi / TICKS * FINE_HZ))
 
 
 def cell_power(transfer: np.ndarray) -> np.ndarray:

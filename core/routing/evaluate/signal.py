@@ -7,6 +7,7 @@ Repeats are followed one by one as long as they matter; the rest of their series
 """
 
 import math
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from functools import partial
@@ -29,7 +30,7 @@ from core.routing.plan.build import Context, build_plan
 from core.routing.plan.carried import Carried, Power
 from core.routing.plan.cells import CELLS, CREST_DB
 from core.routing.plan.laws import RINGING, Heard, needs_cells, operate
-from core.routing.plan.model import Arc, Plan, SelfLoop, size, times
+from core.routing.plan.model import UNIT, Arc, Plan, SelfLoop, size, times
 from core.routing.plan.spread import Spread, of_matrix, swinging, taps_over
 from core.units.decibel import db_gain, power_db
 
@@ -53,6 +54,7 @@ _PHASE = 1.2
 _NOTHING = 1e-15
 _LITTLE = 1e-5
 """Share of a power that is left out where it would be a signal of its own."""
+_ONE_TAP = ((1.0, 0.0),)
 
 
 class Carrying(Mapping[int, Carried]):
@@ -83,6 +85,7 @@ class Carrying(Mapping[int, Carried]):
 
     # As a mapping ------------------------------------------------------------------------------
     def __getitem__(self, point: int) -> Carried:
+        point = self.same.get(point, point)
         found = self.found.get(point)
         if found is None:
             found = self.found[point] = self._summed(point)
@@ -116,6 +119,8 @@ class Carrying(Mapping[int, Carried]):
         ] * plan.points
         self.caps: list[tuple[float, float]] = [(0.0, 0.0)] * plan.points
         self.ripe: set[int] = set()
+        self.same: dict[int, int] = {}
+        alone = self._entered_once()
         for name, point in plan.sources.items():
             self._begin(name, point)
         for arc in plan.arcs:
@@ -126,13 +131,28 @@ class Carrying(Mapping[int, Carried]):
                 known = None if fixed is None else fixed.get(id(arc))
                 arc.spread = self._operated(arc) if known is None else known
                 arc.matrix = times(arc.bare, (arc.spread.rms[0], 0.0, 0.0, arc.spread.rms[1]))
-            self._cross(arc, self.states[here], self.states[arc.target])
+            if arc.target in alone and _changes_nothing(arc, plan.channels):
+                self.states[arc.target] = self.states[here]
+                self.same[arc.target] = self.same.get(here, here)
+                self.ripe.add(arc.target)
+            else:
+                self._cross(arc, self.states[here], self.states[arc.target])
             self._carry_times(arc)
             self._carry_caps(arc)
             if here in self.grows:
                 self.grows.add(arc.target)
         for point in range(plan.points):
             self._finish(point)
+
+    def _entered_once(self) -> set[int]:
+        """Points to which one arc leads and that make nothing of their own. None where there are
+        cycles: laps are added to what is at a point already.
+        """
+        if self.plan.back:
+            return set()
+        ways = Counter(arc.target for arc in self.plan.arcs)
+        own = {*self.plan.loops, *self.plan.sources.values()}
+        return {point for point, count in ways.items() if count == 1 and point not in own}
 
     def _begin(self, name: str, point: int) -> None:
         node = self.rig.nodes[name]
@@ -588,22 +608,22 @@ class Carrying(Mapping[int, Carried]):
         state, tops = self.states[point], [0.0, 0.0]
         for index, arriving in state.arriving.items():
             one = self.signals.known[index]
-            at_once: dict[tuple[int, float], list[tuple[int, float, float]]] = {}
-            flat = True
-            for (at, response, _), (left, right, peak) in arriving.items():
-                group = at_once.setdefault((at, round(peak, 6)), [])
-                group.append((response, left * peak, right * peak))
-                flat = flat and response == 0
-            if flat:
-                for group in at_once.values():
-                    tops[0] += one.amplitude * abs(sum(x for _, x, _ in group))
-                    tops[1] += one.amplitude * abs(sum(y for _, _, y in group))
+            # What comes at one time and with one crest adds; sizes of the rest add.
+            found = sorted(
+                (at, round(peak, 6), response, left * peak, right * peak)
+                for (at, response, _), (left, right, peak) in arriving.items()
+            )
+            if not found:
                 continue
-            seen = np.zeros((2, CELLS))
-            for group in at_once.values():
-                for side in (0, 1):
-                    seen[side] += np.abs(sum(g[1 + side] * SHAPES.held[g[0]] for g in group))
-            whole = _PHASE * one.amplitude * np.sqrt((seen**2) @ one.weights)
+            starts = [i for i, row in enumerate(found) if i == 0 or row[:2] != found[i - 1][:2]]
+            sides = np.array([(left, right) for _, _, _, left, right in found]).T
+            if all(response == 0 for _, _, response, _, _ in found):
+                whole = one.amplitude * np.abs(np.add.reduceat(sides, starts, axis=1)).sum(axis=1)
+            else:
+                shapes = np.array([SHAPES.held[response] for _, _, response, _, _ in found])
+                together = np.add.reduceat(sides[:, :, None] * shapes, starts, axis=1)
+                seen = np.abs(together).sum(axis=1)
+                whole = _PHASE * one.amplitude * np.sqrt((seen**2) @ one.weights)
             tops[0] += float(whole[0])
             tops[1] += float(whole[1])
         for power in state.loose.values():
@@ -636,6 +656,16 @@ class Carrying(Mapping[int, Carried]):
             find_peak=partial(self._peak, point), dry_s=dry_s, wet_s=wet_s, latency_s=latency,
             grows=point in self.grows,
         )  # fmt: skip
+
+
+def _changes_nothing(arc: Arc, channels: Mapping[int, int]) -> bool:
+    """Whether what leaves an arc is what enters it."""
+    wide = channels[arc.target]
+    if channels[arc.source] != wide or arc.stage is not None or arc.spread is not None:
+        return False
+    if arc.shape is not None or arc.wet or arc.delay_s or arc.wanted_s or arc.taps != _ONE_TAP:
+        return False
+    return arc.matrix == UNIT or (wide == 1 and arc.matrix[:3] == UNIT[:3])
 
 
 def _from_lap(first: int, z: np.ndarray, power: np.ndarray, swapped: bool) -> np.ndarray:

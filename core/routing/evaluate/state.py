@@ -16,8 +16,9 @@ from core.routing.evaluate.shapes import (
     SHAPES,
     TICKS,
     cell_power,
-    fine_delay,
+    fine_delays,
     fine_response,
+    pair_table,
     shared_power,
 )
 from core.routing.plan.carried import Power
@@ -84,6 +85,11 @@ class State:
             self.grid(name, transfer)
 
 
+_NONE = [0.0, 0.0, 0.0]
+_MANY = 7
+"""Arrivals from which on pairs are taken together."""
+
+
 class Sums:
     """Power (left, right, common): of what is dry, of what is wet, and what the two share."""
 
@@ -128,29 +134,50 @@ class Signals:
                 scale *= shared_power(one.number, one.weights, response, response, 0)
             into.add(wet, scale * left * left, scale * right * right, scale * left * right)
             return
-        number, weights, common = one.number, one.weights, SHAPES.common
-        found = sorted(arriving.items(), key=_when)
-        for i, ((at, response, wet), (left, right, _)) in enumerate(found):
-            own = scale
-            if response:
-                own *= shared_power(number, weights, response, response, 0)
-            into.add(wet, own * left * left, own * right * right, own * left * right)
-            for j in range(i - 1, -1, -1):
-                (other_at, other, other_wet), (l2, r2, _) = found[j]
-                apart = at - other_at
-                if apart > FAR_TICKS:
-                    break
-                if response <= other:
-                    shared = common.get((number, response, other, apart))
-                else:
-                    shared = common.get((number, other, response, -apart))
-                if shared is None:
-                    shared = shared_power(number, weights, response, other, apart)
-                shared *= scale
-                into.add(
-                    wet if wet == other_wet else None, 2 * shared * left * l2,
-                    2 * shared * right * r2, shared * (left * r2 + right * l2),
-                )  # fmt: skip
+        found = [
+            (key[0], key[1], key[2], gains[0], gains[1])
+            for key, gains in sorted(arriving.items(), key=_when)
+        ]
+        if len(found) >= _MANY:
+            self._together(one, found, scale, into)
+            return
+        number, weights = one.number, one.weights
+        for i, (at, response, wet, left, right) in enumerate(found):
+            own = 1.0 if not response else shared_power(number, weights, response, response, 0)
+            here = [own * left * left, own * right * right, own * left * right]
+            mixed = [0.0, 0.0, 0.0]
+            for other_at, other, other_wet, l2, r2 in found[:i]:
+                if at - other_at > FAR_TICKS:
+                    continue
+                shared = shared_power(number, weights, response, other, at - other_at)
+                into_these = here if wet == other_wet else mixed
+                into_these[0] += 2 * shared * left * l2
+                into_these[1] += 2 * shared * right * r2
+                into_these[2] += shared * (left * r2 + right * l2)
+            into.add(wet, scale * here[0], scale * here[1], scale * here[2])
+            if mixed != _NONE:
+                into.add(None, scale * mixed[0], scale * mixed[1], scale * mixed[2])
+
+    def _together(
+        self,
+        one: Signal,
+        found: list[tuple[int, int, bool, float, float]],
+        scale: float,
+        into: Sums,
+    ) -> None:
+        """The same for many arrivals at once, by the table of what each pair has in common."""
+        table = pair_table(one.number, one.weights, tuple((f[0], f[1]) for f in found))
+        wet = np.array([f[2] for f in found])
+        sides = np.array([(f[3], f[4]) for f in found]).T
+        whole = sides @ table @ sides.T
+        apart = []
+        for which in (False, True):
+            part = np.where(wet == which, sides, 0.0)
+            power = part @ table @ part.T
+            apart.append(power)
+            into.add(which, *(scale * float(x) for x in (power[0, 0], power[1, 1], power[0, 1])))
+        rest = whole - apart[0] - apart[1]
+        into.add(None, *(scale * float(x) for x in (rest[0, 0], rest[1, 1], rest[0, 1])))
 
     def by_source(self, state: State) -> dict[str, "Sums"]:
         """Power by source, with what is dry and what is wet of it alone."""
@@ -273,9 +300,18 @@ class Signals:
 
     def to_grid(self, state: State, index: int) -> None:
         """The arrivals of a signal as a transfer over fine places."""
-        for (at, response, wet), (left, right, _) in state.arriving[index].items():
-            seen = fine_response(response) * fine_delay(at / TICKS)
-            state.grid((index, wet), np.stack([left * seen, right * seen]))
+        for which in (False, True):
+            rows = [
+                (at, response, left, right)
+                for (at, response, wet), (left, right, _) in state.arriving[index].items()
+                if wet == which
+            ]
+            if rows:
+                sides = np.array([(left, right) for _, _, left, right in rows])
+                seen = fine_delays(tuple(at for at, *_ in rows))
+                if any(response for _, response, *_ in rows):
+                    seen = seen * np.array([fine_response(response) for _, response, *_ in rows])
+                state.grid((index, which), sides.T @ seen)
         state.arriving[index] = {}
 
 

@@ -77,16 +77,6 @@ class Arc:
         return None if self.shape is None else self.shape.response
 
     @property
-    def most(self) -> float:
-        """The largest gain of a lap over all frequencies, for what is quiet: at 1 it never dies."""
-        return size(self.matrix) * self.shape_most
-
-    @property
-    def shape_most(self) -> float:
-        """The largest gain of the filters in the loop, between the points of any grid too."""
-        return 1.0 if self.shape is None else peak(self.shape)
-
-    @property
     def diffuse(self) -> bool:
         """Nothing of it stays in step."""
         return self.stage is not None and self.stage.diffuse

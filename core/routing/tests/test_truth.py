@@ -89,7 +89,9 @@ class Levels(unittest.TestCase):
 
     def test_late_copies_of_a_broad_sound_add_as_powers_near_ones_as_amplitudes(self):
         def level(delay_ms: float) -> float:
-            return carried(A + f" > s: split > o: output\ns > o [delay {delay_ms} ms]").sides_dbfs[0]
+            return carried(A + f" > s: split > o: output\ns > o [delay {delay_ms} ms]").sides_dbfs[
+                0
+            ]
 
         self.assertAlmostEqual(level(0), -20 + 6.0206, delta=0.01)
         # Long against the sound's own autocorrelation: whatever the delay, no luck of a grid.
@@ -190,8 +192,12 @@ class Words(unittest.TestCase):
     def test_no_two_rows_have_one_id_nor_one_name_without_their_detail(self):
         for text in (
             A + " > s: split > o: output\ns > o\ns > o",
-            A + " > s: split > m: merge > d: delay (feedback 60 %) > o: output\ns > m\ns > l: level > m",
-            A + " > s: split > o: output\ns > d: delay (name) > o\ns > e: delay > o".replace(" (name)", ""),
+            A
+            + " > s: split > m: merge > d: delay (feedback 60 %) > o: output\ns > m\ns > l: level > m",
+            A
+            + " > s: split > o: output\ns > d: delay (name) > o\ns > e: delay > o".replace(
+                " (name)", ""
+            ),
             "a: source > b: bus > d: delay (time 90 ms) > s: split > o: output\ns > l: level (level -9 dB) > b",
         ):
             rows = self.rows(text)
@@ -293,9 +299,11 @@ class WhatCannotAct(unittest.TestCase):
 
 class Demo(unittest.TestCase):
     def test_the_rig_of_the_whole_tool_has_its_hall_on_one_side_only_when_told(self):
-        both = looked_at(
-            "guitar: source > hall: reverb (locked) > main: output (stereo)"
-        ).boards[0].arrivals
+        both = (
+            looked_at("guitar: source > hall: reverb (locked) > main: output (stereo)")
+            .boards[0]
+            .arrivals
+        )
         self.assertEqual(both[0].pan_percent, 0)
         self.assertTrue(both[0].diffuse)
         self.assertEqual(LIGHTHOUSE.frame.tempo_bpm, 94)

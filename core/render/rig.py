@@ -7,6 +7,7 @@ A block is no longer than the shortest loop, so that what goes round is known wh
 """
 
 import math
+from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -101,6 +102,8 @@ class Renderer:
     block: int = 0
     latency: dict[str, int] = field(default_factory=dict)
     gauges: dict[int, Gauge] = field(default_factory=dict)
+    read_at: dict[int, Gauge] = field(default_factory=dict)
+    """Of points that one sound passes unchanged, the first one's."""
     counting: bool = True
     """Whether what passes counts for RMS: not once the clip has ended."""
 
@@ -109,7 +112,14 @@ class Renderer:
         if self.metered:
             ends = set(plan.outlet.values()) | set(plan.outputs.values())
             reached = {a.target for a in (*plan.arcs, *plan.back)} | set(plan.sources.values())
-            self.gauges = {p: Gauge(plan.channels[p]) for p in sorted(ends & reached)}
+            same = self._same_sound()
+            kept: dict[int, Gauge] = {}
+            for point in sorted(ends & reached):
+                first = same.get(point, point)
+                if first not in kept:
+                    kept[first] = Gauge(plan.channels[point])
+                self.gauges[point] = kept[first]
+            self.read_at = kept
         arcs = [*plan.arcs, *plan.back]
         self.parts = self._strong_parts(arcs)
         works = {id(a): self._work(a) for a in arcs if a.stage is not None}
@@ -138,6 +148,19 @@ class Renderer:
         self.late = [way for way in self.ways if way.late]
         self.order = self._ordered()
         self.latency = {name: offsets[p] for name, p in plan.outputs.items()}
+
+    def _same_sound(self) -> dict[int, int]:
+        """Points that hold what another one before them holds."""
+        plan = self.plan
+        ways = Counter(a.target for a in (*plan.arcs, *plan.back))
+        found: dict[int, int] = {}
+        for arc in plan.arcs:
+            alone = ways[arc.target] == 1 and arc.target not in plan.loops
+            moved = self.moves.of(arc) is not None or id(arc) in self.moves.gates
+            still = not moved and id(arc) not in self.moves.delays
+            if alone and still and arc.changes_nothing(plan.channels):
+                found[arc.target] = found.get(arc.source, arc.source)
+        return found
 
     # Setting up ------------------------------------------------------------------------------
     def _strong_parts(self, arcs: list[Arc]) -> np.ndarray:
@@ -322,7 +345,7 @@ class Renderer:
                 block = way.line.read(count)
             key = None if way.key is None else value(way.key)
             sums[way.arc.target].add(*way.after(block, key))
-        for point, gauge in self.gauges.items():
+        for point, gauge in self.read_at.items():
             gauge(value(point), self.counting)
         # Before lines move on: a block may be a part of one.
         for name, point in plan.outputs.items():

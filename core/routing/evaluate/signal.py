@@ -30,7 +30,7 @@ from core.routing.plan.build import Context, build_plan
 from core.routing.plan.carried import Carried, Power
 from core.routing.plan.cells import CELLS, CREST_DB
 from core.routing.plan.laws import RINGING, Heard, needs_cells, operate
-from core.routing.plan.model import UNIT, Arc, Plan, SelfLoop, size, times
+from core.routing.plan.model import Arc, Plan, SelfLoop, size, times
 from core.routing.plan.spread import Spread, of_matrix, swinging, taps_over
 from core.units.decibel import db_gain, power_db
 
@@ -54,7 +54,6 @@ _PHASE = 1.2
 _NOTHING = 1e-15
 _LITTLE = 1e-5
 """Share of a power that is left out where it would be a signal of its own."""
-_ONE_TAP = ((1.0, 0.0),)
 
 
 class Carrying(Mapping[int, Carried]):
@@ -131,7 +130,7 @@ class Carrying(Mapping[int, Carried]):
                 known = None if fixed is None else fixed.get(id(arc))
                 arc.spread = self._operated(arc) if known is None else known
                 arc.matrix = times(arc.bare, (arc.spread.rms[0], 0.0, 0.0, arc.spread.rms[1]))
-            if arc.target in alone and _changes_nothing(arc, plan.channels):
+            if arc.target in alone and arc.changes_nothing(plan.channels):
                 self.states[arc.target] = self.states[here]
                 self.same[arc.target] = self.same.get(here, here)
                 self.ripe.add(arc.target)
@@ -608,6 +607,14 @@ class Carrying(Mapping[int, Carried]):
         state, tops = self.states[point], [0.0, 0.0]
         for index, arriving in state.arriving.items():
             one = self.signals.known[index]
+            if len(arriving) == 1:
+                (((_, response, _), (left, right, peak)),) = arriving.items()
+                reach = one.amplitude * peak
+                if response:
+                    reach *= _PHASE * math.sqrt(self.signals.shared(one, response, response, 0))
+                tops[0] += reach * abs(left)
+                tops[1] += reach * abs(right)
+                continue
             # What comes at one time and with one crest adds; sizes of the rest add.
             found = sorted(
                 (at, round(peak, 6), response, left * peak, right * peak)
@@ -656,16 +663,6 @@ class Carrying(Mapping[int, Carried]):
             find_peak=partial(self._peak, point), dry_s=dry_s, wet_s=wet_s, latency_s=latency,
             grows=point in self.grows,
         )  # fmt: skip
-
-
-def _changes_nothing(arc: Arc, channels: Mapping[int, int]) -> bool:
-    """Whether what leaves an arc is what enters it."""
-    wide = channels[arc.target]
-    if channels[arc.source] != wide or arc.stage is not None or arc.spread is not None:
-        return False
-    if arc.shape is not None or arc.wet or arc.delay_s or arc.wanted_s or arc.taps != _ONE_TAP:
-        return False
-    return arc.matrix == UNIT or (wide == 1 and arc.matrix[:3] == UNIT[:3])
 
 
 def _from_lap(first: int, z: np.ndarray, power: np.ndarray, swapped: bool) -> np.ndarray:

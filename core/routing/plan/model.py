@@ -76,6 +76,16 @@ class Arc:
     def response(self) -> np.ndarray | None:
         return None if self.shape is None else self.shape.response
 
+    def changes_nothing(self, channels: Mapping[int, int]) -> bool:
+        """Whether what leaves it is what enters it."""
+        wide = channels[self.target]
+        if channels[self.source] != wide or self.stage is not None or self.spread is not None:
+            return False
+        if self.shape is not None or self.wet or self.delay_s or self.wanted_s:
+            return False
+        same = self.matrix == UNIT or (wide == 1 and self.matrix[:3] == UNIT[:3])
+        return same and self.taps == ((1.0, 0.0),)
+
     @property
     def diffuse(self) -> bool:
         """Nothing of it stays in step."""

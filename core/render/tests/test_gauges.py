@@ -1,0 +1,100 @@
+"""Gauges along the course, against sine waves whose figures are known."""
+
+import math
+import unittest
+
+import numpy as np
+
+from core.render.gauges import GainGauge, Gauge, stage_gauges
+from core.render.rig import Renderer
+from core.routing import Context, compile_rig, parse_rig
+from core.units import TempoFrame
+
+RATE = 48_000
+SONG = Context(TempoFrame(tempo_bpm=120))
+
+
+def sine(hz: float, seconds: float = 1.0, size: float = 0.5, phase: float = 0.0) -> np.ndarray:
+    return size * np.sin(2 * np.pi * hz * np.arange(round(seconds * RATE)) / RATE + phase)
+
+
+class OnePoint(unittest.TestCase):
+    def test_rms_peak_and_what_lies_between_samples(self):
+        # A quarter of the rate, a turn of 45 degrees: samples at 0.7071, the wave reaches 1.
+        gauge = Gauge(2)
+        wave = sine(RATE / 4, size=0.5, phase=math.pi / 4)
+        for start in range(0, RATE, 7_001):
+            part = wave[start : start + 7_001]
+            gauge(np.stack([part, 0.5 * part]))
+        left, right = gauge.rms_dbfs(RATE)
+        self.assertAlmostEqual(left, 20 * math.log10(0.5 / math.sqrt(2)), places=4)
+        self.assertAlmostEqual(right, left - 6.0206, places=3)
+        self.assertAlmostEqual(gauge.peak[0], 0.5 * math.sqrt(0.5), places=6)
+        # Its ends are cut off square, which rings a little: 0.2 dB, as true-peak meters may err.
+        self.assertAlmostEqual(20 * math.log10(gauge.true[0] / 0.5), 0, delta=0.2)
+
+    def test_what_is_let_ring_on_has_peaks_but_no_part_in_the_mean(self):
+        gauge = Gauge(1)
+        gauge(np.stack([sine(1000), 0 * sine(1000)]))
+        gauge(np.stack([sine(1000, size=0.9), 0 * sine(1000)]), counting=False)
+        self.assertAlmostEqual(
+            gauge.rms_dbfs(RATE)[0], 20 * math.log10(0.5 / math.sqrt(2)), places=3
+        )
+        self.assertAlmostEqual(gauge.peak[0], 0.9, places=3)
+
+    def test_gain_over_time_in_frames_whatever_the_blocks(self):
+        gain = np.repeat([1.0, 0.5], RATE // 2)
+        came = np.stack([sine(1000), sine(500)])
+        gauge = GainGauge(RATE, 0.0)
+        for start in range(0, RATE, 5_003):
+            part = came[:, start : start + 5_003]
+            gauge(part, part * gain[start : start + 5_003])
+        found = gauge.gains_db()
+        self.assertEqual(len(found), 20)
+        for value, true in zip(found, [0.0] * 10 + [-6.02] * 10, strict=True):
+            self.assertAlmostEqual(value, true, delta=0.01)
+        self.assertEqual(gauge.acting(), 0.5)
+
+
+class AlongARig(unittest.TestCase):
+    TEXT = (
+        "a: source > e: level (level -6 dB) > s: split > m: merge > o: output (stereo)\n"
+        "s > f: fader > m [level -12 dB, pan 100 %]"
+    )
+
+    def test_every_stage_has_the_level_of_the_sound_that_leaves_it(self):
+        plan = compile_rig(parse_rig(self.TEXT), SONG)
+        renderer = Renderer(plan, RATE, metered=True)
+        wave = sine(440, 2.0)
+        for start in range(0, len(wave), 9_000):
+            part = wave[start : start + 9_000]
+            renderer.process({"a": np.stack([part, 0 * part])})
+        found = {g.node: g for g in stage_gauges(plan, [renderer], len(wave))}
+        rms = 20 * math.log10(0.5 / math.sqrt(2))
+        self.assertAlmostEqual(found["a"].rms_dbfs[0], rms, delta=0.01)
+        # A fader at 0 dB passes what the level stage made: one sound, said of both.
+        for node in ("e", "f"):
+            self.assertAlmostEqual(found[node].rms_dbfs[0], rms - 6, delta=0.01)
+            self.assertAlmostEqual(found[node].peak_dbfs[0], 20 * math.log10(0.5) - 6, delta=0.01)
+        # Middle pan: 0.7071 a side; the panned copy stands in the right one at a quarter.
+        left, right = found["o"].rms_dbfs
+        self.assertAlmostEqual(left, rms - 6 + 20 * math.log10(math.sqrt(0.5)), delta=0.01)
+        self.assertAlmostEqual(
+            right, rms - 6 + 20 * math.log10(math.sqrt(0.5) + 10 ** (-12 / 20)), delta=0.01
+        )
+
+    def test_a_compressor_tells_how_long_and_how_much_it_acts(self):
+        text = "a: source > c: compressor (threshold -20 dB, ratio 100, knee 0 dB, attack 0.5 ms, release 20 ms, detector RMS) > o: output"
+        plan = compile_rig(parse_rig(text), SONG)
+        renderer = Renderer(plan, RATE, metered=True)
+        # A second at -12.04 dBFS RMS, a second 30 dB lower.
+        wave = np.concatenate([sine(1000, size=0.35355), sine(1000, size=0.35355 * 10**-1.5)])
+        for start in range(0, len(wave), 9_000):
+            part = wave[start : start + 9_000]
+            renderer.process({"a": np.stack([part, 0 * part])})
+        gauge = next(g for g in stage_gauges(plan, [renderer], len(wave)) if g.node == "c")
+        self.assertAlmostEqual(gauge.acting, 0.5, delta=0.05)
+        settled = gauge.gain_db[10:19]
+        # 7.96 dB above the threshold, hardly anything of it passes.
+        self.assertAlmostEqual(float(np.mean(settled)), -7.96 * 0.99, delta=0.5)
+        self.assertAlmostEqual(float(np.mean(gauge.gain_db[30:38])), 0, delta=0.1)

@@ -36,7 +36,7 @@ from core.routing.edit.edits import with_scene
 from core.routing.plan.carried import Carried
 from core.routing.plan.cells import ClipFacts
 from core.routing.plan.spread import impulse_facts
-from core.units import TempoFrame
+from core.units import TempoFrame, parse_time
 from core.units.decibel import audible_db
 
 _READ_MOST = 4_000_000
@@ -108,6 +108,7 @@ def _rig_and_context(given: argparse.Namespace) -> tuple[Rig, Context, dict[str,
         rig = with_scene(rig, scene)
     try:
         frame = TempoFrame(tempo_bpm=given.tempo, beat_unit=given.unit)
+        parse_time("1/4", frame)
     except ValidationError as error:
         raise Wrong(f"This is no tempo: {error.errors()[0]['msg'].lower()}.") from None
     clips: dict[str, ClipFacts] = {}

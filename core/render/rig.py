@@ -32,6 +32,8 @@ from core.routing.plan.model import UNIT, Arc, Matrix, Plan, SelfLoop
 LONGEST_BLOCK = 16_384
 SILENT_DB = -80.0
 LONGEST_TAIL_S = 30.0
+_TAIL_GAP_S = 1.0
+"""Silence that a tail may have in it before it begins, or between its early part and the rest."""
 LONGEST_HELD_S = 8.0
 """Of a loop that never dies, held by a limiter."""
 RUNAWAY_DB = 40.0
@@ -383,6 +385,24 @@ def _prepared(
     return out
 
 
+def longest_ways(renderer: Renderer) -> tuple[float, float]:
+    """Seconds of the slowest way through without going round, and of the slowest lap of a loop."""
+    plan = renderer.plan
+    longest = max((i.shape[-1] for i in renderer.impulses.values()), default=0)
+    tail_s = max(_TAIL_GAP_S, longest / renderer.rate_hz)
+    late = [0.0] * plan.points
+    for arc in plan.arcs:
+        own = plan.loops[arc.target].delay_s if arc.target in plan.loops else 0.0
+        own += max((t for _, t in arc.taps), default=0.0)
+        own += tail_s if arc.stage is not None and arc.stage.has_tail else 0.0
+        late[arc.target] = max(late[arc.target], late[arc.source] + arc.delay_s + own)
+    through = max(late, default=0.0)
+    laps = [loop.delay_s for loop in plan.loops.values()]
+    # Round a cycle: no longer than all the way through and back.
+    laps += [through + arc.delay_s for arc in plan.back]
+    return through, max(laps, default=0.0)
+
+
 def run(
     renderer: Renderer, read: Reader, frames: int, write: Writer, *, tail_s: float | None = None,
     progress: Progress | None = None,
@@ -406,8 +426,11 @@ def run(
     waiting = {name: np.zeros((2, 0)) for name in late}
     skip = dict(late)
     loudest, done, written = 0.0, 0, 0
+    through, lap = (math.ceil(s * rate) for s in longest_ways(renderer))
+    quiet_from = 0
     while done < longest:
-        size = min(step, longest - done)
+        # A block ends where the clip does: what rings on after it counts for peaks, not for means.
+        size = min(step, (frames if done < frames else longest) - done)
         inside = max(0, min(size, frames - done))
         given = read(done, inside) if inside else {}
         renderer.counting = done < frames
@@ -427,7 +450,10 @@ def run(
             held = waiting[name]
             waiting[name] = np.concatenate([held, new], axis=1) if held.shape[1] else new
         ready = min((w.shape[1] for w in waiting.values()), default=0)
-        over = tail_s is None and done >= end and peak <= loudest * 10 ** (SILENT_DB / 20)
+        if peak > loudest * 10 ** (SILENT_DB / 20):
+            quiet_from = done
+        # Silence between two repeats is no end: nothing may be under way any more.
+        over = tail_s is None and done >= max(end + through, quiet_from + lap, quiet_from + 1)
         if ready:
             write({name: w[:, :ready] for name, w in waiting.items()})
             waiting = {name: w[:, ready:] for name, w in waiting.items()}

@@ -455,6 +455,35 @@ class EqualSettings(unittest.TestCase):
                     self.assertAlmostEqual(10 * np.log10(left), row.null_db, delta=1)
 
 
+class UntilItHasDiedAway(unittest.TestCase):
+    """A clip far shorter than the delays: no silence between two repeats is taken for the end."""
+
+    def test_every_repeat_is_in_the_sound(self):
+        sound = np.zeros((1, 480))
+        sound[0, 0] = 0.5
+        for text, times, gain in (
+            ("g: source > d: delay (time 1.5 s, mix 100 %, feedback 0 %) > o: output", [1.5], 0.5),
+            (
+                "g: source > d: delay (time 2 s, mix 100 %, feedback 25 %) > o: output",
+                [2, 4, 6, 8],
+                0.5,
+            ),
+            (
+                "g: source > b: bus > d: delay (time 1 s, mix 100 %) > s: split > o: output\n"
+                "s > e: delay (time 900 ms, mix 100 %, feedback 0 %) > l: level (level -12.0412 dB) > b",
+                [1, 2.9, 4.8, 6.7],
+                0.5,
+            ),
+        ):
+            with self.subTest(text):
+                out = rendered(text, sound)[0]
+                for n, time in enumerate(times):
+                    here = np.abs(out[round(time * RATE) - 200 : round(time * RATE) + 200]).max()
+                    self.assertAlmostEqual(here, gain / 4**n, delta=1e-4)
+                # It ends once nothing is left: not at the 30 s that a tail may last.
+                self.assertLess(len(out) / RATE, 22)
+
+
 class Holding(unittest.TestCase):
     """Loops at or above unity."""
 

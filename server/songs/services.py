@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from core.delay import DelayLine, slug
 from core.errors import FonodromeError
+from core.routing import delays_used, load_rig
 from server.accounts.models import User
 from server.clips.services import copy_clips
 from server.config.problems import Problem
@@ -55,8 +56,7 @@ def _still_used(song: Song, lines: list[dict[str, Any]]) -> None:
             continue
         used = Variant.objects.filter(rig__song=song, rig__deleted_at=None)
         for variant in used:
-            nodes = variant.document.get("nodes", {}).values()
-            if any(node.get(field) == gone for node in nodes for field in ("time", "pre_delay")):
+            if gone in delays_used(load_rig(variant.document)):
                 raise FonodromeError(
                     f"“{line['name']}” is used in the rig “{variant.rig.name}”. "
                     "Give its stage another time first.",

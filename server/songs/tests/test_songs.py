@@ -124,6 +124,20 @@ class DelayPlan(ApiCase):
         status, problem = self.edit(delays=[{"name": "Main", "value": "1/8."}])
         self.assertEqual(status, 422)
         self.assertIn("“Slap” is used in the rig “R”", problem["detail"])
+        # Wherever a rig says it: in a dip, in a frame, in a scene.
+        for number, notation in enumerate((
+            "g: source > duck: ducker (way shape, dip every @slap) > o: output",
+            "g: source > f: frame > o: output\nslot f A > echo: delay (time @slap)",
+            'g: source > echo: delay > o: output\nscene "Late": echo (time @slap)',
+        )):  # fmt: skip
+            self.call("delete", f"/rigs/{made['id']}")
+            status, made = self.call(
+                "post", f"/songs/{self.song.pk}/rigs", {"name": f"R{number}", "notation": notation}
+            )
+            self.assertEqual(status, 200, made)
+            status, problem = self.edit(delays=[{"name": "Main", "value": "1/8."}])
+            self.assertEqual(status, 422)
+            self.assertIn(f"“Slap” is used in the rig “R{number}”", problem["detail"])
         unknown = {"name": "R", "notation": "g: source > delay (time @nowhere) > o: output"}
         self.refused(
             "post", f"/songs/{self.song.pk}/rigs", unknown, 422, "no delay written @nowhere"

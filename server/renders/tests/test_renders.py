@@ -84,6 +84,51 @@ class Renders(RenderCase):
         self.assertLess(report["seconds"], 9.1)
         self.assertLess(report["peak_dbfs"], 6.03)
 
+    def test_what_was_measured_stands_beside_what_was_computed_while_the_render_is_current(self):
+        self.variant = self.rig(PLAIN.replace("g: source", "g: source (level -40 dB)"))
+
+        def rails() -> dict[str, dict]:
+            report = self.call("get", f"/variants/{self.variant}")[1]["view"]["report"]
+            return {r["port"]: r for r in report["rails"]}
+
+        self.assertEqual([r["measured_dbfs"] for r in rails().values()], [None, None])
+        self.done()
+        level = 20 * np.log10(np.sqrt(np.mean(noise(1.0, channels=1) ** 2)))
+        self.assertAlmostEqual(rails()["g.0"]["measured_dbfs"], level, delta=0.02)
+        self.assertAlmostEqual(rails()["level1.0"]["measured_dbfs"], level - 6, delta=0.02)
+        # The rig says -40 dBFS of its source: over 3 dB from the clip, and the check says so.
+        checks = self.call("get", f"/variants/{self.variant}")[1]["view"]["checks"]["findings"]
+        (said,) = [c for c in checks if c["check"] == "clip-level"]
+        self.edit_variant(said["fix"]["action"])
+        view = self.call("get", f"/variants/{self.variant}")[1]["view"]
+        self.assertNotIn("clip-level", [c["check"] for c in view["checks"]["findings"]])
+        # Edited, the render is of another rig: nothing of it is shown as measured any more.
+        self.assertEqual([r["measured_dbfs"] for r in rails().values()], [None, None])
+        self.assertAlmostEqual(rails()["g.0"]["level_dbfs"], level, delta=0.1)
+
+    def edit_variant(self, action: dict) -> None:
+        status, made = self.call(
+            "post", f"/variants/{self.variant}/edits",
+            {"id": str(uuid.uuid4()), "base_revision": 1, "action": action},
+        )  # fmt: skip
+        self.assertEqual(status, 200, made)
+
+    def test_copies_add_on_the_spectrum_of_the_clip_that_was_rendered(self):
+        # A tone of 100 Hz and its copy half a cycle later: silence, where pink noise keeps its power.
+        tone = 0.1 * np.sin(2 * np.pi * 100 * np.arange(2 * RATE) / RATE)[:, None]
+        self.clip = clip_in(self.song, wav_bytes(tone))
+        self.variant = self.rig("g: source > s: split > o: output\ns > o [delay 5 ms]")
+
+        def sums() -> dict:
+            report = self.call("get", f"/variants/{self.variant}")[1]["view"]["report"]
+            return report["boards"][0]["sums"]
+
+        before = sums()["level_db"]
+        self.assertGreater(before, 2)
+        self.done()
+        after = sums()["level_db"]
+        self.assertTrue(after is None or after < before - 6, after)
+
     def test_the_same_is_made_once_and_what_changed_is_marked(self):
         first = self.done()
         self.assertEqual(self.ask()[1]["id"], first["id"])

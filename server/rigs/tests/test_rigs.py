@@ -191,6 +191,14 @@ class Songs(RigCase):
         document["version"] = 9
         self.assertEqual(self.call("post", "/compute/rig-view", {"document": document})[0], 422)
 
+    def test_a_layout_is_asked_of_the_variant_not_of_a_posted_document(self):
+        variant = self.variant
+        whole = self.call("get", f"/variants/{variant}")[1]["view"]["layout"]
+        status, alone = self.call("get", f"/variants/{variant}/layout")
+        self.assertEqual(status, 200, alone)
+        self.assertEqual({n["id"] for n in alone["nodes"]}, {n["id"] for n in whole["nodes"]})
+        self.assertEqual(self.call("post", "/compute/rig-layout", {})[0], 404)
+
     def test_the_patch_sheet_as_a_table(self):
         _, answer = self.call("get", f"/variants/{self.variant}/patch.csv")
         self.assertIn("from,to,connector,level,channels", answer.content.decode())

@@ -86,7 +86,7 @@ TEMPLATES: tuple[Template, ...] = (
         "delay-reverb-parallel", "Delay and reverb in parallel",
         "Both fully wet beside the dry rail: neither feeds the other, and each has a level of its own.",
         _begin("Delay and reverb in parallel"),
-        Parallel(start="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 30}),
+        Parallel(start="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 30, "channels": "stereo"}),
         Insert(at="split1.1", kind="level", id="delay_send", values={"name": "Delay send", "level_db": -4}),
         SetStrip(rail="delay1.0", values={"level_db": -2.5}),
         Insert(at="split1.2", kind="reverb", values={"rt60_s": 1.8, "pre_delay": "1/64", "low_cut_hz": 150, "locked": True}),
@@ -169,7 +169,7 @@ TEMPLATES: tuple[Template, ...] = (
         "volume-fader", "Volume pedal as wet fader",
         "The pedal stands before a fully wet delay: heel is dry alone, toe adds the repeats, and tails ring on.",
         _begin("Volume pedal as wet fader"),
-        Parallel(start="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 35}),
+        Parallel(start="guitar.0", kind="delay", values={"time": "1/8.", "feedback_percent": 35, "channels": "stereo"}),
         Insert(at="split1.1", kind="volume", values={"name": "Wet pedal", "position_percent": 80, "pot_kohm": 25}),
     ),
     _compared(

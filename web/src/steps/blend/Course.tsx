@@ -89,7 +89,7 @@ export function Course({ route }: { route: VariantChoice }) {
             high={24}
             step={1}
             ticks={[3, 12, 24]}
-            shown={(v) => (crest === null ? "as each source has" : `${num(v, 0)} dB`)}
+            shown={(v) => (crest === null ? "each its own" : `${num(v, 0)} dB`)}
             onChange={setCrest}
           />
         </Box>

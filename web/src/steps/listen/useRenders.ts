@@ -1,5 +1,6 @@
 /** The renders of a rig on a stretch of a clip, and how to ask for them. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 
 import { api, ask, type RigSummary, type Schemas, sentenceOf } from "../../api/client";
 import { announce } from "../../ui/controls";
@@ -29,6 +30,13 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
       ask(api.GET("/api/v1/rigs/{rig_id}/renders", { params: { path: { rig_id: rig!.id } } })),
     refetchInterval: (q) => (q.state.data?.some(isOpen) ? 400 : false),
   });
+  // What a render measured stands beside what was computed, wherever levels are shown.
+  const finished = (query.data ?? []).filter((r) => r.status === "done").length;
+  useEffect(() => {
+    if (!finished) return;
+    for (const name of ["variant", "course", "returns", "tail"])
+      void client.invalidateQueries({ queryKey: [name] });
+  }, [client, finished]);
   const again = () => client.invalidateQueries({ queryKey: ["renders", rig?.id ?? ""] });
   const start = useMutation({
     mutationFn: ({ ids, capture, bare }: { ids: string[]; capture?: string; bare?: string }) => {

@@ -15,7 +15,8 @@ type PlacedNode = Layout["nodes"][number];
 type PlacedRail = Layout["rails"][number];
 
 const LANE = 84;
-const TOP = 46;
+/** Room for a flag above the first lane. */
+const TOP = 62;
 const PROFILE = 96;
 const ELAPSED = 26;
 const LEFT = 34;

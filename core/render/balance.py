@@ -20,10 +20,10 @@ Law = Literal["fader", "linear", "equal-power", "compromise", "full"]
 
 
 class KnobPoint(Edge):
-    """A position of the balance: wet against dry (dB), the mix that it is, and the stems' gains."""
+    """A position of the balance: wet against dry (dB), its share of the level, and the stems' gains."""
 
     wet_db: float | None = Field(description="Null at the ends: dry only, wet only")
-    mix_percent: float
+    share_percent: float = Field(description="Wet share of the measured level: no device's mix")
     gains: list[float] = Field(description="Linear, one a stem, on what was rendered")
 
 
@@ -97,7 +97,7 @@ def balance(report: RenderReport, detail: RenderDetail, law: Law = "fader") -> B
             dry, moist = d / here[0], w / here[1]
         share = 1.0 if math.isinf(ratio) else ratio / (1 + ratio)
         gains = [min(moist if one else dry, 64.0) for one in wet]
-        return KnobPoint(wet_db=db, mix_percent=100 * share, gains=gains)
+        return KnobPoint(wet_db=db, share_percent=100 * share, gains=gains)
 
     steps = np.arange(LOWEST_DB, HIGHEST_DB + STEP_DB / 2, STEP_DB)
     points = [point(None, 0.0), *(point(float(x), 10 ** (x / 20)) for x in steps)]

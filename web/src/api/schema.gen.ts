@@ -12080,7 +12080,7 @@ export interface components {
         };
         /**
          * KnobPoint
-         * @description A position of the balance: wet against dry (dB), the mix that it is, and the stems' gains.
+         * @description A position of the balance: wet against dry (dB), its share of the level, and the stems' gains.
          */
         KnobPoint: {
             /**
@@ -12088,8 +12088,11 @@ export interface components {
              * @description Null at the ends: dry only, wet only
              */
             wet_db: number | null;
-            /** Mix Percent */
-            mix_percent: number;
+            /**
+             * Share Percent
+             * @description Wet share of the measured level: no device's mix
+             */
+            share_percent: number;
             /**
              * Gains
              * @description Linear, one a stem, on what was rendered

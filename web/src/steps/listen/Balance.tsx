@@ -1,47 +1,24 @@
-/** Wet against dry on one scale: decibels above, mix below; the rig's own value and the live one. */
+/** Wet against dry on one scale: decibels above, the wet share of the level below; the rig's own value and the live one. */
 import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 
 import { ink } from "../../app/theme";
-import { num, signed } from "../../ui/format";
+import { signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
+import { HIGH, LOW, stepped, type WetDb, wetWords } from "./wet";
 
-const LOW = -30;
-const HIGH = 12;
 const END = 54;
 const AXIS = 34;
 const HEIGHT = 92;
 const TICKS = [-30, -24, -18, -12, -9, -6, -3, 0, 3, 6, 12];
-const MIXES = [5, 10, 20, 30, 40, 50, 60, 70];
-
-/** Wet against dry in dB; minus and plus infinity are the ends. */
-export type WetDb = number;
+const SHARES = [5, 10, 20, 30, 40, 50, 60, 70];
 
 interface Props {
   value: WetDb;
   route: number;
   disabled: boolean;
   onChange: (value: WetDb) => void;
-}
-
-export const mixOf = (db: WetDb): number => {
-  const ratio = 10 ** (db / 20);
-  return ratio === Infinity ? 100 : (100 * ratio) / (1 + ratio);
-};
-
-export const wetWords = (db: WetDb): string =>
-  db === -Infinity
-    ? "dry only"
-    : db === Infinity
-      ? "wet only"
-      : `wet ${signed(db, 1)} dB, mix ${num(mixOf(db), 1)} %`;
-
-export function stepped(value: WetDb, by: number): WetDb {
-  if (value === -Infinity) return by > 0 ? LOW : value;
-  if (value === Infinity) return by < 0 ? HIGH : value;
-  const next = Math.round((value + by) * 100) / 100;
-  return next < LOW ? -Infinity : next > HIGH ? Infinity : next;
 }
 
 export function Balance({ value, route, disabled, onChange }: Props) {
@@ -147,14 +124,14 @@ export function Balance({ value, route, disabled, onChange }: Props) {
             {db === 0 ? (crowded ? "0" : "0, equal") : `${signed(db, 0)}${db === LOW ? " dB" : ""}`}
           </text>
         ))}
-        {MIXES.map((mix) => {
-          const db = 20 * Math.log10(mix / (100 - mix));
+        {SHARES.map((share) => {
+          const db = 20 * Math.log10(share / (100 - share));
           return (
-            <g key={mix}>
+            <g key={share}>
               <line x1={x(db)} x2={x(db)} y1={AXIS} y2={AXIS + 7} stroke={ink("edge")} />
-              {(!crowded || mix % 20 === 10) && (
+              {(!crowded || share % 20 === 10) && (
                 <text x={x(db)} y={AXIS + 24} textAnchor="middle" fontSize="13" fill={ink("ink2")}>
-                  {mix === (crowded ? 10 : 5) ? `${mix} % mix` : mix}
+                  {share === (crowded ? 10 : 5) ? `${share} % wet` : share}
                 </text>
               )}
             </g>

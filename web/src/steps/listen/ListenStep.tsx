@@ -17,7 +17,7 @@ import { Record } from "../../ui/Record";
 import { SheetTabs } from "../../ui/SheetTabs";
 import { nameOf } from "../route/Inspector";
 import { useClip } from "../verify/queries";
-import { Balance, stepped, type WetDb, wetWords } from "./Balance";
+import { Balance } from "./Balance";
 import { useHeld, useSoundKeys } from "./heard-keys";
 import { Lanes } from "./Lanes";
 import { MovesSheet, useMoves, withPoint } from "./MovesSheet";
@@ -28,6 +28,7 @@ import { LaneHead, Transport } from "./Transport";
 import { Trial } from "./Trial";
 import { usePlayer } from "./usePlayer";
 import { useRenders } from "./useRenders";
+import { stepped, type WetDb, wetWords } from "./wet";
 
 type Sheet = "trial" | "moves" | "capture" | "export" | "log";
 const SHEETS: [Sheet, string][] = [

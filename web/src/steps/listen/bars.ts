@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, ask, type Schemas } from "../../api/client";
 import { useSongContext } from "../../app/Shell";
-import type { WetDb } from "./Balance";
+import type { WetDb } from "./wet";
 
 export interface Bar {
   bar: number;

@@ -24,7 +24,7 @@ RATE_HZ = 48_000.0
 _STEPS = 160
 _HOLD_S = 0.06
 _QUIET_DB = -120.0
-RINGING = 1.6
+RINGING = 1.65
 """What the filters round a shaper add to its flat tops."""
 
 

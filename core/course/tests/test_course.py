@@ -169,7 +169,7 @@ class Levels(unittest.TestCase):
         self.assertAlmostEqual(by["d"].level_dbfs, driven, delta=0.05)
         self.assertAlmostEqual(by["d"].trim_db, -18 - driven, delta=0.1)
         # Flat tops at -12 dBFS, and what the filters round the shaper add to them.
-        self.assertLess(abs(by["d"].peak_dbfs - -12), 4.1)
+        self.assertLess(abs(by["d"].peak_dbfs - -12), 4.4)
         self.assertAlmostEqual(by["c"].level_dbfs, -30 + (driven + 30) / 4 + 3, delta=0.1)
         self.assertAlmostEqual(by["c"].trim_db, driven - by["c"].level_dbfs, delta=0.1)
         # A peak may come before the compressor has turned down: only its make-up is counted.

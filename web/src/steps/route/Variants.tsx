@@ -58,7 +58,7 @@ export function Variants({ rig, current, onOpen }: Props) {
               key={variant.id}
               as="li"
               display="grid"
-              gridTemplateColumns="28px minmax(0, 1fr) auto"
+              gridTemplateColumns={{ base: "minmax(0, 1fr) auto", sm: "28px minmax(0, 1fr) auto" }}
               gap="10px"
               alignItems="center"
               padding="6px 8px"

@@ -42,6 +42,9 @@ from core.units.decibel import audible_db
 _READ_MOST = 4_000_000
 """Characters of a rig file."""
 _RATE_HZ = 48_000
+_STRETCH = 65_536
+_LOUDEST_DBFS = 40.0
+"""Above this a file's numbers are not samples against full scale."""
 
 
 class Wrong(FonodromeError):
@@ -94,7 +97,26 @@ def read_rig(path: Path) -> Rig:
         data = json.loads(text)
     except json.JSONDecodeError as error:
         raise Wrong(f"“{path.name}” is not JSON: {error.msg} in line {error.lineno}.") from None
+    except RecursionError:
+        raise Wrong(f"“{path.name}” is no rig: it is nested without end.") from None
     return load_rig(data)
+
+
+def _examined(path: Path) -> dict[str, Any]:
+    """What is known of a clip. Raises FonodromeError for one that cannot play into a source."""
+    with open_audio(path, path.name) as sound:
+        if sound.channels > 2:
+            raise Wrong(
+                f"“{path.name}” has {sound.channels} channels; a source takes one or two. Export a "
+                "stereo file."
+            )
+    found = examine(path).model_dump()
+    if found["peak_dbfs"] is not None and found["peak_dbfs"] > _LOUDEST_DBFS:
+        raise Wrong(
+            f"“{path.name}” reaches {found['peak_dbfs']:+.0f} dBFS: that is no level of sound. "
+            "Export it again."
+        )
+    return found
 
 
 def _rig_and_context(given: argparse.Namespace) -> tuple[Rig, Context, dict[str, np.ndarray]]:
@@ -119,7 +141,7 @@ def _rig_and_context(given: argparse.Namespace) -> tuple[Rig, Context, dict[str,
             raise Wrong(f"The rig has no source “{name}”; it has {have}.")
         if name in clips:
             raise Wrong(f"Source “{name}” was given two clips.")
-        clips[name] = clip_facts(path.name, examine(path).model_dump(), stereo=node.stereo)
+        clips[name] = clip_facts(path.name, _examined(path), stereo=node.stereo)
     wanted = {n.impulse for n in rig.nodes.values() if isinstance(n, Convolution) and n.impulse}
     sounds = {}
     for name, path in given.impulse:
@@ -225,6 +247,33 @@ def show_rig(arguments: list[str]) -> int:
 
 
 # Rendering -------------------------------------------------------------------------------------
+class _Resampled:
+    """A sound at another rate, read from front to back without holding more than a stretch of it."""
+
+    def __init__(self, sound: Any, rate: int) -> None:
+        self.sound, self.channels = sound, min(2, sound.channels)
+        self.frames = math.ceil(sound.frames * rate / sound.rate_hz)
+        self.stream = soxr.ResampleStream(
+            sound.rate_hz, rate, self.channels, dtype="float64", quality="HQ"
+        )
+        self.taken = 0
+        self.waiting = np.zeros((self.channels, 0))
+
+    def read(self, start: int, count: int) -> np.ndarray:
+        """(channels, count) from where the last one ended; silence behind the end."""
+        while self.waiting.shape[1] < count and self.taken < self.sound.frames:
+            given = min(_STRETCH, self.sound.frames - self.taken)
+            part = np.asarray(self.sound.read(self.taken, given), np.float64)[: self.channels]
+            self.taken += given
+            made = self.stream.resample_chunk(
+                np.ascontiguousarray(part.T), last=self.taken >= self.sound.frames
+            )
+            new = np.asarray(made).reshape(-1, self.channels).T
+            self.waiting = np.concatenate([self.waiting, new], axis=1)
+        found, self.waiting = self.waiting[:, :count], self.waiting[:, count:]
+        return np.pad(found, ((0, 0), (0, count - found.shape[1])))
+
+
 def _readers(
     clips: list[tuple[str, Path]], stack: ExitStack
 ) -> tuple[int, int, dict[str, Callable[[int, int], np.ndarray]]]:
@@ -249,15 +298,8 @@ def _readers(
 
             readers[name] = straight
         else:
-            samples = np.asarray(sound.read(0, sound.frames), np.float64)[:2]
-            made = np.asarray(soxr.resample(samples.T, sound.rate_hz, rate, "HQ").T)
-            frames = made.shape[1]
-
-            def resampled(start: int, count: int, made: np.ndarray = made) -> np.ndarray:
-                part = made[:, start : start + count]
-                return np.pad(part, ((0, 0), (0, count - part.shape[1])))
-
-            readers[name] = resampled
+            stream = _Resampled(sound, rate)
+            frames, readers[name] = stream.frames, stream.read
         longest = max(longest, frames)
     return rate, longest, readers
 
@@ -342,6 +384,9 @@ def render_rig(arguments: list[str]) -> int:
         )
     if not given.output.resolve().parent.is_dir():
         raise Wrong(f"There is no folder “{given.output.parent}” to write into.")
+    read = [given.file, *(path for _, path in (*given.clip, *given.impulse))]
+    if given.output.resolve() in {path.resolve() for path in read}:
+        raise Wrong(f"“{given.output}” is read from: give the result another name.")
     found = render_sources(rig, context, given.clip, output, given.output, given.tail_s, impulses)
     print(json.dumps(found, indent=2, ensure_ascii=False) if given.json else as_table(found))
     return 0

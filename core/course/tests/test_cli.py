@@ -153,10 +153,22 @@ class Commands(unittest.TestCase):
         peak = np.abs(np.fft.rfft(middle * np.hanning(len(middle)))).argmax() * rate / len(middle)
         self.assertAlmostEqual(peak, 1000, delta=3)
         self.assertAlmostEqual(np.abs(middle).max(), 0.25, delta=0.005)
+        # No seam where one stretch that was resampled meets the next: a sine has one curvature.
+        long = 0.25 * np.sin(2 * np.pi * 997 * np.arange(5 * 44_100) / 44_100)
+        other = self.wave("long.wav", long, 44_100)
+        self.report(
+            "render", self.file("r.rig", text), "--clip", f"a={one}", "--clip", f"b={other}",
+            "--output", str(out),
+        )  # fmt: skip
+        sound, _ = soundfile.read(out)
+        true = 0.25 * np.sin(2 * np.pi * 997 * np.arange(5 * RATE) / RATE)
+        self.assertLess(np.abs(sound[500 : 5 * RATE - 500] - true[500:-500]).max(), 1e-4)
 
     def test_what_is_wrong_is_one_sentence_and_status_two(self):
         rig, clip = self.file("a.rig", TEXT), self.wave("n.wav", np.zeros(100))
         self.file("sound.wav", "this is no sound")
+        wide = self.wave("wide.wav", np.zeros((100, 8)))
+        soundfile.write(self.folder / "huge.wav", np.full(100, 1e9), RATE, "FLOAT")
         loop = self.file("z.rig", "a: source > b: bus > s: split > o: output\ns > l: level > b")
         out = str(self.folder / "out.wav")
         cases = {
@@ -169,6 +181,11 @@ class Commands(unittest.TestCase):
             ("rig", rig, "--clip", f"g={clip}", "--clip", f"g={clip}"): "two clips",
             ("rig", rig, "--clip", f"g={self.folder / 'sound.wav'}"): "sound.wav",
             ("rig", rig, "--clip", "noise"): "NAME=FILE",
+            ("rig", self.file("deep.json", '{"nodes":' + "[" * 100_000)): "nested",
+            ("rig", rig, "--clip", f"g={wide}"): "8 channels",
+            ("rig", rig, "--clip", f"g={self.folder / 'huge.wav'}"): "no level of sound",
+            ("render", rig, "--clip", f"g={clip}", "--output", clip): "another name",
+            ("render", rig, "--clip", f"g={clip}", "--output", rig): "another name",
             ("rig", rig, "--tempo", "0"): "tempo",
             ("rig", rig, "--unit", "bananas"): "“bananas” is not a beat",
             ("rig", rig, "--loud"): "--loud",

@@ -171,9 +171,6 @@ class Running:
             time.sleep(0.1)
         raise Trouble(f"The web server did not answer; {self.data / 'log' / 'web.log'} says why.")
 
-    def worker_pid(self) -> int:
-        return self._children["worker"][1].pid
-
     def supervise(self) -> None:
         """Start a part again that ended by itself, but not faster than every two seconds."""
         for name, (command, process) in list(self._children.items()):

@@ -5,7 +5,6 @@ import scipy.fft
 
 BANDS = 64
 EDGES_HZ = np.geomspace(20.0, 20_000.0, BANDS + 1)
-CENTRES_HZ = np.sqrt(EDGES_HZ[1:] * EDGES_HZ[:-1])
 _SIZE = 8192
 _FLOOR_DB = -150.0
 

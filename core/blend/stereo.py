@@ -9,7 +9,6 @@ from core.blend.laws import PAN_LAWS, pan_gains
 from core.edge import Edge
 
 _DBV_TO_DBU = 20 * math.log10(1 / math.sqrt(0.6))
-ALIGNMENTS = (18, 20, 22, 24)
 _POINTS = 480
 
 

@@ -14,7 +14,6 @@ from core.render.clip import RenderDetail, RenderReport
 from core.render.meters import SoundMeter
 
 _BLOCK = 1 << 16
-RELATED_DB = 10.0
 Progress = Callable[[float, str], None]
 
 

@@ -305,10 +305,6 @@ class Draft:
         return send
 
 
-def is_send(node: Node) -> bool:
-    return isinstance(node, Send)
-
-
 def _plain(error: Any) -> str:
     first = error.errors()[0]
     field = str(first["loc"][0]).replace("_", " ") if first["loc"] else ""

@@ -6,6 +6,7 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.errors import FonodromeError
+from core.units.decibel import db_gain, gain_db
 
 LOWEST_DB, HIGHEST_DB = -72, 0
 
@@ -80,7 +81,7 @@ class ParallelSettings(Edge):
 
 
 def _gain(db: float) -> float:
-    return 0.0 if db <= -120 else 10 ** (db / 20)
+    return db_gain(db)
 
 
 def parallel_db(level_db: float, s: ParallelSettings) -> float:
@@ -92,7 +93,7 @@ def parallel_db(level_db: float, s: ParallelSettings) -> float:
     dry, wet = _shares(level_db, s)
     if dry + wet <= 0:
         raise FonodromeError("Dry and wet are both turned off: there is no sum.")
-    return 20 * math.log10(dry + wet)
+    return gain_db(dry + wet)
 
 
 def _shares(level_db: float, s: ParallelSettings) -> tuple[float, float]:

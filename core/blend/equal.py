@@ -7,6 +7,7 @@ from pydantic import Field
 from core.blend.laws import LAWS, equal_insert, law_gains, nearest_steps
 from core.edge import Edge
 from core.errors import FonodromeError
+from core.units.decibel import db_gain
 
 NAMES = {
     "linear": "Linear", "equal-power": "Equal power", "compromise": "\u22124.5 dB",
@@ -133,7 +134,7 @@ def blend_view(request: BlendRequest) -> BlendOut:
                 sum_db=[_sum_db(d, w, request.correlation) for d, w in pairs],
             )
         )  # fmt: skip
-    dry, wet = (0.0 if v <= -120 else 10 ** (v / 20) for v in (request.dry_db, request.wet_db))
+    dry, wet = (db_gain(v) for v in (request.dry_db, request.wet_db))
     share = request.device_mix_percent / 100
     effective_dry, effective_wet = dry + wet * (1 - share), wet * share
     if effective_dry <= 0 and effective_wet <= 0:
@@ -182,7 +183,7 @@ def insert_view(request: InsertRequest) -> InsertOut:
     away. Raises FonodromeError for an unknown law or for silence.
     """
     law_dry, law_wet = law_gains(request.law, request.mix_percent / 100)
-    trim = 10 ** (request.trim_db / 20)
+    trim = db_gain(request.trim_db)
     dry, wet, p = trim * law_dry, trim * law_wet, request.device_mix_percent / 100
     impossible, faders = "", (dry, wet)
     if wet > 1e-9 and p <= 0:
@@ -207,7 +208,7 @@ def insert_view(request: InsertRequest) -> InsertOut:
         None if v is None else round(v / request.level_step_db) * request.level_step_db
         for v in exact
     ]
-    linear = [0.0 if v is None else 10 ** (v / 20) for v in stepped]
+    linear = [0.0 if v is None else db_gain(v) for v in stepped]
     made = (linear[0] + linear[1] * (1 - p), linear[1] * p)
     left = (made[0] - dry) ** 2 + (made[1] - wet) ** 2
     null = 10 * math.log10(left / (dry * dry + wet * wet)) if left > 1e-24 else None

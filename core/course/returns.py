@@ -15,6 +15,7 @@ from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
 from core.routing.plan.cells import MIDDLE_HZ
 from core.units import format as fmt
+from core.units.decibel import power_db
 
 FUSED_MS = 30.0
 LOW_CUT_HZ = 150.0
@@ -76,7 +77,7 @@ class ReturnsOut(Edge):
 
 
 def _db(power: float) -> float:
-    return 10 * math.log10(max(power, _SILENT))
+    return power_db(power)
 
 
 def _wet_place(rig: Rig, places: list[PlaceOut], wanted: str | None, best: PlaceOut) -> PlaceOut:

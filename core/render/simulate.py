@@ -17,6 +17,7 @@ from core.errors import AudioError, FonodromeError
 from core.render.processors import Setting
 from core.render.processors.dynamics import CompressorWork
 from core.routing.document import kinds as k
+from core.units.decibel import db_gain
 
 _BLOCK = 1 << 14
 CURVE_S = 0.02
@@ -113,7 +114,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         )  # fmt: skip
         work = CompressorWork(stage, Setting(rate))
         before, after = _Side(rate), _Side(rate)
-        dry, wet = (0.0 if v <= -120 else 10 ** (v / 20) for v in (s.dry_db, s.wet_db))
+        dry, wet = (db_gain(v) for v in (s.dry_db, s.wet_db))
         step = max(1, round(CURVE_S * rate))
         taken: list[np.ndarray] = []
         heard: list[np.ndarray] = []

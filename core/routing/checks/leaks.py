@@ -1,6 +1,5 @@
 """Checks of dry sound where only wet belongs, and of what arrives twice."""
 
-import math
 from collections.abc import Iterator
 
 from core.routing.checks.base import Found, has_dry_beside, on_return, rule, with_trait
@@ -8,6 +7,7 @@ from core.routing.document import kinds as k
 from core.routing.edit.actions import Disconnect, Set
 from core.routing.evaluate.arrivals import Evaluation, comb_notches
 from core.units import format as fmt
+from core.units.decibel import db_gain, gain_db
 
 
 def _leaks(e: Evaluation, on_a_return: bool) -> Iterator[Found]:
@@ -35,7 +35,7 @@ def _leaks(e: Evaluation, on_a_return: bool) -> Iterator[Found]:
             f"dry signal at {fmt.number(arrival.level_db, 1)} dB"
         )
         if late > 0.02:
-            ratio = min(1.0, 10 ** (arrival.level_db / 20))
+            ratio = min(1.0, db_gain(arrival.level_db))
             hz = comb_notches(late / 1e3, ratio, arrival.polarity == 1, 1)[0][0]
             said += f" arrives {fmt.number(late, 2)} ms late and cuts a notch at {hz:.0f} Hz."
         else:
@@ -94,7 +94,7 @@ def same_twice(e: Evaluation) -> Iterator[Found]:
             and abs(plain[0].time_ms - plain[1].time_ms) < 0.05
             and abs(plain[0].pan_percent - plain[1].pan_percent) < 50
         ):
-            total = 20 * math.log10(sum(10 ** (a.level_db / 20) for a in plain[:2]))
+            total = gain_db(sum(db_gain(a.level_db) for a in plain[:2]))
             rail = next(
                 (t for t in plain[1].through if t in e.rig.rails and t not in plain[0].through),
                 None,

@@ -17,6 +17,7 @@ from core.routing.document import kinds as k
 from core.routing.edit.actions import Insert, Move, Set, SetKey, SetStrip, Several
 from core.routing.evaluate.arrivals import Evaluation
 from core.units import format as fmt
+from core.units.decibel import gain_db, power_db
 
 _MID_SCALE = {"half": 0.5, "one": 1.0, "root-half": math.sqrt(0.5)}
 
@@ -128,7 +129,7 @@ def low_end(e: Evaluation) -> Iterator[Found]:
         if on_return(e.rig, n.id) and not _has_low_cut(e, n.id)
     ]  # fmt: skip
     if len(open_returns) >= 2:
-        lift = 10 * math.log10(len(open_returns))
+        lift = power_db(len(open_returns))
         cuts = tuple(
             Insert(
                 at=e.rig.inputs[n.id][0],
@@ -268,7 +269,7 @@ def ms_scale(e: Evaluation) -> Iterator[Found]:
         if pair is None:
             continue
         assert isinstance(pair, k.MidSideDecoder)
-        error = 20 * math.log10(2 * _MID_SCALE[node.scale] * _MID_SCALE[pair.scale])
+        error = gain_db(2 * _MID_SCALE[node.scale] * _MID_SCALE[pair.scale])
         if abs(error) > 0.01:
             right = {"half": "one", "one": "half", "root-half": "root-half"}[node.scale]
             yield Found(

@@ -8,6 +8,7 @@ from core.routing.document import kinds as k
 from core.routing.edit.actions import Disconnect, Set, SetStrip
 from core.routing.evaluate.arrivals import Evaluation
 from core.units import format as fmt
+from core.units.decibel import gain_db
 
 
 @rule(
@@ -97,7 +98,7 @@ def runaway(e: Evaluation) -> Iterator[Found]:
         # At 100 % the smallest filter takes the loop below unity, at 102 % it need not.
         if not laps or max(laps) < 1:
             continue
-        growth = 20 * math.log10(max(laps))
+        growth = gain_db(max(laps))
         point = e.plan.inlet[node.id]
         level = e.plan.carried[point].level_dbfs
         said = f"{node.shown} is set to {node.feedback_percent:g} % feedback: "

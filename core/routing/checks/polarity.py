@@ -1,6 +1,5 @@
 """Checks of polarity and of times: what cancels, combs, or folds down."""
 
-import math
 from collections.abc import Iterator
 
 from core.routing.checks.base import Found, rule, sounding
@@ -9,6 +8,7 @@ from core.routing.edit.actions import Action, Set, SetStrip
 from core.routing.evaluate.arrivals import Evaluation, comb_notches
 from core.routing.evaluate.report import ArrivalOut
 from core.units import format as fmt
+from core.units.decibel import db_gain, gain_db
 
 
 @rule(
@@ -29,8 +29,8 @@ def polarity(e: Evaluation) -> Iterator[Found]:
             # A wet rail that is late on purpose cannot take the whole away; at the same time it can.
             if a.wet_percent and abs(a.time_ms - main.time_ms) > 0.05:
                 continue
-            left = 1 - 10 ** (-abs(a.level_db - main.level_db) / 20)
-            loss = 20 * math.log10(left) if left > 1e-6 else None
+            left = 1 - db_gain(-abs(a.level_db - main.level_db))
+            loss = gain_db(left) if left > 1e-6 else None
             where = _inverter(e, a.through, main.through)
             at_once = abs(a.time_ms - main.time_ms) < 0.005 and not _filtered(e, a, main)
             what = "everything" if at_once else "the low end"
@@ -128,7 +128,7 @@ def late_path(e: Evaluation) -> Iterator[Found]:
             if a is first or late < 0.02 or late > 40 or a.level_db < -30 or a.intended:
                 continue
             here = [r for r in align if r in first.through]
-            ratio = min(1.0, 10 ** (-abs(a.level_db - first.level_db) / 20))
+            ratio = min(1.0, db_gain(-abs(a.level_db - first.level_db)))
             hz = comb_notches(late / 1e3, ratio, a.polarity == first.polarity, 1)[0][0]
             fix = None
             if here:

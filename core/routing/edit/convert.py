@@ -1,6 +1,5 @@
 """An insert as a parallel path or a return, and back: one action, with what breaks it."""
 
-import math
 from typing import Literal, cast
 
 from pydantic import Field
@@ -75,7 +74,7 @@ def to_parallel(e: Evaluation, id: str) -> Conversion:
 
 
 def _strip(level: float, trim_db: float, inverted: bool, delay_ms: float) -> Strip:
-    level_db = -120.0 if level <= 0 else 20 * math.log10(level) + trim_db
+    level_db = -120.0 if level <= 0 else gain_db(level) + trim_db
     return Strip(level_db=level_db, inverted=inverted, delay_ms=delay_ms, muted=level <= 0)
 
 
@@ -138,7 +137,7 @@ def to_insert(e: Evaluation, id: str) -> Conversion:
     except FonodromeError as error:
         return _impossible(error.sentence.rstrip("."), breaks)
     draft = Draft(rig)
-    trim_db = 20 * math.log10(abs(equal.trim))
+    trim_db = gain_db(equal.trim)
     draft.set(
         id,
         {"mix_percent": 100 * equal.mix, "mix_law": "linear", "output_db": trim_db, "inverted": equal.trim < 0},
@@ -202,7 +201,7 @@ def to_return(e: Evaluation, id: str) -> Conversion:
         "level",
         {
             "name": "Dry trim",
-            "level_db": 20 * math.log10(dry) + node.output_db,
+            "level_db": gain_db(dry) + node.output_db,
             "latency_ms": node.latency_ms,
         },
     )
@@ -212,7 +211,7 @@ def to_return(e: Evaluation, id: str) -> Conversion:
     draft.rails[f"{send}.1"] = Rail(target=bus)
     draft.rails[f"{bus}.0"] = Rail(target=id)
     draft.rails[f"{id}.0"] = Rail(target=back)
-    wet_db = max(-120.0, 20 * math.log10(wet) + node.output_db + level) if wet > 0 else -120.0
+    wet_db = max(-120.0, gain_db(wet) + node.output_db + level) if wet > 0 else -120.0
     draft.set(back, {"level_db": wet_db})
     draft.rails[f"{back}.0"] = Rail(target=target, strip=strip if strip != PLAIN else PLAIN)
     return _said(draft.done(), breaks, hard, None, f"{node.shown} hangs on a send and return now")

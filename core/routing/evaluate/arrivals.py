@@ -38,7 +38,7 @@ from core.routing.plan.build import Context
 from core.routing.plan.model import Plan
 from core.routing.plan.responses import GRID_HZ
 from core.space.lines import OCTAVES_HZ
-from core.units.decibel import audible_db
+from core.units.decibel import audible_db, db_gain
 
 _HZ = [round(float(hz), 3) for hz in GRID_HZ]
 _FLOOR = 1e-6
@@ -414,7 +414,7 @@ def loop_decay_s(gain_db: float, lap_s: float, tail_s: float) -> float | None:
     """
     if gain_db >= 0:
         return None
-    return 60 / -gain_db * lap_s + tail_s / (1 - 10 ** (gain_db / 20))
+    return 60 / -gain_db * lap_s + tail_s / (1 - db_gain(gain_db))
 
 
 def evaluate(rig: Rig, context: Context = Context()) -> RigReport:

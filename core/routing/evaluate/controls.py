@@ -1,6 +1,5 @@
 """What each single control does: faders, mutes, bypasses and solos against groups of arrivals."""
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -56,7 +55,7 @@ def _change(coupled: np.ndarray, scale: np.ndarray) -> float | None:
     before, after = float(coupled.sum()), float(scale @ coupled @ scale)
     if before <= 0 or abs(after - before) <= before * 1e-12:
         return 0.0
-    return 10 * math.log10(after / before) if after > before * 1e-9 else None
+    return power_db(after / before) if after > before * 1e-9 else None
 
 
 def controls_at(e: Evaluation, output: str) -> ControlsOut:
@@ -81,7 +80,7 @@ def controls_at(e: Evaluation, output: str) -> ControlsOut:
     for node in e.rig.nodes.values():
         if isinstance(node, (k.Fader, k.Level, k.Send, k.Return, k.Bus)):
             shown = _label(e, node)
-            row(node.id, f"down {DOWN_DB:g} dB", shown, {node.id}, 10 ** (-DOWN_DB / 20))
+            row(node.id, f"down {DOWN_DB:g} dB", shown, {node.id}, db_gain(-DOWN_DB))
             row(node.id, "muted", shown, {node.id}, 0.0)
         elif isinstance(node, k.VolumePedal):
             row(node.id, "to the heel", node.shown, {node.id}, 0.0)

@@ -205,7 +205,7 @@ def three_band(node: k.ThreeBand, heard: Heard) -> Spread:
             centre = float((MIDDLE_HZ * share * heard.cells).sum() / power)
             peaks = max(2.0, 2 * centre * _HOLD_S)
             # Expected largest of so many, come down a little between them.
-            read = power_db(power) + 20 * math.log10(0.88 * math.sqrt(2 * math.log(peaks) + 0.6))
+            read = power_db(power) + gain_db(0.88 * math.sqrt(2 * math.log(peaks) + 0.6))
             lift = _lift(node, min(read, power_db(power) + heard.crest_db))
         gains.append(db_gain(trim + lift))
         reach += [trim + _lift(node, x) for x in range(-68, 1, 4)]

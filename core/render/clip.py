@@ -89,6 +89,7 @@ class RenderDetail(SoundCurves):
 
     energies: list[list[float]]
     stages: list[StageGauge] = Field([], description="What left each stage")
+    plan: str = Field("", description="Digest of the plan that was rendered")
     before_dbfs: list[float] = Field(description="The clip itself in the same bands")
 
 
@@ -201,6 +202,7 @@ def render_file(
     report, detail = _gather(files, frames, 2 if wide else 1, folder, live, progress)
     more = {
         "before_dbfs": _bands_before(job, clip, name, frames),
+        "plan": plan.digest,
         "stages": stage_gauges(plan, renderers, waiting[0].result()[1]),
     }
     detail = detail.model_copy(update=more)

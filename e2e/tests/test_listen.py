@@ -60,6 +60,17 @@ class Listen(BrowserCase):
     def strip(self) -> str:
         return self.browser.find("status", "What is heard").text.replace("\n", " ")
 
+    def test_what_a_render_measured_stands_beside_the_plan_until_the_rig_is_changed(self):
+        b = self.rendered()
+        b.press("link", "Route")
+        b.sees("measured on “Guitar, print 1.wav”")
+        b.sees("Guitar is planned at −24.0 dBFS")
+        b.press("button", "Set to 100 % wet")
+        b.until(lambda: "measured on" not in b.text(), "still shown as measured")
+        b.press("button", "Undo")
+        b.sees("measured on “Guitar, print 1.wav”")
+        self.assertEqual(b.faults(), [])
+
     def test_variants_are_switched_without_a_gap_at_equal_loudness(self):
         b = self.rendered()
         bare = Render.objects.get(bare=True).report

@@ -183,7 +183,7 @@ class Blend(BrowserCase):
         b.sees("Dry at \u22124.44 dB beside wet at \u22127.96 dB sounds the same")
         b.find("slider", "device on the new path").send_keys(Keys.HOME)
         b.sees("Impossible. The device on the path stands at 0 %")
-        b.sees("Main passes its ceiling by 1.4 dB")
+        b.sees("Main passes its ceiling by 1.6 dB")
         b.press("button", "Make Compressor and Drive as loud after as before")
         b.sees("as loud after as before. Undo it under Route")
         nodes = Variant.objects.get(

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from core.delay import slug
 from core.errors import FonodromeError
 from core.render.clip import impulse_of
-from core.routing import Context, Measured, StageGauge, clip_facts, load_rig, plan_digest
+from core.routing import Context, Measured, StageGauge, clip_facts, plan_digest
 from core.routing import Rig as Document
 from core.routing.document.kinds import Source
 from core.routing.plan.cells import ClipFacts
@@ -105,7 +105,8 @@ def _measured_of(variant: Variant, document: Document, context: Context) -> Meas
     )
     if render is None or not render.detail or not render.detail.get("stages") or render.moves:
         return None
-    if plan_digest(load_rig(render.document), context) != plan_digest(document, context):
+    # Of another rig, another tempo or another value of a delay that it names: not of this one.
+    if render.detail.get("plan") != plan_digest(document, context):
         return None
     stages = [StageGauge.model_validate(stage) for stage in render.detail["stages"]]
     return Measured(render.clip.name, {stage.node: stage for stage in stages})

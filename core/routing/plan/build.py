@@ -5,6 +5,7 @@ The plan that comes out is structure: what depends on level has its gain from th
 """
 
 import hashlib
+import json
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -14,6 +15,7 @@ import numpy as np
 from core.blend import law_gains, pan_gains
 from core.errors import QuantityError
 from core.routing.document import kinds as k
+from core.routing.document.delays import delays_used
 from core.routing.document.rig import PLAIN, Rig, RigError, Strip
 from core.routing.plan import responses as rs
 from core.routing.plan.cells import ClipFacts, Spectrum, pink
@@ -73,9 +75,14 @@ def speed_of_sound(celsius: float) -> float:
 
 
 def plan_digest(rig: Rig, context: Context) -> str:
-    """What stands for a rig under a tempo."""
-    text = rig.model_dump_json(exclude_defaults=True) + context.frame.model_dump_json()
-    return hashlib.sha256(text.encode()).hexdigest()
+    """What stands for a rig under a tempo and the song's delays that it names.
+
+    In whatever order parts were put in: a document that was stored, or taken back, is the same one.
+    Everything counts, defaults too: a reverb and a level, both as they come, differ by their kind.
+    """
+    named = {name: context.delays.get(name) for name in delays_used(rig)}
+    of = [rig.model_dump(mode="json"), context.frame.model_dump(mode="json"), named]
+    return hashlib.sha256(json.dumps(of, sort_keys=True).encode()).hexdigest()
 
 
 class Builder:

@@ -18,6 +18,7 @@ from core.routing import (
     format_rig,
     load_rig,
     parse_rig,
+    plan_digest,
     run_checks,
 )  # fmt: skip
 from core.routing.document import kinds as k
@@ -110,6 +111,38 @@ class OlderDocuments(unittest.TestCase):
         with self.assertRaises(RigError) as said:
             load_rig({"version": 3, "nodes": {}})
         self.assertIn("version 3", said.exception.sentence)
+
+
+class WhatStandsForARig(unittest.TestCase):
+    """The digest by which a render is known again."""
+
+    def of(self, text: str, context: Context = SONG) -> str:
+        return plan_digest(parse_rig(text), context)
+
+    def test_no_two_kinds_as_they_come_are_taken_for_each_other(self):
+        fits = [one.kind for one in describe_kinds() if one.stage and one.kind != "frame"]
+        found = {self.of(f"a: source > x: {kind} > o: output") for kind in fits}
+        self.assertEqual(len(found), len(fits))
+        framed = {
+            self.of(f"a: source > f: frame > o: output\nslot f A > x: {kind}")
+            for kind in ("level", "reverb", "equaliser")
+        }
+        self.assertEqual(len(framed), 3)
+
+    def test_order_does_not_matter_and_tempo_and_named_delays_do(self):
+        text = "a: source > d: delay (time @slap) > o: output"
+        rig = parse_rig(text)
+        turned = rig.model_copy(update={"nodes": dict(reversed(rig.nodes.items()))})
+
+        def song(value: str, bpm: float = 120) -> Context:
+            return Context(TempoFrame(tempo_bpm=bpm), {"@slap": value, "@other": value})
+
+        self.assertEqual(plan_digest(rig, song("90 ms")), plan_digest(turned, song("90 ms")))
+        self.assertNotEqual(plan_digest(rig, song("90 ms")), plan_digest(rig, song("91 ms")))
+        self.assertNotEqual(plan_digest(rig, song("90 ms")), plan_digest(rig, song("90 ms", 121)))
+        # A delay that the rig does not name may be whatever it likes.
+        plain = "a: source > d: delay > o: output"
+        self.assertEqual(self.of(plain, song("90 ms")), self.of(plain, song("91 ms")))
 
 
 class NamedDelays(unittest.TestCase):

@@ -105,6 +105,12 @@ class Renders(RenderCase):
         # Edited, the render is of another rig: nothing of it is shown as measured any more.
         self.assertEqual([r["measured_dbfs"] for r in rails().values()], [None, None])
         self.assertAlmostEqual(rails()["g.0"]["level_dbfs"], level, delta=0.1)
+        # Taken back, it is of this rig again.
+        status, undone = self.call("post", f"/variants/{self.variant}/undo", {})
+        self.assertEqual(status, 200, undone)
+        self.assertAlmostEqual(rails()["g.0"]["measured_dbfs"], level, delta=0.02)
+        told = {r["port"]: r["measured_dbfs"] for r in undone["view"]["report"]["rails"]}
+        self.assertAlmostEqual(told["g.0"], level, delta=0.02)
 
     def edit_variant(self, action: dict) -> None:
         status, made = self.call(

@@ -12023,6 +12023,12 @@ export interface components {
              */
             stages: components["schemas"]["StageGauge"][];
             /**
+             * Plan
+             * @description Digest of the plan that was rendered
+             * @default
+             */
+            plan: string;
+            /**
              * Before Dbfs
              * @description The clip itself in the same bands
              */

@@ -45,6 +45,8 @@ def take(url: str, folder: Path) -> None:
         browser.find("region", "Gaps")
         browser.keys("k")
         browser.sees("while phrases sound")
+        browser.find("region", "Early part and tail")
+        browser.sees("where they meet")
         _settle(browser)
         _whole(browser, folder / "space-light.png")
         browser.size(1280, 800)

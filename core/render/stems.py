@@ -120,12 +120,22 @@ def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
 
 
 def best_place(rig: Rig, plan: Plan, output: str) -> PlaceOut | None:
-    """Where a person would balance: the last place where wet meets dry, a live one before others."""
-    both = [
-        place for place in find_places(rig, plan, output)
-        if len({stem.wet for stem in place.stems}) == 2
-    ]  # fmt: skip
+    """Where a person would balance: the last place where wet meets dry of one source, a live one
+    before others.
+    """
+    both = [place for place in find_places(rig, plan, output) if _meets(rig, plan, place)]
     return next((place for place in both if place.live), both[0] if both else None)
+
+
+def _meets(rig: Rig, plan: Plan, place: PlaceOut) -> bool:
+    """Whether a wet and a dry input bring the same source: two sources side by side are no balance."""
+    groups = _groups(rig, plan, place.id)
+    heard: dict[bool, set[str]] = {False: set(), True: set()}
+    for stem in place.stems:
+        for arc in groups[stem.id]:
+            by_source = plan.carried[arc.source].by_source
+            heard[stem.wet] |= {name for name, power in by_source.items() if max(power[:2]) > 0}
+    return bool(heard[False] & heard[True])
 
 
 def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> StemOut:

@@ -14,7 +14,7 @@ from core.render.balance import balance, mix_level, route_ratio_db, settings_for
 from core.render.clip import RenderJob, render_file
 from core.render.export import export_file
 from core.render.moves import MoveError, MovePoint, WrittenMove, resolve_moves
-from core.render.stems import find_places
+from core.render.stems import best_place, find_places
 from core.routing import Context, compile_rig, parse_rig, perform
 from core.routing.edit.actions import Set, SetStrip
 from core.tempo import TempoMap, TempoSection
@@ -134,6 +134,22 @@ class Stems(Files):
                 rig, compile_rig(rig, SONG), RenderJob(source="g", output="o", place="m"), self.clip,
                 "clip", self.folder, stop,
             )  # fmt: skip
+
+    def test_it_is_balanced_where_dry_and_wet_of_one_source_meet(self):
+        # At the output stands another source: however loud the echo, that is no place to balance.
+        text = (
+            "g: source > s: split > mix: merge > o: output\n"
+            "s > d: delay (time 90 ms, mix 100 %) > mix [level {} dB]\n"
+            "k: source > o"
+        )
+        for level in (-20, 0, 6, 20):
+            rig = parse_rig(text.format(level))
+            place = best_place(rig, compile_rig(rig, SONG), "o")
+            self.assertEqual(
+                (place.id, [s.wet for s in place.stems]), ("mix", [False, True]), level
+            )
+        alone = parse_rig("g: source > d: delay (mix 100 %) > o: output\nk: source > o")
+        self.assertIsNone(best_place(alone, compile_rig(alone, SONG), "o"))
 
 
 class Exports(Files):

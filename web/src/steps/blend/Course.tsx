@@ -81,7 +81,7 @@ export function Course({ route }: { route: VariantChoice }) {
             ))}
           </Choice>
         </Labelled>
-        <Box width="150px">
+        <Box width="210px">
           <ScaleSlider
             label="peak above RMS"
             value={crest ?? 12}

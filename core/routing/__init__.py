@@ -20,8 +20,9 @@ from core.routing.edit.templates import TEMPLATES, Template, build, build_altern
 from core.routing.evaluate.arrivals import Evaluation, evaluate
 from core.routing.evaluate.report import RigReport
 from core.routing.evaluate.signal import compile_rig
-from core.routing.plan.build import Context, plan_digest
+from core.routing.plan.build import Context
 from core.routing.plan.cells import clip_facts
+from core.routing.plan.digest import plan_digest
 from core.routing.plan.measured import Measured, StageGauge
 from core.routing.show.layout import RigLayout, lay_out_rig
 from core.routing.show.view import RigView, patch_csv, rig_view

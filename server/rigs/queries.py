@@ -106,7 +106,7 @@ def _measured_of(variant: Variant, document: Document, context: Context) -> Meas
     if render is None or not render.detail or not render.detail.get("stages") or render.moves:
         return None
     # Of another rig, another tempo or another value of a delay that it names: not of this one.
-    if render.detail.get("plan") != plan_digest(document, context):
+    if render.detail.get("plan") != plan_digest(document, context.frame, context.delays):
         return None
     stages = [StageGauge.model_validate(stage) for stage in render.detail["stages"]]
     return Measured(render.clip.name, {stage.node: stage for stage in stages})

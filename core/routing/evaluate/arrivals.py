@@ -98,6 +98,9 @@ class Evaluation:
             reference = max(dry or paths, key=lambda p: p.gain)
             units[point] = reference.gain
             found.append((source, point, paths, complete, reference))
+        signals = self.plan.carried
+        assert isinstance(signals, Carrying)
+        apart = signals.apart(self.plan.outputs[output])
         near_curves = _curves(near, units, self.plan.channels, sides)
         all_curves = _curves(whole, units, self.plan.channels, sides)
         for source, point, paths, complete, reference in found:
@@ -113,10 +116,11 @@ class Evaluation:
                 # Not all are listed: the recursion over near arcs bounds them.
                 together = amplitudes[source]
             at = near_curves[point]
-            unit = reference.gain * self._strength(source)
+            strength = self._strength(source)
+            unit = reference.gain * strength
             left, right, _ = carried.by_source.get(source, (0.0, 0.0, 0.0))
             heard = math.sqrt(left + right)
-            power = self._apart(source, output)
+            power = apart.get(source, 0.0) / strength if strength else 0.0
             self.boards.append(
                 BoardOut(
                     output=output,
@@ -151,37 +155,43 @@ class Evaluation:
             left if self.plan.channels[self.plan.sources[source]] == 1 else (left + right) / 2
         )
 
-    def _apart(self, source: str, output: str) -> float:
-        """Gain of all arrivals of a source at an output, added as powers."""
-        signals = self.plan.carried
-        assert isinstance(signals, Carrying)
-        unit = self._strength(source)
-        return signals.apart(self.plan.outputs[output], source) / unit if unit else 0.0
-
     # Names -------------------------------------------------------------------------------------
     def _name(self, paths: list[Path], reference: Path, output: str) -> list[ArrivalOut]:
-        everywhere = frozenset.intersection(*(p.owner_set for p in paths))
-        working, known = self._working, self._told
-        own = [[o for o in p.owners if o not in everywhere] for p in paths]
+        bits, everywhere, everything, dry = self.network.bits, -1, 0, -1
+        for path in paths:
+            everywhere &= path.mask
+            everything |= path.mask
+            dry &= path.mask if not path.wet else -1
         # Names of processors that a path goes through and not all do.
-        worked = [[working[o] for o in names if o in working] for names in own]
-        plain = any(not p.wet and not w for p, w in zip(paths, worked, strict=True))
-        beside = _bypassed_by(paths)
+        working = {o: name for o, name in self._working.items() if not bits.get(o, 0) & everywhere}
+        known = {o: name for o, name in self._told.items() if not bits.get(o, 0) & everywhere}
+        at_work = sum(bits.get(o, 0) for o in working)
+        plain = any(not p.wet and not p.mask & at_work for p in paths)
+        # Parts that some dry path goes round.
+        beside = everything & ~dry
         out: list[ArrivalOut] = []
         told: dict[tuple[str, str], int] = {}
-        for path, names, work in zip(paths, own, worked, strict=True):
-            name, detail = self._title(path, work if plain else [], beside)
+        marks: set[int] = set()
+        for path in paths:
+            name, detail = self._title(path, working if plain else {}, beside)
             if not detail:
-                route = list(dict.fromkeys(known[o] for o in names if o in known))
+                route = list(dict.fromkeys([known[o] for o in path.owners if o in known]))
                 detail = "by " + ", ".join(route[:3]) if route else "straight through"
             count = told[name, detail] = told.get((name, detail), 0) + 1
             if count > 1:
                 # Two ways through the same parts: told apart by what carries them, else by number.
-                rails = [n for n in names if n in self.rig.rails]
+                rails = [
+                    o for o in path.owners if o in self.rig.rails and not bits[o] & everywhere
+                ]  # fmt: skip
                 detail += (
                     f", way {count}" if not rails else f", from {self._from(rails[0])}, way {count}"
                 )
-            out.append(self._arrival(name, detail, path, reference, output))
+            # Through the same parts at the same time: the stronger one is named first.
+            mark = path.mark
+            while mark in marks:
+                mark = zlib.crc32(b"again", mark)
+            marks.add(mark)
+            out.append(self._arrival(mark, name, detail, path, reference, output))
         return out
 
     def _pan(self, left: float, right: float, output: str) -> float:
@@ -196,47 +206,41 @@ class Evaluation:
         id, _, number = port.rpartition(".")
         return f"{self.rig.nodes[id].shown} {int(number) + 1}"
 
-    def _title(self, path: Path, worked: list[str], beside: set[str]) -> tuple[str, str]:
-        """worked: the processors that set this path apart, where a plain one stands beside it."""
+    def _title(self, path: Path, working: dict[str, str], beside: int) -> tuple[str, str]:
+        """working: names of the processors that set a path apart, where a plain one stands beside it."""
         nodes = self.rig.nodes
         if path.wet:
-            wet: list[str] = []
-            for link in path.links:
-                for owner in link.wet_by:
-                    if not wet or wet[-1] != owner:
-                        wet.append(owner)
-            name = " into ".join(dict.fromkeys(nodes[w].shown for w in wet))
-            laps = sum(bool(link.closes) for link in path.links)
-            if laps:
-                return f"{name}, lap {laps + 1}", "round the loop"
-            rounds = sum(count for _, count in path.rounds)
-            if rounds:
-                return f"{name}, repeat {rounds + 1}", ""
+            name = " into ".join(dict.fromkeys([nodes[owner].shown for owner in path.wet_by]))
+            if path.laps:
+                return f"{name}, lap {path.laps + 1}", "round the loop"
+            if path.repeats:
+                return f"{name}, repeat {path.repeats + 1}", ""
             return name, "first wet sound" if path.diffuse else ""
-        for link in reversed(path.links):
+        for leak in reversed(path.leaks):
             # Only beside another dry path is a device's own dry share a leak; alone it is its mix.
-            if link.leak and link.leak in beside:
-                node = nodes[link.leak]
+            if self.network.bits[leak] & beside:
+                node = nodes[leak]
                 if isinstance(node, k.Stage) and node.wet_by_nature and not node.bypassed:
                     return "Dry leak", f"inside {node.shown}"
+        worked = [working[owner] for owner in path.owners if owner in working]
         if worked:
             return " into ".join(dict.fromkeys(worked[:2])), "processed beside the dry rail"
         return "Dry", ""
 
     def _arrival(
-        self, name: str, detail: str, path: Path, reference: Path, board: str
+        self, mark: int, name: str, detail: str, path: Path, reference: Path, board: str
     ) -> ArrivalOut:
         a, b, c, d = path.matrix
         left, right = math.hypot(a, b), math.hypot(c, d)
-        rounds = ",".join(f"{loop.delay_s:.7f}:{count}" for loop, count in path.rounds)
-        key = "|".join(path.owners) + "|" + rounds + "|" + path.marks
         latency = path.delay_s - path.wanted_s
+        level, gain = _db(path.gain / reference.gain), _db(path.gain)
+        ranges = path.range_db
         return ArrivalOut(
-            id=f"{zlib.crc32(key.encode()):08x}",
+            id=f"{mark:08x}",
             name=name,
             detail=detail,
-            level_db=_db(path.gain / reference.gain),
-            gain_db=_db(path.gain),
+            level_db=level,
+            gain_db=gain,
             time_ms=path.delay_s * 1e3,
             latency_ms=latency * 1e3,
             polarity=path.polarity,
@@ -246,8 +250,8 @@ class Evaluation:
             leak=name == "Dry leak",
             intended=path.wanted_s > 1e-9,
             through=list(dict.fromkeys(path.owners)),
-            quiet_db=None if path.range_db is None else path.range_db[0] - _db(reference.gain),
-            loud_db=None if path.range_db is None else path.range_db[1] - _db(reference.gain),
+            quiet_db=None if ranges is None else ranges[0] - gain + level,
+            loud_db=None if ranges is None else ranges[1] - gain + level,
         )
 
     # The rest ----------------------------------------------------------------------------------
@@ -442,13 +446,6 @@ def _db(gain: float) -> float:
 
 def _or_none(gain: float) -> float | None:
     return 20 * math.log10(gain) if gain > _FLOOR else None
-
-
-def _bypassed_by(paths: list[Path]) -> set[str]:
-    """Parts that some dry path goes round."""
-    everything = {owner for path in paths for owner in path.owner_set}
-    dry = [p.owner_set for p in paths if not p.wet]
-    return {owner for owner in everything if any(owner not in held for held in dry)}
 
 
 def _ms(seconds: float) -> float | None:

@@ -61,13 +61,15 @@ def _change(coupled: np.ndarray, scale: np.ndarray) -> float | None:
 def controls_at(e: Evaluation, output: str) -> ControlsOut:
     """The table at one output, from the listed paths (up to 64 a source), as they add up."""
     listed = _listed(e, output)
-    names, owners = listed.names, [p.owner_set for p in listed.paths]
+    names = listed.names
+    bits, masks = e.network.bits, [p.mask for p in listed.paths]
     members = [np.flatnonzero(listed.group == place) for place in range(len(names))]
     parts = [listed.coupled[np.ix_(at, at)] for at in members]
     rows: list[ControlEffect] = []
 
     def row(control: str, move: str, label: str, hit: set[str], factor: float) -> None:
-        scale = np.array([1.0 if hit.isdisjoint(held) else factor for held in owners])
+        meant = sum(bits.get(owner, 0) for owner in hit)
+        scale = np.array([factor if held & meant else 1.0 for held in masks])
         changes = [_change(part, scale[at]) for part, at in zip(parts, members, strict=True)]
         if any(c != 0.0 for c in changes):
             total = _change(listed.coupled, scale)
@@ -135,7 +137,8 @@ def pedal_travel(e: Evaluation, pedal: str, output: str, steps: int = 20) -> dic
     listed = _listed(at_toe, output)
     powers = []
     for wet in (False, True):
-        through = [i for i, p in enumerate(listed.paths) if p.wet == wet and pedal in p.owner_set]
+        bit = at_toe.network.bits.get(pedal, 0)
+        through = [i for i, p in enumerate(listed.paths) if p.wet == wet and p.mask & bit]
         powers.append(max(0.0, float(listed.coupled[np.ix_(through, through)].sum())))
     columns: dict[str, list[float]] = {"position_percent": [], "dry_db": [], "wet_db": []}
     for step in range(steps + 1):

@@ -45,6 +45,10 @@ class Link:
     strongest: np.ndarray | None = None
     """(2, 2, 2, F) sizes of a reverb's own transfer, for left and right and for mid and side."""
     turned: np.ndarray | None = None
+    mask: int = 0
+    """Its owners as bits."""
+    mark: bytes = b""
+    """Stands for its owners and its time."""
 
     def transfer(self) -> np.ndarray | None:
         """Phase and response over the grid; None where both are flat."""
@@ -65,6 +69,10 @@ class Network:
     links: list[Link]
     back: list[Link]
     leaving: dict[int, list[Link]] = field(default_factory=dict)
+    onward: dict[int, dict[int, float]] = field(default_factory=dict)
+    """By output: the best gain that is still to come from each point, once somebody asked."""
+    bits: dict[str, int] = field(default_factory=dict)
+    """The bit of each owner in the masks."""
 
 
 def _link(arc: Arc, closes: str = "", in_loop: bool = False) -> Link:
@@ -150,8 +158,13 @@ def build_network(plan: Plan) -> Network:
     rank = _ranks(plan.points, links)
     links.sort(key=lambda link: rank[link.source])
     network = Network(plan, links, back)
+    bits = network.bits
     for link in (*links, *back):
         network.leaving.setdefault(link.source, []).append(link)
+        for owner in link.owners:
+            link.mask |= bits.setdefault(owner, 1 << len(bits))
+        late = f"{round(link.delay_s * 1e7)}{'w' if link.wet else 'd'}"
+        link.mark = "|".join((*link.owners, late)).encode()
     return network
 
 

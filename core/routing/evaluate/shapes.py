@@ -25,6 +25,7 @@ class Shapes:
 
     def __init__(self) -> None:
         self.held: list[np.ndarray] = [np.ones(CELLS, complex)]
+        self.seen: dict[int, np.ndarray] = {}
         self.known: dict[object, int] = {}
         self.pairs: dict[tuple[int, int], int] = {}
         self.common: dict[tuple[int, int, int, int], float] = {}
@@ -37,6 +38,13 @@ class Shapes:
         if found is None:
             found = self.known[key] = len(self.held)
             self.held.append(response)
+        return found
+
+    def power(self, number: int) -> np.ndarray:
+        """|H|^2 of a response over the cells."""
+        found = self.seen.get(number)
+        if found is None:
+            found = self.seen[number] = np.abs(self.held[number]) ** 2
         return found
 
     def joined(self, a: int, b: int) -> int:
@@ -113,6 +121,7 @@ def fine_response(number: int) -> np.ndarray:
     return np.repeat(SHAPES.held[number], FINE)
 
 
+@lru_cache(maxsize=256)
 def fine_delay(delay_s: float) -> np.ndarray:
     """The phase of a delay at the fine places."""
     return np.exp(-2j * np.pi * FINE_HZ * delay_s)

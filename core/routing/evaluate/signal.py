@@ -103,9 +103,10 @@ class Carrying(Mapping[int, Carried]):
             total += power
         return total
 
-    def apart(self, point: int, source: str) -> float:
-        """Amplitude of all arrivals of a source at a point, added as powers, both sides."""
-        return math.sqrt(self.signals.apart(self.states[point], source))
+    def apart(self, point: int) -> dict[str, float]:
+        """By source: amplitude of all its arrivals at a point, added as powers, both sides."""
+        found = self.signals.apart(self.states[point])
+        return {source: math.sqrt(max(0.0, power)) for source, power in found.items()}
 
     # Going forward -----------------------------------------------------------------------------
     def _forward(self, fixed: Mapping[int, Spread] | None = None) -> None:
@@ -616,21 +617,37 @@ class Carrying(Mapping[int, Carried]):
                 tops[1] += reach * abs(right)
                 continue
             # What comes at one time and with one crest adds; sizes of the rest add.
-            found = sorted(
-                (at, round(peak, 6), response, left * peak, right * peak)
-                for (at, response, _), (left, right, peak) in arriving.items()
-            )
-            if not found:
+            meeting: dict[tuple[int, float], dict[int, list[float]]] = {}
+            for (at, response, _), (left, right, peak) in arriving.items():
+                group = meeting.setdefault((at, round(peak, 6)), {})
+                sides = group.setdefault(response, [0.0, 0.0])
+                sides[0] += left * peak
+                sides[1] += right * peak
+            filters = {response for group in meeting.values() for response in group}
+            if len(filters) == 1:
+                # One filter over all of it: sizes are numbers.
+                (only,) = filters
+                reach = one.amplitude
+                if only:
+                    reach *= _PHASE * math.sqrt(self.signals.shared(one, only, only, 0))
+                for side in (0, 1):
+                    tops[side] += reach * sum(abs(g[only][side]) for g in meeting.values())
                 continue
-            starts = [i for i, row in enumerate(found) if i == 0 or row[:2] != found[i - 1][:2]]
-            sides = np.array([(left, right) for _, _, _, left, right in found]).T
-            if all(response == 0 for _, _, response, _, _ in found):
-                whole = one.amplitude * np.abs(np.add.reduceat(sides, starts, axis=1)).sum(axis=1)
-            else:
-                shapes = np.array([SHAPES.held[response] for _, _, response, _, _ in found])
-                together = np.add.reduceat(sides[:, :, None] * shapes, starts, axis=1)
-                seen = np.abs(together).sum(axis=1)
-                whole = _PHASE * one.amplitude * np.sqrt((seen**2) @ one.weights)
+            seen = np.zeros((2, CELLS))
+            alone: dict[int, list[float]] = {}
+            for group in meeting.values():
+                if len(group) == 1:
+                    ((response, sides),) = group.items()
+                    whole_of = alone.setdefault(response, [0.0, 0.0])
+                    whole_of[0] += abs(sides[0])
+                    whole_of[1] += abs(sides[1])
+                else:
+                    rows = np.array(list(group.values())).T
+                    seen += np.abs(rows @ np.array([SHAPES.held[r] for r in group]))
+            if alone:
+                sizes = np.sqrt(np.array([SHAPES.power(response) for response in alone]))
+                seen += np.array(list(alone.values())).T @ sizes
+            whole = _PHASE * one.amplitude * np.sqrt((seen**2) @ one.weights)
             tops[0] += float(whole[0])
             tops[1] += float(whole[1])
         for power in state.loose.values():

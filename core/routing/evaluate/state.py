@@ -195,18 +195,18 @@ class Signals:
                 self._pairs(index, arriving, of(one.source))
                 if one.alike:
                     self._alike(state, index, of(one.source))
-        for which in (False, True, None) if state.grids else ():
-            for index, cells in self._gridded(state, which):
-                one = self.known[index]
-                a, b, c = (float(x) for x in (cells * one.weights).sum(axis=1) * one.amplitude**2)
-                sums = of(one.source)
-                if which is None:
-                    sums.both[0] += a
-                    sums.both[1] += b
-                    sums.both[2] += c
-                else:
-                    sums.add(which, a, b, c)
-                    sums.add(None, -a, -b, -c)
+        for index, dry, wet, whole in self._gridded(state):
+            one = self.known[index]
+            sums = of(one.source)
+            for is_wet, cells in ((False, dry), (True, wet)):
+                if cells is not None:
+                    a, b, c = (cells @ one.weights * one.amplitude**2).tolist()
+                    sums.add(is_wet, a, b, c)
+                    if whole is not None:
+                        sums.add(None, -a, -b, -c)
+            if whole is not None:
+                a, b, c = (whole @ one.weights * one.amplitude**2).tolist()
+                sums.add(None, a, b, c)
         for (source, wet), power in state.loose.items():
             a, b, c = (float(x) for x in power.sum(axis=1))
             of(source).add(wet, a, b, c)
@@ -227,13 +227,21 @@ class Signals:
                         2 * shared * right_gain * r2, shared * (left * r2 + right_gain * l2),
                     )  # fmt: skip
 
-    def _gridded(self, state: State, which: bool | None) -> Iterator[tuple[int, np.ndarray]]:
-        """(signal, (3, CELLS)): means over each cell of what was too much to list."""
+    def _gridded(
+        self, state: State
+    ) -> Iterator[tuple[int, np.ndarray | None, np.ndarray | None, np.ndarray | None]]:
+        """(signal, dry, wet, whole): means over each cell (3, CELLS) of what was too much to list.
+        The whole stands only where there is both.
+        """
         for index in dict.fromkeys(index for index, _ in state.grids):
-            wanted = (False, True) if which is None else (which,)
-            parts = [state.grids[index, wet] for wet in wanted if (index, wet) in state.grids]
-            if parts:
-                yield index, cell_power(sum(parts[1:], parts[0]))
+            dry, wet = state.grids.get((index, False)), state.grids.get((index, True))
+            both = None if dry is None or wet is None else cell_power(dry + wet)
+            yield (
+                index,
+                None if dry is None else cell_power(dry),
+                None if wet is None else cell_power(wet),
+                both,
+            )
 
     def power(self, state: State) -> Power:
         a = b = c = 0.0
@@ -242,23 +250,24 @@ class Signals:
             a, b, c = a + left, b + right, c + common
         return a, b, c
 
-    def apart(self, state: State, source: str) -> float:
-        """Power of all arrivals of a source, each by itself, both sides."""
-        total = 0.0
+    def apart(self, state: State) -> dict[str, float]:
+        """By source: power of all its arrivals, each by itself, both sides."""
+        total: dict[str, float] = {}
         for index, arriving in state.arriving.items():
             one = self.known[index]
-            if one.source == source:
-                for (_, response, _), (left, right, _) in arriving.items():
-                    own = 1.0 if response == 0 else self.shared(one, response, response, 0)
-                    total += own * (left * left + right * right) * one.amplitude**2
-        for index, cells in self._gridded(state, None):
+            sum_of = 0.0
+            for (_, response, _), (left, right, _) in arriving.items():
+                own = left * left + right * right
+                sum_of += self.shared(one, response, response, 0) * own if response else own
+            total[one.source] = total.get(one.source, 0.0) + sum_of * one.amplitude**2
+        for index, dry, wet, whole in self._gridded(state):
             one = self.known[index]
-            if one.source == source:
-                total += float((cells[:2] * one.weights).sum()) * one.amplitude**2
-        for (name, _), power in state.loose.items():
-            if name == source:
-                total += float(power[:2].sum())
-        return max(0.0, total)
+            cells = next(x for x in (whole, dry, wet) if x is not None)
+            power = float((cells[:2] @ one.weights).sum()) * one.amplitude**2
+            total[one.source] = total.get(one.source, 0.0) + power
+        for (name, _), loose in state.loose.items():
+            total[name] = total.get(name, 0.0) + float(loose[:2].sum())
+        return total
 
     def cells(self, state: State) -> dict[tuple[str, bool], np.ndarray]:
         """(source, wet) to power (3, CELLS); what dry and wet share goes with the wet."""
@@ -272,28 +281,32 @@ class Signals:
             one = self.known[index]
             scale = one.weights * one.amplitude**2
             items = list(arriving.items())
+            # (wet, response) to what left, right and common power it is multiplied by.
+            plain: dict[tuple[bool, int], list[float]] = {}
             for i, ((at, response, wet), (left, right, _)) in enumerate(items):
-                shape = SHAPES.held[response]
-                seen = np.abs(shape) ** 2 * scale
-                add((one.source, wet), np.outer((left * left, right * right, left * right), seen))
+                own = plain.setdefault((wet, response), [0.0, 0.0, 0.0])
+                own[0] += left * left
+                own[1] += right * right
+                own[2] += left * right
                 for (other_at, other, other_wet), (l2, r2, _) in items[:i]:
                     apart = at - other_at
                     if abs(apart) < FAR_TICKS:
-                        product = shape * np.conj(SHAPES.held[other]) * scale
+                        product = SHAPES.held[response] * np.conj(SHAPES.held[other]) * scale
                         if apart:
                             product = product * in_common(np.array(apart / TICKS))
                         crossed = (2 * left * l2, 2 * right * r2, left * r2 + right * l2)
                         add((one.source, wet or other_wet), np.outer(crossed, product.real))
-        for index in dict.fromkeys(index for index, _ in state.grids):
+            for (wet, response), sides in plain.items():
+                seen = SHAPES.power(response) * scale if response else scale
+                add((one.source, wet), np.array(sides)[:, None] * seen)
+        for index, dry, wet_part, whole in self._gridded(state):
             one = self.known[index]
             scale = one.weights * one.amplitude**2
-            dry, wet_part = state.grids.get((index, False)), state.grids.get((index, True))
-            alone = None if dry is None else cell_power(dry)
-            if alone is not None:
-                add((one.source, False), alone * scale)
+            if dry is not None:
+                add((one.source, False), dry * scale)
             if wet_part is not None:
-                whole = cell_power(wet_part if dry is None else dry + wet_part)
-                add((one.source, True), (whole if alone is None else whole - alone) * scale)
+                both = wet_part if whole is None or dry is None else whole - dry
+                add((one.source, True), both * scale)
         for name, power in state.loose.items():
             add(name, power)
         return found

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from core.routing.evaluate.paths import Path
-from core.routing.evaluate.shapes import FAR_TICKS, SHAPES, TICKS, shared_power, spectrum_number
+from core.routing.evaluate.shapes import SHAPES, TICKS, pair_table, spectrum_number
 from core.routing.plan.cells import CELLS, Spectrum
 
 _AT_ONCE = 2
@@ -48,28 +48,16 @@ def coupling(paths: list[Path], sides: int, spectrum: Spectrum) -> np.ndarray:
 
     Diffuse and modulated ones share nothing with others.
     """
-    number, weights = spectrum_number(spectrum), spectrum.weights
-    found = np.zeros((len(paths), len(paths)))
-    gains = [sides_of(path, sides) for path in paths]
-    at = [round(path.delay_s * TICKS) for path in paths]
-    for i, path in enumerate(paths):
-        left, right = gains[i]
-        alone = path.diffuse or path.swings
-        own = (
-            1.0
-            if alone or path.shape == 0
-            else shared_power(number, weights, path.shape, path.shape, 0)
-        )
-        found[i, i] = own * (left * left + right * right)
-        if alone:
-            continue
-        for j in range(i):
-            other = paths[j]
-            if other.diffuse or other.swings or abs(at[i] - at[j]) > FAR_TICKS:
-                continue
-            l2, r2 = gains[j]
-            meets = left * l2 + right * r2
-            if meets:
-                share = shared_power(number, weights, path.shape, other.shape, at[i] - at[j])
-                found[i, j] = found[j, i] = share * meets
+    gains = np.array([sides_of(path, sides) for path in paths]).reshape(-1, 2)
+    found = np.diag((gains**2).sum(axis=1))
+    kept = sorted(
+        (round(path.delay_s * TICKS), i)
+        for i, path in enumerate(paths)
+        if not (path.diffuse or path.swings)
+    )
+    if kept:
+        places = [i for _, i in kept]
+        arriving = tuple((at, paths[i].shape) for at, i in kept)
+        table = pair_table(spectrum_number(spectrum), spectrum.weights, arriving)
+        found[np.ix_(places, places)] = table * (gains[places] @ gains[places].T)
     return found

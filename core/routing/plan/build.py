@@ -4,26 +4,25 @@ The plan that comes out is structure: what depends on level has its gain from th
 (`core.routing.evaluate.signal`), which `core.routing.compile_rig` runs behind this.
 """
 
-import hashlib
-import json
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 
 from core.blend import law_gains, pan_gains
-from core.errors import QuantityError
 from core.routing.document import kinds as k
-from core.routing.document.delays import delays_used
 from core.routing.document.rig import PLAIN, Rig, RigError, Strip
 from core.routing.plan import responses as rs
 from core.routing.plan.cells import ClipFacts, Spectrum, pink
+from core.routing.plan.digest import plan_digest
 from core.routing.plan.measured import Measured
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan, scaled, times
 from core.routing.plan.spread import Impulse, Spread, TailSettings
+from core.routing.plan.timing import seconds_of
 from core.routing.plan.walk import in_cycles, walk
-from core.units import TempoFrame, parse_time
+from core.units import TempoFrame
 from core.units.decibel import db_gain
 
 HALF_POWER = math.sqrt(0.5)
@@ -74,24 +73,13 @@ def speed_of_sound(celsius: float) -> float:
     return 331.3 * math.sqrt(1 + celsius / 273.15)
 
 
-def plan_digest(rig: Rig, context: Context) -> str:
-    """What stands for a rig under a tempo and the song's delays that it names.
-
-    In whatever order parts were put in: a document that was stored, or taken back, is the same one.
-    Everything counts, defaults too: a reverb and a level, both as they come, differ by their kind.
-    """
-    named = {name: context.delays.get(name) for name in delays_used(rig)}
-    of = [rig.model_dump(mode="json"), context.frame.model_dump(mode="json"), named]
-    return hashlib.sha256(json.dumps(of, sort_keys=True).encode()).hexdigest()
-
-
 class Builder:
     """A plan being built; what expansions of kinds are given to add to it."""
 
     def __init__(self, rig: Rig, context: Context) -> None:
         self.rig, self.context = rig, context
         self.frame, self.delays = context.frame, context.delays
-        self.plan = Plan(plan_digest(rig, context))
+        self.plan = Plan(partial(plan_digest, rig, self.frame, self.delays))
         self.tails: dict[TailSettings, int] = {}
         self.tails_before: dict[int, int] = {}
         """Point to the most tails that lie one behind the other before it."""
@@ -123,19 +111,7 @@ class Builder:
 
     def seconds(self, text: str, node: k.Node) -> float:
         """A time as typed, under this tempo. Raises RigError where it cannot be read."""
-        if text.startswith("@"):
-            value = self.delays.get(text)
-            if value is None:
-                raise RigError(
-                    f"{node.shown}: this song has no delay written {text}. "
-                    f"It has {', '.join(sorted(self.delays)) or 'none'}.",
-                    part=text,
-                )
-            text = value
-        try:
-            return parse_time(text, self.frame)[0]
-        except QuantityError as error:
-            raise RigError(f"{node.shown}: {error.sentence}", part=text) from None
+        return seconds_of(text, node, self.frame, self.delays)
 
     def own_lines(self, settings: TailSettings, here: int) -> int:
         """Which lines a reverb has: the same for equal settings, others behind another tail."""

@@ -9,8 +9,9 @@ as many channels as it works on.
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -132,7 +133,7 @@ class SelfLoop:
 class Plan:
     """A rig under a tempo, ready to be asked."""
 
-    digest: str
+    find_digest: Callable[[], str]
     points: int = 0
     arcs: list[Arc] = field(default_factory=list)
     back: list[Arc] = field(default_factory=list)
@@ -155,3 +156,8 @@ class Plan:
     times_s: dict[str, float] = field(default_factory=dict)
     keys: dict[str, int] = field(default_factory=dict)
     """Keyed stage to the point that it listens to."""
+
+    @cached_property
+    def digest(self) -> str:
+        """Stands for the sound of it (`digest`)."""
+        return self.find_digest()

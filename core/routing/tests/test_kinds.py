@@ -22,6 +22,9 @@ from core.routing import (
     run_checks,
 )  # fmt: skip
 from core.routing.document import kinds as k
+from core.routing.document.fields import parameters_of
+from core.routing.document.kinds.registry import KINDS
+from core.routing.document.rig import Board, Intended, Rig, Scene
 from core.units import TempoFrame
 
 SONG = Context(TempoFrame(tempo_bpm=120))
@@ -117,7 +120,7 @@ class WhatStandsForARig(unittest.TestCase):
     """The digest by which a render is known again."""
 
     def of(self, text: str, context: Context = SONG) -> str:
-        return plan_digest(parse_rig(text), context)
+        return plan_digest(parse_rig(text), context.frame, context.delays)
 
     def test_no_two_kinds_as_they_come_are_taken_for_each_other(self):
         fits = [one.kind for one in describe_kinds() if one.stage and one.kind != "frame"]
@@ -137,12 +140,62 @@ class WhatStandsForARig(unittest.TestCase):
         def song(value: str, bpm: float = 120) -> Context:
             return Context(TempoFrame(tempo_bpm=bpm), {"@slap": value, "@other": value})
 
-        self.assertEqual(plan_digest(rig, song("90 ms")), plan_digest(turned, song("90 ms")))
-        self.assertNotEqual(plan_digest(rig, song("90 ms")), plan_digest(rig, song("91 ms")))
-        self.assertNotEqual(plan_digest(rig, song("90 ms")), plan_digest(rig, song("90 ms", 121)))
+        def of(rig: Rig, context: Context) -> str:
+            return plan_digest(rig, context.frame, context.delays)
+
+        self.assertEqual(of(rig, song("90 ms")), of(turned, song("90 ms")))
+        self.assertNotEqual(of(rig, song("90 ms")), of(rig, song("91 ms")))
+        # Ninety milliseconds are that at any tempo; an eighth at 120 is 250 ms, and not at 121.
+        self.assertEqual(of(rig, song("90 ms")), of(rig, song("90 ms", 121)))
+        self.assertNotEqual(of(rig, song("1/8")), of(rig, song("1/8", 121)))
+        self.assertEqual(of(rig, song("1/8")), of(rig, song("0.25 s", 97)))
         # A delay that the rig does not name may be whatever it likes.
         plain = "a: source > d: delay > o: output"
         self.assertEqual(self.of(plain, song("90 ms")), self.of(plain, song("91 ms")))
+
+    def test_what_is_not_heard_does_not_count(self):
+        plain = parse_rig("a: source > c: compressor > r: reverb > o: output")
+        wordy = parse_rig(
+            'a: source "Voice" > c: compressor "Red box" (current 90 mA, width 120 mm) > '
+            "r: reverb > o: output"
+        ).model_copy(
+            update={
+                "title": "Another",
+                "scenes": (Scene(name="Loud", off=("c",)),),
+                "intended": (Intended(check="levels", at="c", reason="so be it"),),
+                "board": Board(supply_ma=500),
+            }
+        )
+
+        def of(rig: Rig) -> str:
+            return plan_digest(rig, SONG.frame, {})
+
+        self.assertEqual(of(plain), of(wordy))
+
+    def test_every_setting_that_is_heard_counts(self):
+        """Each field of each kind by itself, changed to another value that it may have."""
+        unheard = {"name", "unit", "loop", "takes", "gives", "passive", "current_ma", "supply_v",
+                   "width_mm", "depth_mm"}  # fmt: skip
+        for name, kind in KINDS.items():
+            node = kind(id="x")
+            rig = Rig(nodes={"x": node})
+            resting = plan_digest(rig, SONG.frame, {})
+            for one in parameters_of(kind):
+                if one.field == "order" or (one.sort == "choice" and len(one.choices) < 2):
+                    continue
+                values = [c for c in one.choices if c != str(getattr(node, one.field))]
+                low = one.low if one.low is not None else 1
+                other = {
+                    "flag": not getattr(node, one.field), "text": "word", "time": "77 ms",
+                    "choice": (values or [""])[0],
+                }.get(one.sort, low if getattr(node, one.field) != low else one.high)  # fmt: skip
+                try:
+                    moved = kind.model_validate({"id": "x", one.field: other})
+                except ValueError:
+                    moved = kind.model_validate({"id": "x", one.field: int(other)})
+                found = plan_digest(Rig(nodes={"x": moved}), SONG.frame, {})
+                with self.subTest(kind=name, field=one.field):
+                    self.assertEqual(found == resting, one.field in unheard)
 
 
 class NamedDelays(unittest.TestCase):

@@ -6,6 +6,7 @@ fields mean in linear gains and seconds is decided in `core.routing.plan`, nowhe
 
 from core.routing.document.kinds.base import (
     ID,
+    UNHEARD,
     LevelKind,
     Mixed,
     MixLaw,
@@ -137,6 +138,7 @@ __all__ = [
     "Tremolo",
     "VolumePedal",
     "describe_kinds",
+    "UNHEARD",
     "field_of",
     "has_trails",
     "is_bypassed",

@@ -16,6 +16,11 @@ Role = Literal["auto", "dry", "wet"]
 MixLaw = Literal["linear", "equal-power", "compromise", "full"]
 
 
+UNHEARD = frozenset(
+    {"name", "unit", "loop", "takes", "gives", "passive", "current_ma", "supply_v", "width_mm", "depth_mm"}
+)  # fmt: skip
+"""Fields that say what a part is called, and how it is built up and cabled: no sound depends on them."""
+
 ID = r"^[a-z][a-z0-9_]{0,39}$"
 
 

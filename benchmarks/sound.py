@@ -4,10 +4,11 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from statistics import median
+from unittest.mock import patch
 
 import numpy as np
 import pyloudnorm
@@ -16,14 +17,15 @@ import soundfile
 import soxr
 
 from core.audio.loudness import integrated_lufs
+from core.render.clip import RenderJob, render_file
 from core.render.processors import Setting, processor_for
 from core.render.rig import Renderer, render_clip
 from core.render.ring import Ring
 from core.render.stems import only, to_output
-from core.routing import Context, compile_rig, parse_rig
+from core.routing import Context, Rig, compile_rig, parse_rig
 from core.routing.document import kinds as k
 from core.routing.document.demo import DEMO_RIGS
-from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled
+from core.routing.plan.model import SWAP, UNIT, Plan, SelfLoop, scaled
 from core.routing.plan.responses import cuts
 from core.units import TempoFrame
 
@@ -133,12 +135,14 @@ def bench_rigs(line: Line, seconds: int = 60) -> None:
     whole()
     line("demo rig, real time / CPU time", seconds / (time.process_time() - began), "-", "")
 
+    line("a render with gauges / without", _gauges(rig, plan, source, sound), "at most 1.1", "")
+
     text = (
         "g: source (stereo) > s: split > m: merge > o: output (stereo)\n"
         "s > r1: reverb (locked) > m\ns > r2: reverb (locked, RT60 3 s) > m"
     )
     two = parse_rig(text)
-    plans = [only(two, to_output(compile_rig(two, context), "o"), "m", p) for p in ("r1.0", "r2.0")]
+    plans = [only(two, to_output(compile_rig(two, context), "o"), "m", [p]) for p in ("r1.0", "r2.0")]
 
     def stem(plan: object) -> None:
         render_clip(plan, RATE, {"g": sound}, tail_s=0)  # type: ignore[arg-type]
@@ -156,6 +160,27 @@ def bench_rigs(line: Line, seconds: int = 60) -> None:
         "at least 1.6",
         "",
     )
+
+
+def _gauges(rig: Rig, plan: Plan, source: str, sound: np.ndarray) -> float:
+    """A whole render of a file, gauged and not."""
+
+    def nowhere(_: Plan, parts: Sequence[Plan]) -> list[frozenset[int]]:
+        return [frozenset() for _ in parts]
+
+    with tempfile.TemporaryDirectory() as held:
+        clip = Path(held) / "clip.wav"
+        soundfile.write(clip, sound[:, : 20 * RATE].T, RATE, "PCM_24")
+        job = RenderJob(source=source, output=next(iter(plan.outputs)))
+
+        def render() -> None:
+            render_file(rig, plan, job, clip, "clip", Path(held), lambda *_: None)
+
+        def bare() -> None:
+            with patch("core.render.clip.shared_out", nowhere):
+                render()
+
+        return _ratio(render, bare)
 
 
 _PEAK = """

@@ -21,7 +21,7 @@ from core.audio import open_audio
 from core.audio.loudness import EnergyMeter, gated_lufs
 from core.edge import Edge
 from core.errors import Cancelled
-from core.render.gauges import stage_gauges
+from core.render.gauges import shared_out, stage_gauges
 from core.render.holding import held_points
 from core.render.meters import SoundCurves, SoundMeter, SoundReport, to_dbfs
 from core.render.moves import Moves
@@ -119,7 +119,7 @@ class _Shared:
 
 def _stem_file(
     plan: Plan, job: RenderJob, clip: Path, name: str, target: Path, material: Material,
-    report: Callable[[float], None],
+    report: Callable[[float], None], gauged: frozenset[int],
 ) -> tuple[int, int, Renderer]:  # fmt: skip
     """Render one plan into a float WAV of two channels; its frames, those of the clip, and the
     renderer that did it.
@@ -127,7 +127,9 @@ def _stem_file(
     with open_audio(clip, name) as sound:
         rate = sound.rate_hz
         first, frames = _region(job, sound.frames, rate, name)
-        renderer = Renderer(plan, rate, material.impulses, material.moves, metered=True)
+        renderer = Renderer(
+            plan, rate, material.impulses, material.moves, metered=bool(gauged), gauged=gauged
+        )
 
         def read(start: int, count: int) -> dict[str, np.ndarray]:
             return {job.source: np.asarray(sound.read(first + start, count), np.float64)[:2]}
@@ -181,9 +183,12 @@ def render_file(
             plans.append((StemOut(id=REST, name="the rest", wet=False, level_db=None), rest))
     files = [folder / f"stem-{i}.wav" for i in range(len(plans))]
     shared = _Shared(len(plans))
+    gauged = shared_out(plan, [part for _, part in plans])
     with ThreadPoolExecutor(min(_AT_ONCE, len(plans))) as pool:
         waiting = [
-            pool.submit(_stem_file, p, job, clip, name, file, material, shared.reporter(i))
+            pool.submit(
+                _stem_file, p, job, clip, name, file, material, shared.reporter(i), gauged[i]
+            )
             for i, ((_, p), file) in enumerate(zip(plans, files, strict=True))
         ]
         try:

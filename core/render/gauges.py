@@ -68,24 +68,52 @@ def _highest(x, top, tops, between):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(
-    numba.types.UniTuple(numba.float64, 3)(
-        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1]
-    ),
+    numba.float64(numba.float64[::1], numba.float64[::1]),
     cache=True, nogil=True, fastmath={"contract", "reassoc", "nnan", "nsz"},
 )  # fmt: skip
-def _read(left, right, tops):  # type: ignore[no-untyped-def]
-    a = b = c = 0.0
-    for stretch in range(tops.shape[1]):
-        top = bottom = 0.0
-        for i in range(64 * stretch, min(len(left), 64 * stretch + 64)):
-            x, y = left[i], right[i]
-            a += x * x
-            b += y * y
-            c += x * y
-            top = max(top, abs(x))
-            bottom = max(bottom, abs(y))
-        tops[0, stretch], tops[1, stretch] = top, bottom
-    return a, b, c
+def _side(x, tops):  # type: ignore[no-untyped-def]
+    """Sum of squares; the largest sample of each stretch of 64 goes to tops."""
+    total, n, whole = 0.0, len(x), len(x) // 64
+    for stretch in range(whole):
+        # Four sums and four largest squares side by side: so it is done four samples at a time.
+        a = b = c = d = top_a = top_b = top_c = top_d = 0.0
+        for i in range(64 * stretch, 64 * stretch + 64, 4):
+            p, q, r, s = x[i] * x[i], x[i + 1] * x[i + 1], x[i + 2] * x[i + 2], x[i + 3] * x[i + 3]
+            a, b, c, d = a + p, b + q, c + r, d + s
+            top_a = top_a if top_a > p else p
+            top_b = top_b if top_b > q else q
+            top_c = top_c if top_c > r else r
+            top_d = top_d if top_d > s else s
+        total += (a + b) + (c + d)
+        tops[stretch] = math.sqrt(max(max(top_a, top_b), max(top_c, top_d)))
+    if 64 * whole < n:
+        top = 0.0
+        for i in range(64 * whole, n):
+            total += x[i] * x[i]
+            top = max(top, abs(x[i]))
+        tops[whole] = top
+    return total
+
+
+@numba.njit(
+    numba.void(
+        numba.float64[::1], numba.float64[::1], numba.int64, numba.boolean, numba.float64[:, ::1],
+        numba.float64[::1], numba.float64[:, ::1],
+    ),
+    cache=True, nogil=True,
+)  # fmt: skip
+def _read(left, right, channels, counting, held, tops, between):  # type: ignore[no-untyped-def]
+    """held: (3, 2) sum of squares, largest sample and true peak so far, a side each."""
+    for side in range(channels):
+        x = left if side == 0 else right
+        stretches = tops[: -(-len(x) // 64)]
+        power = _side(x, stretches)
+        if counting:
+            held[0, side] += power
+        top = stretches.max()
+        held[1, side] = max(held[1, side], top)
+        if top > _WORTH * held[2, side] and top > 1e-6:
+            held[2, side] = max(held[2, side], _highest(x, top, stretches, between))
 
 
 @numba.njit(
@@ -121,21 +149,29 @@ class Gauge:
     """
 
     channels: int
-    power: np.ndarray = field(default_factory=lambda: np.zeros(3))
-    peak: np.ndarray = field(default_factory=lambda: np.zeros(2))
-    true: np.ndarray = field(default_factory=lambda: np.zeros(2))
+    held: np.ndarray = field(default_factory=lambda: np.zeros((3, 2)))
+    tops: np.ndarray = field(default_factory=lambda: np.zeros(0))
 
     def __call__(self, block: np.ndarray, counting: bool = True) -> None:
-        left, right = np.ascontiguousarray(block[0]), np.ascontiguousarray(block[1])
-        tops = np.empty((2, -(-len(left) // 64)))
-        found = _read(left, right, tops)
-        if counting:
-            self.power += found
-        for side, row in enumerate((left, right)[: self.channels]):
-            top = float(tops[side].max())
-            self.peak[side] = max(self.peak[side], top)
-            if top > _WORTH * self.true[side] and top > 1e-6:
-                self.true[side] = max(self.true[side], _highest(row, top, tops[side], _BETWEEN))
+        """Read a block (2, n) of float64; of a mono point the left row."""
+        if 64 * len(self.tops) < block.shape[1]:
+            self.tops = np.zeros(-(-block.shape[1] // 64))
+        left, right = block
+        if not left.flags.c_contiguous:
+            left, right = np.ascontiguousarray(left), np.ascontiguousarray(right)
+        _read(left, right, self.channels, counting, self.held, self.tops, _BETWEEN)
+
+    @property
+    def power(self) -> np.ndarray:
+        return self.held[0]
+
+    @property
+    def peak(self) -> np.ndarray:
+        return self.held[1]
+
+    @property
+    def true(self) -> np.ndarray:
+        return self.held[2]
 
     def rms_dbfs(self, frames: int) -> list[float | None]:
         """RMS over so many frames, one or two sides; None for silence."""
@@ -202,6 +238,21 @@ def _upstream(plan: Plan, point: int) -> set[int]:
 
 def _sizes_db(values: np.ndarray) -> list[float | None]:
     return [20 * math.log10(v) if v > 1e-8 else None for v in values]
+
+
+def shared_out(plan: Plan, parts: Sequence[Plan]) -> list[frozenset[int]]:
+    """Where each part of a plan is gauged: every point once, by the first part that holds all that
+    leads to it.
+    """
+    arcs = [{id(a) for a in (*part.arcs, *part.back)} for part in parts]
+    found: list[set[int]] = [set() for _ in parts]
+    for point in {*plan.outlet.values(), *plan.outputs.values()}:
+        needed = _upstream(plan, point)
+        for mine, held in zip(found, arcs, strict=True):
+            if needed <= held:
+                mine.add(point)
+                break
+    return [frozenset(points) for points in found]
 
 
 def stage_gauges(plan: Plan, renderers: "Sequence[Renderer]", frames: int) -> list[StageGauge]:

@@ -101,6 +101,8 @@ class Renderer:
     seed: int = 0
     metered: bool = False
     """Keep gauges where every node ends, and of what works by level."""
+    gauged: frozenset[int] | None = None
+    """Points to gauge; None for all."""
     block: int = 0
     latency: dict[str, int] = field(default_factory=dict)
     gauges: dict[int, Gauge] = field(default_factory=dict)
@@ -116,6 +118,8 @@ class Renderer:
             reached = {a.target for a in (*plan.arcs, *plan.back)} | set(plan.sources.values())
             same = self._same_sound()
             kept: dict[int, Gauge] = {}
+            if self.gauged is not None:
+                ends &= self.gauged
             for point in sorted(ends & reached):
                 first = same.get(point, point)
                 if first not in kept:
@@ -144,7 +148,8 @@ class Renderer:
                 way.line = MovingLine(times, held, fading, self.rate_hz)
             elif way.samples > 0:
                 way.line = DelayLine(way.samples, plan.channels[way.arc.source])
-            if self.metered and way.arc.by_level and way.work is not None:
+            here = self.gauged is None or plan.outlet.get(f"{way.arc.owner}.0") in self.gauged
+            if self.metered and here and way.arc.by_level and way.work is not None:
                 resting = way.arc.spread.range_db if way.arc.spread is not None else None
                 way.gauge = GainGauge(self.rate_hz, resting[0] if resting else 0.0)
         self.late = [way for way in self.ways if way.late]

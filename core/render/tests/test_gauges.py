@@ -5,8 +5,9 @@ import unittest
 
 import numpy as np
 
-from core.render.gauges import GainGauge, Gauge, stage_gauges
+from core.render.gauges import GainGauge, Gauge, shared_out, stage_gauges
 from core.render.rig import Renderer
+from core.render.stems import only
 from core.routing import Context, compile_rig, parse_rig
 from core.units import TempoFrame
 
@@ -82,6 +83,33 @@ class AlongARig(unittest.TestCase):
         self.assertAlmostEqual(
             right, rms - 6 + 20 * math.log10(math.sqrt(0.5) + 10 ** (-12 / 20)), delta=0.01
         )
+
+    def test_stems_share_out_what_is_gauged_and_tell_as_much_as_a_whole_render(self):
+        text = (
+            "a: source > e: level (level -6 dB) > s: split > c: compressor (threshold -30 dB) > "
+            "m: merge > t: level (level -3 dB) > o: output (stereo)\n"
+            "s > f: fader (level -4 dB) > m\ns > g: level (level -12 dB) > m"
+        )
+        rig = parse_rig(text)
+        plan = compile_rig(rig, SONG)
+        parts = [only(rig, plan, "m", [p]) for p in ("c.0", "f.0", "g.0")]
+        gauged = shared_out(plan, parts)
+        # Every point once, and what lies behind the merge nowhere: no part holds all of it.
+        self.assertEqual(sum(len(points) for points in gauged), len(frozenset().union(*gauged)))
+        self.assertNotIn(plan.outlet["t.0"], frozenset().union(*gauged))
+        renderers = [
+            Renderer(part, RATE, metered=True, gauged=points)
+            for part, points in zip(parts, gauged, strict=True)
+        ]
+        wave = np.stack([sine(440), sine(440)])
+        for one in renderers:
+            one.process({"a": wave})
+        found = {g.node: g for g in stage_gauges(plan, renderers, RATE)}
+        rms = 20 * math.log10(0.5 / math.sqrt(2))
+        self.assertEqual(set(found), {"a", "e", "s", "c", "f", "g"})
+        for node, level in (("a", 0), ("e", -6), ("f", -10), ("g", -18)):
+            self.assertAlmostEqual(found[node].rms_dbfs[0], rms + level, delta=0.01)
+        self.assertTrue(found["c"].gain_db)
 
     def test_a_compressor_tells_how_long_and_how_much_it_acts(self):
         text = "a: source > c: compressor (threshold -20 dB, ratio 100, knee 0 dB, attack 0.5 ms, release 20 ms, detector RMS) > o: output"

@@ -207,9 +207,9 @@ class Signals:
             if whole is not None:
                 a, b, c = (whole @ one.weights * one.amplitude**2).tolist()
                 sums.add(None, a, b, c)
-        for (source, wet), power in state.loose.items():
+        for (source, is_wet), power in state.loose.items():
             a, b, c = (float(x) for x in power.sum(axis=1))
-            of(source).add(wet, a, b, c)
+            of(source).add(is_wet, a, b, c)
         return found
 
     def _alike(self, state: State, index: int, into: "Sums") -> None:

@@ -29,7 +29,8 @@ from benchmarks.sound import bench_memory as bench_memory_of_renders
 from benchmarks.sound import bench_processors, bench_rigs
 from core.delay import DelayLine, Pattern, PlayedNote, SearchRequest, search
 from core.measure import null_test
-from core.routing import Evaluation, run_checks
+from core.routing import Evaluation, difference, load_rig, perform, rig_view, run_checks
+from core.routing.edit.actions import Set
 from core.units import TempoFrame
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -202,8 +203,34 @@ def bench_rig() -> None:
         times[name] = best
         stages = sum(node.is_stage for node in rig.nodes.values())
         _line(f"rig, {name} ({stages} stages)", best * 1e3, "at most 10 for 60 stages", " ms")
+    _line("an edit in the core / its evaluation", _edit(), "at most 2.5")
     _line("twice the rig / the rig", times["120 stages"] / times["60 stages"], "at most 2.5")
     _line("a million paths / the rig", times["a million paths"] / times["60 stages"], "at most 1.1")
+
+
+def _edit() -> float:
+    """Reading the document, a change to it, evaluating it with checks, drawing it; against the
+    evaluation with its checks.
+    """
+    rig = studio(1)
+    stored = rig.model_dump(mode="json")
+    ratios = []
+    for turn in range(20):
+        action = Set(node="l0", values={"level_db": -1 - turn / 10})
+
+        def edit(action: Set = action) -> None:
+            now = load_rig(stored)
+            done = perform(now, action)
+            difference(now, done.rig)
+            rig_view(done.rig)
+
+        def evaluate() -> None:
+            evaluation = Evaluation(rig)
+            evaluation.report()
+            run_checks(evaluation)
+
+        ratios.append(_cpu(edit) / _cpu(evaluate))
+    return statistics.median(ratios)
 
 
 def bench_lattice() -> None:

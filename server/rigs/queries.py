@@ -38,11 +38,16 @@ def rig_of(user: User, rig_id: UUID) -> Rig:
     return get_object_or_404(rigs_of(user), pk=rig_id)
 
 
-def variant_of(user: User, variant_id: UUID) -> Variant:
-    """Raises Http404 for a variant that is not there or not theirs."""
-    return get_object_or_404(
-        Variant.objects.filter(rig__in=rigs_of(user)).select_related("rig__song"), pk=variant_id
-    )
+def variant_of(user: User, variant_id: UUID, *, locked: bool = False) -> Variant:
+    """Raises Http404 for a variant that is not there or not theirs. `locked`: until the transaction
+    ends.
+    """
+    rows = Variant.objects.filter(
+        rig__song__owner=user, rig__song__deleted_at=None, rig__deleted_at=None
+    ).select_related("rig__song")
+    if locked:
+        rows = rows.select_for_update(of=("self",))
+    return get_object_or_404(rows, pk=variant_id)
 
 
 def context_of(song: Song) -> Context:

@@ -5,7 +5,6 @@ from typing import Any
 from uuid import UUID
 
 from django.db import transaction
-from django.db.models import Max
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
@@ -79,10 +78,7 @@ def _stored(document: Document) -> dict[str, Any]:
 
 
 def _locked(user: User, variant_id: UUID) -> Variant:
-    variant = variant_of(user, variant_id)
-    get_object_or_404(Variant.objects.select_for_update(), pk=variant.pk)
-    variant.refresh_from_db()
-    return variant
+    return variant_of(user, variant_id, locked=True)
 
 
 def edit_variant(
@@ -150,8 +146,12 @@ def _store(
 ) -> None:
     if not edit.changes:
         return
-    variant.edits.filter(undone=True).delete()
-    last = variant.edits.aggregate(last=Max("number"))["last"] or 0
+    # What was taken back stands behind all that was not: with a new step it is gone.
+    newest = variant.edits.order_by("-number").values("number", "undone").first()
+    if newest is not None and newest["undone"]:
+        variant.edits.filter(undone=True).delete()
+        newest = variant.edits.order_by("-number").values("number").first()
+    last = newest["number"] if newest is not None else 0
     VariantEdit.objects.create(
         pk=edit_id,
         variant=variant,

@@ -374,7 +374,6 @@ class Evaluation:
 
     def report(self) -> RigReport:
         return RigReport(
-            digest=self.plan.digest,
             measured_clip=None if self.context.measured is None else self.context.measured.clip,
             hz=_HZ,
             boards=self.boards,

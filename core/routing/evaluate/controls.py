@@ -50,34 +50,32 @@ def _listed(e: Evaluation, output: str) -> _Listed:
     return _Listed(names, np.array(places, dtype=int), paths, whole)
 
 
-def _change(coupled: np.ndarray, scale: np.ndarray) -> float | None:
-    """Change in dB of the power of some paths when each is scaled; None: silenced."""
-    before, after = float(coupled.sum()), float(scale @ coupled @ scale)
-    if before <= 0 or abs(after - before) <= before * 1e-12:
-        return 0.0
-    return power_db(after / before) if after > before * 1e-9 else None
+def _changes(coupled: np.ndarray, scales: np.ndarray) -> list[float | None]:
+    """Changes in dB of the power of some paths (n, n) by each move (moves, n) that scales them; None:
+    silenced.
+    """
+    before = float(coupled.sum())
+    found: list[float | None] = []
+    for after in np.einsum("mi,mi->m", scales @ coupled, scales).tolist():
+        if before <= 0 or abs(after - before) <= before * 1e-12:
+            found.append(0.0)
+        else:
+            found.append(power_db(after / before) if after > before * 1e-9 else None)
+    return found
 
 
 def controls_at(e: Evaluation, output: str) -> ControlsOut:
     """The table at one output, from the listed paths (up to 64 a source), as they add up."""
     listed = _listed(e, output)
-    names = listed.names
-    bits, masks = e.network.bits, [p.mask for p in listed.paths]
-    members = [np.flatnonzero(listed.group == place) for place in range(len(names))]
-    parts = [listed.coupled[np.ix_(at, at)] for at in members]
-    rows: list[ControlEffect] = []
+    names, bits = listed.names, e.network.bits
+    masks = [p.mask for p in listed.paths]
+    moves: list[tuple[str, str, str]] = []
+    scales: list[list[float]] = []
 
     def row(control: str, move: str, label: str, hit: set[str], factor: float) -> None:
         meant = sum(bits.get(owner, 0) for owner in hit)
-        scale = np.array([factor if held & meant else 1.0 for held in masks])
-        changes = [_change(part, scale[at]) for part, at in zip(parts, members, strict=True)]
-        if any(c != 0.0 for c in changes):
-            total = _change(listed.coupled, scale)
-            rows.append(
-                ControlEffect(
-                    control=control, move=move, label=label, changes_db=changes, total_db=total
-                )
-            )
+        moves.append((control, move, label))
+        scales.append([factor if held & meant else 1.0 for held in masks])
 
     for node in e.rig.nodes.values():
         if isinstance(node, (k.Fader, k.Level, k.Send, k.Return, k.Bus)):
@@ -96,6 +94,19 @@ def controls_at(e: Evaluation, output: str) -> ControlsOut:
         }  # fmt: skip
         if others:
             row(port, "soloed", shown, others, 0.0)
+    whole = np.array(scales).reshape(len(moves), len(masks))
+    members = [np.flatnonzero(listed.group == place) for place in range(len(names))]
+    by_group = [_changes(listed.coupled[np.ix_(at, at)], whole[:, at]) for at in members]
+    totals = _changes(listed.coupled, whole)
+    rows = []
+    for i, (control, move, label) in enumerate(moves):
+        changes = [group[i] for group in by_group]
+        if any(change != 0.0 for change in changes):
+            rows.append(
+                ControlEffect(
+                    control=control, move=move, label=label, changes_db=changes, total_db=totals[i]
+                )
+            )
     return ControlsOut(output=output, groups=names, rows=rows)
 
 

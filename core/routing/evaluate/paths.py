@@ -82,7 +82,7 @@ class _Step:
 
     __slots__ = (
         "before", "delay_s", "diffuse", "gone", "laps", "leaks", "link", "loop", "mark", "mask",
-        "matrix", "moved", "own", "own_power", "owners", "power", "ranges", "shape", "swings",
+        "matrix", "moved", "own", "own_power", "owners", "power", "ranges", "repeats", "shape", "swings",
         "turned", "wanted_s", "wet", "wet_by",
     )  # fmt: skip
     wanted_s: float
@@ -96,6 +96,7 @@ class _Step:
     wet_by: tuple[str, ...]
     leaks: tuple[str, ...]
     laps: int
+    repeats: int
     power: Power | None
     """Left, right and common, behind what is diffuse."""
     own: Matrix
@@ -137,7 +138,7 @@ class _Ways:
         )  # fmt: skip
         step.wanted_s, step.wet, step.diffuse, step.swings = 0.0, False, False, False
         step.owners, step.mask, step.shape, step.mark = (), 0, 0, 0
-        step.wet_by, step.leaks, step.laps = (), (), 0
+        step.wet_by, step.leaks, step.laps, step.repeats = (), (), 0, 0
         step.power = step.own_power = None
         step.own, step.moved, step.ranges = step.matrix, False, None
         step.gone = True
@@ -159,14 +160,10 @@ class _Ways:
         if last.ranges is not None:
             now = gain_db(gain, -180.0)
             range_db = (now + last.ranges[0], now + last.ranges[1])
-        repeats, one = 0, last
-        while one.before is not None:
-            repeats += one.loop is not None
-            one = one.before
         return Path(
             last, matrix, last.delay_s, gain, last.wanted_s, last.wet, last.diffuse,
             -1 if max(matrix, key=abs) < 0 else 1, last.owners, last.mask, last.shape, range_db,
-            last.swings, last.wet_by, last.leaks, last.laps, repeats, last.mark,
+            last.swings, last.wet_by, last.leaks, last.laps, last.repeats, last.mark,
         )  # fmt: skip
 
     def _go(self, step: _Step) -> None:
@@ -177,9 +174,11 @@ class _Ways:
         step.own_power, step.moved, step.ranges = old.own_power, old.moved, old.ranges
         step.wet, step.diffuse, step.swings = old.wet, old.diffuse, old.swings
         step.owners, step.mask = old.owners, old.mask
-        step.wet_by, step.leaks, step.laps = old.wet_by, old.leaks, old.laps
+        step.wet_by, step.leaks = old.wet_by, old.leaks
+        step.laps, step.repeats = old.laps, old.repeats
         if loop is not None:
             step.wanted_s = old.wanted_s + loop.delay_s
+            step.repeats += 1
             step.own = times(loop.matrix, old.own)
             step.power = old.power and through(loop.matrix, old.power)
             step.own_power = old.own_power and through(loop.matrix, old.own_power)
@@ -202,15 +201,19 @@ class _Ways:
         step.laps += bool(link.closes)
         step.mark = zlib.crc32(link.mark, old.mark)
         forward = link.matrix
-        step.power = _behind(link, forward, old.power, old.matrix)
+        diffuse = step.diffuse
+        step.power = _behind(link, forward, old.power, old.matrix) if diffuse else None
         for arc in link.by_level:
             own, (quiet, loud) = self._asked_again(arc, old.own, old.own_power)
             if own != 1.0:
                 step.moved, forward = True, scaled(forward, own)
             had = step.ranges or (0.0, 0.0)
             step.ranges = (had[0] + quiet, had[1] + loud)
-        step.own = times(forward, old.own)
-        step.own_power = _behind(link, forward, old.own_power, old.own)
+        if step.moved:
+            step.own = times(forward, old.own)
+            step.own_power = _behind(link, forward, old.own_power, old.own) if diffuse else None
+        else:
+            step.own, step.own_power = step.matrix, step.power
 
     def _asked_again(
         self, arc: Arc, matrix: Matrix, power: Power | None
@@ -244,14 +247,12 @@ _ALONE = 10**-0.3
 """Below this share of all that arrives, a path is taken to come by itself."""
 
 
-def _behind(link: Link, forward: Matrix, power: Power | None, matrix: Matrix) -> Power | None:
-    """Power behind a link; None as long as nothing diffuse is on the way.
+def _behind(link: Link, forward: Matrix, power: Power | None, matrix: Matrix) -> Power:
+    """Power behind a link that is diffuse, or has something diffuse before it.
 
     Behind a tail the sides are unlike, and add as powers. Of a stereo source both sides count, at
     equal level.
     """
-    if power is None and not link.diffuse:
-        return None
     if power is None:
         a, b, c, d = matrix
         power = (a * a + b * b, c * c + d * d, a * c + b * d)

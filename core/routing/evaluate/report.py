@@ -160,7 +160,6 @@ class ControlsOut(Edge):
 class RigReport(Edge):
     """Everything computed from a rig under a tempo."""
 
-    digest: str
     measured_clip: str | None = Field(description="Clip that the measured levels are of")
     hz: list[float]
     boards: list[BoardOut]

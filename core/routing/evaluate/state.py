@@ -124,16 +124,9 @@ class Signals:
         """Share of a signal's power that two responses have in common, so many ticks apart."""
         return shared_power(one.number, one.weights, a, b, apart)
 
-    def _pairs(self, index: int, arriving: Arriving, into: "Sums") -> None:
-        """Power of the arrivals of one signal, what dry and wet share apart from each."""
-        one = self.known[index]
+    def _pairs(self, one: Signal, arriving: Arriving, into: "Sums") -> None:
+        """Power of several arrivals of one signal, what dry and wet share apart from each."""
         scale = one.amplitude**2
-        if len(arriving) == 1:
-            ((_, response, wet), (left, right, _)) = next(iter(arriving.items()))
-            if response:
-                scale *= shared_power(one.number, one.weights, response, response, 0)
-            into.add(wet, scale * left * left, scale * right * right, scale * left * right)
-            return
         found = [
             (key[0], key[1], key[2], gains[0], gains[1])
             for key, gains in sorted(arriving.items(), key=_when)
@@ -166,18 +159,17 @@ class Signals:
         into: Sums,
     ) -> None:
         """The same for many arrivals at once, by the table of what each pair has in common."""
-        table = pair_table(one.number, one.weights, tuple((f[0], f[1]) for f in found))
-        wet = np.array([f[2] for f in found])
-        sides = np.array([(f[3], f[4]) for f in found]).T
-        whole = sides @ table @ sides.T
-        apart = []
-        for which in (False, True):
-            part = np.where(wet == which, sides, 0.0)
-            power = part @ table @ part.T
-            apart.append(power)
-            into.add(which, *(scale * float(x) for x in (power[0, 0], power[1, 1], power[0, 1])))
-        rest = whole - apart[0] - apart[1]
-        into.add(None, *(scale * float(x) for x in (rest[0, 0], rest[1, 1], rest[0, 1])))
+        table = pair_table(one.number, one.weights, tuple([(f[0], f[1]) for f in found]))
+        # Left and right of what is dry, then of what is wet.
+        rows = np.zeros((4, len(found)))
+        for i, (_, _, wet, left, right) in enumerate(found):
+            rows[2 * wet, i], rows[2 * wet + 1, i] = left, right
+        (a, ab, ac, ad), (_, b, bc, bd), (_, _, c, cd), (_, _, _, d) = (
+            scale * (rows @ table @ rows.T)
+        ).tolist()
+        into.add(False, a, b, ab)
+        into.add(True, c, d, cd)
+        into.add(None, 2 * ac, 2 * bd, ad + bc)
 
     def by_source(self, state: State) -> dict[str, "Sums"]:
         """Power by source, with what is dry and what is wet of it alone."""
@@ -192,9 +184,17 @@ class Signals:
         for index, arriving in state.arriving.items():
             if arriving:
                 one = self.known[index]
-                self._pairs(index, arriving, of(one.source))
+                sums = of(one.source)
+                if len(arriving) == 1:
+                    (((_, response, is_wet), (left, right, _)),) = arriving.items()
+                    scale = one.amplitude**2
+                    if response:
+                        scale *= shared_power(one.number, one.weights, response, response, 0)
+                    sums.add(is_wet, scale * left * left, scale * right * right, scale * left * right)
+                else:
+                    self._pairs(one, arriving, sums)
                 if one.alike:
-                    self._alike(state, index, of(one.source))
+                    self._alike(state, index, sums)
         for index, dry, wet, whole in self._gridded(state):
             one = self.known[index]
             sums = of(one.source)

@@ -4016,8 +4016,6 @@ export interface components {
          * @description Everything computed from a rig under a tempo.
          */
         RigReport: {
-            /** Digest */
-            digest: string;
             /**
              * Measured Clip
              * @description Clip that the measured levels are of

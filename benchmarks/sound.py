@@ -142,7 +142,9 @@ def bench_rigs(line: Line, seconds: int = 60) -> None:
         "s > r1: reverb (locked) > m\ns > r2: reverb (locked, RT60 3 s) > m"
     )
     two = parse_rig(text)
-    plans = [only(two, to_output(compile_rig(two, context), "o"), "m", [p]) for p in ("r1.0", "r2.0")]
+    plans = [
+        only(two, to_output(compile_rig(two, context), "o"), "m", [p]) for p in ("r1.0", "r2.0")
+    ]
 
     def stem(plan: object) -> None:
         render_clip(plan, RATE, {"g": sound}, tail_s=0)  # type: ignore[arg-type]

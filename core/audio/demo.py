@@ -13,6 +13,8 @@ import numpy as np
 import scipy.signal
 import soundfile
 
+from core.units.decibel import amplitude
+
 RATE = 48_000
 _STEP = 2.0**-23
 
@@ -117,7 +119,7 @@ def _finish(sound: np.ndarray, rms_db: float = -20.0) -> np.ndarray:
     clean = np.fft.irfft(spectrum, len(sound), axis=0)
     edge = np.clip(np.arange(len(clean)) / (0.1 * RATE), 0, 1)
     clean *= (edge * edge[::-1])[:, None]
-    clean *= 10 ** (rms_db / 20) / np.sqrt(np.mean(clean**2))
+    clean *= amplitude(rms_db) / np.sqrt(np.mean(clean**2))
     clean *= min(1.0, 0.85 / np.abs(clean).max())
     return _on_grid(clean)
 
@@ -230,12 +232,12 @@ def _phrases() -> np.ndarray:
 
 
 def _drop(gain_db: float, sound: np.ndarray) -> np.ndarray:
-    return _on_grid(sound * 10 ** (gain_db / 20))
+    return _on_grid(sound * amplitude(gain_db))
 
 
 def _through_a_loop(sound: np.ndarray) -> np.ndarray:
     """Inverted, 65.37 samples late, 1.1 dB down, with the faint hiss of two converters."""
-    hiss = 10 ** (-118 / 20) * np.random.default_rng(65).standard_normal(sound.shape)
+    hiss = amplitude(-118) * np.random.default_rng(65).standard_normal(sound.shape)
     return _on_grid(-_later(_drop(-1.1, sound), 65.37) + hiss)
 
 

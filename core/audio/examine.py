@@ -13,6 +13,7 @@ from core.audio.spectrum import SpectrumMeter
 from core.edge import Edge
 from core.errors import AudioError, TruncatedAudio
 from core.units import format as fmt
+from core.units.decibel import power_decibels
 
 PEAK_COLUMNS = 2000
 Progress = Callable[[float, str], None]
@@ -42,7 +43,7 @@ class ClipReport(Edge):
 
 def to_db(power: float) -> float | None:
     """Ten times the logarithm of a power; null for none."""
-    return 10.0 * float(np.log10(power)) if power > 0 else None
+    return power_decibels(float(power)) if power > 0 else None
 
 
 class _Columns:

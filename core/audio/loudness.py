@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from core.audio.biquads import Biquads, pair_powers
+from core.units.decibel import amplitude, power_decibels, power_of
 
 _ABSOLUTE_LUFS = -70.0
 _RELATIVE_LU = -10.0
@@ -18,7 +19,7 @@ def k_weighting(rate_hz: float) -> np.ndarray:
     48 kHz (shelf 1681.97 Hz, 4 dB; high-pass 38.135 Hz).
     """
     k = math.tan(math.pi * 1681.974450955533 / rate_hz)
-    high, q = 10 ** (3.999843853973347 / 20), 0.7071752369554196
+    high, q = amplitude(3.999843853973347), 0.7071752369554196
     mid = high**0.4996667741545416
     a0 = 1 + k / q + k * k
     shelf = [
@@ -81,7 +82,7 @@ class EnergyMeter:
 
 
 def _lufs(power: float) -> float:
-    return _OFFSET + 10 * math.log10(power) if power > 0 else -math.inf
+    return _OFFSET + power_decibels(power) if power > 0 else -math.inf
 
 
 def momentary_lufs(tenths: np.ndarray) -> np.ndarray:
@@ -89,14 +90,14 @@ def momentary_lufs(tenths: np.ndarray) -> np.ndarray:
     if len(tenths) < 4:
         return np.zeros(0)
     blocks = np.convolve(tenths, np.ones(4) / 4, mode="valid")
-    return _OFFSET + 10 * np.log10(np.maximum(blocks, 1e-30))
+    return _OFFSET + power_decibels(np.maximum(blocks, 1e-30))
 
 
 def short_term_lufs(tenths: np.ndarray) -> np.ndarray:
     """Loudness of the 3 s that end with each step (EBU Tech 3341), silence before the first."""
     padded = np.concatenate([np.zeros(29), tenths])
     blocks = np.convolve(padded, np.ones(30) / 30, mode="valid")
-    return _OFFSET + 10 * np.log10(np.maximum(blocks, 1e-30))
+    return _OFFSET + power_decibels(np.maximum(blocks, 1e-30))
 
 
 def gated_lufs(tenths: np.ndarray) -> float | None:
@@ -104,11 +105,11 @@ def gated_lufs(tenths: np.ndarray) -> float | None:
     if len(tenths) < 4:
         return None
     blocks = np.convolve(tenths, np.ones(4) / 4, mode="valid")
-    heard = blocks[blocks > 10 ** ((_ABSOLUTE_LUFS - _OFFSET) / 10)]
+    heard = blocks[blocks > power_of(_ABSOLUTE_LUFS - _OFFSET)]
     if not len(heard):
         return None
     gate = _lufs(float(heard.mean())) + _RELATIVE_LU
-    kept = heard[heard > 10 ** ((gate - _OFFSET) / 10)]
+    kept = heard[heard > power_of(gate - _OFFSET)]
     return _lufs(float(kept.mean())) if len(kept) else None
 
 

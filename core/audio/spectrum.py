@@ -3,6 +3,8 @@
 import numpy as np
 import scipy.fft
 
+from core.units.decibel import power_decibels
+
 BANDS = 64
 EDGES_HZ = np.geomspace(20.0, 20_000.0, BANDS + 1)
 _SIZE = 8192
@@ -47,7 +49,7 @@ class SpectrumMeter:
             return []
         return [
             round(float(v), 2)
-            for v in np.maximum(10 * np.log10(np.maximum(bands / top, 1e-15)), _FLOOR_DB)
+            for v in np.maximum(power_decibels(np.maximum(bands / top, 1e-15)), _FLOOR_DB)
         ]
 
     def alike(self) -> float:

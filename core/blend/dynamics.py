@@ -6,7 +6,7 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.units.decibel import db_gain, gain_db
+from core.units.decibel import amplitude, db_gain, decibels, gain_db
 
 LOWEST_DB, HIGHEST_DB = -72, 0
 
@@ -98,7 +98,7 @@ def parallel_db(level_db: float, s: ParallelSettings) -> float:
 
 def _shares(level_db: float, s: ParallelSettings) -> tuple[float, float]:
     out = compressed_db(level_db, s.reaches_db, s.ratio, s.knee_db, s.makeup_db)
-    return _gain(s.dry_db) * 10 ** (level_db / 20), _gain(s.wet_db) * 10 ** (out / 20)
+    return _gain(s.dry_db) * amplitude(level_db), _gain(s.wet_db) * amplitude(out)
 
 
 def local_slope(level_db: float, s: ParallelSettings) -> float:
@@ -198,7 +198,7 @@ def parallel_view(s: ParallelSettings) -> ParallelOut:
     steepest = min(range(len(levels)), key=lambda i: slopes[i])
     equal = _crossing(s)
     boosts = [y - x for x, y in zip(levels, sums, strict=True)]
-    quiet = 20 * math.log10(_gain(s.dry_db) + _gain(s.wet_db) * _gain(s.makeup_db))
+    quiet = decibels(_gain(s.dry_db) + _gain(s.wet_db) * _gain(s.makeup_db))
     gone = next(
         (x for x, b in zip(reversed(levels), reversed(boosts), strict=True) if b >= min(1.0, quiet)), None
     ) if quiet > 1 else None  # fmt: skip
@@ -284,7 +284,7 @@ def burst_of(s: ParallelSettings) -> Burst:
             own = level - state + s.makeup_db
             came.append(level)
             alone.append(round(own, 2))
-            both.append(_level(dry * 10 ** (level / 20) + wet * 10 ** (own / 20)))
+            both.append(_level(dry * amplitude(level) + wet * amplitude(own)))
     first, last = round(_BURST_S[0] / _BURST_STEP_S), round(_BURST_S[1] / _BURST_STEP_S) - 1
     over, summed = alone[first] - alone[last], both[first] - both[last]
     said = (
@@ -297,7 +297,7 @@ def burst_of(s: ParallelSettings) -> Burst:
 
 
 def _level(linear: float) -> float:
-    return round(20 * math.log10(max(linear, 1e-7)), 3)
+    return round(decibels(max(linear, 1e-7)), 3)
 
 
 def _crossing(s: ParallelSettings) -> float | None:

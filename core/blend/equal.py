@@ -1,13 +1,11 @@
 """Mix laws drawn together, and the insert that sounds as a parallel path does."""
 
-import math
-
 from pydantic import Field
 
 from core.blend.laws import LAWS, equal_insert, law_gains, nearest_steps
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.units.decibel import db_gain
+from core.units.decibel import db_gain, decibels, power_decibels
 
 NAMES = {
     "linear": "Linear", "equal-power": "Equal power", "compromise": "\u22124.5 dB",
@@ -101,12 +99,12 @@ class BlendOut(Edge):
 
 
 def _db(linear: float) -> float | None:
-    return 20 * math.log10(linear) if linear > 1e-6 else None
+    return decibels(linear) if linear > 1e-6 else None
 
 
 def _sum_db(dry: float, wet: float, correlation: float) -> float | None:
     power = dry * dry + wet * wet + 2 * correlation * dry * wet
-    return 10 * math.log10(power) if power > 1e-12 else None
+    return power_decibels(power) if power > 1e-12 else None
 
 
 def _row(
@@ -116,7 +114,7 @@ def _row(
     found = equal_insert(dry, wet, 1.0, law)
     mix, trim, null = nearest_steps(dry, wet, mix_step_percent / 100, level_step_db, law)
     return InsertRow(
-        law=law, name=NAMES[law], mix_percent=100 * found.mix, trim_db=20 * math.log10(found.trim),
+        law=law, name=NAMES[law], mix_percent=100 * found.mix, trim_db=decibels(found.trim),
         set_mix_percent=round(100 * mix, 6), set_trim_db=round(trim, 6), null_db=null,
     )  # fmt: skip
 
@@ -211,7 +209,7 @@ def insert_view(request: InsertRequest) -> InsertOut:
     linear = [0.0 if v is None else db_gain(v) for v in stepped]
     made = (linear[0] + linear[1] * (1 - p), linear[1] * p)
     left = (made[0] - dry) ** 2 + (made[1] - wet) ** 2
-    null = 10 * math.log10(left / (dry * dry + wet * wet)) if left > 1e-24 else None
+    null = power_decibels(left / (dry * dry + wet * wet)) if left > 1e-24 else None
 
     def said(value: float | None) -> str:
         return "off" if value is None else f"{value:+.2f} dB"

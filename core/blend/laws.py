@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from scipy.optimize import brentq
 
 from core.errors import FonodromeError
+from core.units.decibel import amplitude, decibels, power_decibels
 
 LAWS = ("linear", "equal-power", "compromise", "full")
 
@@ -144,7 +145,7 @@ def null_limit_db(
     total = dry * dry + wet * wet + 2 * correlation * dry * wet
     if left <= 1e-30 * max(total, 1e-300):
         return None
-    return 10 * math.log10(left / total)
+    return power_decibels(left / total)
 
 
 def nearest_steps(
@@ -159,14 +160,14 @@ def nearest_steps(
     exact = equal_insert(dry, wet, 1.0, law)
     best: tuple[float, float, float | None] | None = None
     middle = round(exact.mix / mix_step)
-    trim_middle = round(20 * math.log10(exact.trim) / level_step_db)
+    trim_middle = round(decibels(exact.trim) / level_step_db)
     for steps in range(middle - 2, middle + 3):
         mix = steps * mix_step
         if not 0 <= mix <= 1:
             continue
         for level in range(trim_middle - 12, trim_middle + 13):
             trim_db = level * level_step_db
-            found = null_limit_db(dry, wet, mix, 10 ** (trim_db / 20), law)
+            found = null_limit_db(dry, wet, mix, amplitude(trim_db), law)
             if best is None or (found or -999) < (best[2] or -999):
                 best = (mix, trim_db, found)
     assert best is not None

@@ -7,8 +7,9 @@ from pydantic import Field
 
 from core.blend.laws import PAN_LAWS, pan_gains
 from core.edge import Edge
+from core.units.decibel import amplitude, decibels, power_decibels, power_of
 
-_DBV_TO_DBU = 20 * math.log10(1 / math.sqrt(0.6))
+_DBV_TO_DBU = decibels(1 / math.sqrt(0.6))
 _POINTS = 480
 
 
@@ -87,7 +88,7 @@ def chorus_cents(depth_ms: float, rate_hz: float) -> float:
 def stereo_view(request: StereoRequest) -> StereoOut:
     """What a one-sided delay does in mono and to the image, and a chorus beside a still centre."""
     tau = request.apart_ms / 1e3
-    gain = 10 ** (request.level_db / 20)
+    gain = amplitude(request.level_db)
     ratio = min(gain, 1 / gain)
     sign = -1 if request.inverted else 1
     notches = []
@@ -105,9 +106,9 @@ def stereo_view(request: StereoRequest) -> StereoOut:
         size = math.hypot(1 + sign * gain * math.cos(turn), sign * gain * math.sin(turn)) / (
             1 + gain
         )
-        response.append(round(20 * math.log10(max(size, 1e-3)), 3))
+        response.append(round(decibels(max(size, 1e-3)), 3))
     fused = request.apart_ms <= request.fused_ms
-    still = 10 ** (request.centre_db / 10)
+    still = power_of(request.centre_db)
     trade = trade_db(request.apart_ms)
     first = f"{notches[0]:.0f} Hz" if notches and notches[0] < 20_000 else "nowhere below 20 kHz"
     said = (
@@ -117,8 +118,8 @@ def stereo_view(request: StereoRequest) -> StereoOut:
     return StereoOut(
         **_three(request), **_width(request), pans=_pans(request.pan_percent / 100),
         notches_hz=[n for n in notches if n < 20_000],
-        notch_db=20 * math.log10(1 - ratio) if ratio < 0.9999 else None,
-        peak_db=20 * math.log10(1 + ratio), fused=fused, trade_db=trade,
+        notch_db=decibels(1 - ratio) if ratio < 0.9999 else None,
+        peak_db=decibels(1 + ratio), fused=fused, trade_db=trade,
         cents=chorus_cents(request.chorus_depth_ms, request.chorus_rate_hz),
         centre_share_percent=100 * still / (still + 2), response_hz=[round(f, 2) for f in hz],
         response_db=response, sentence=said,
@@ -126,12 +127,12 @@ def stereo_view(request: StereoRequest) -> StereoOut:
 
 
 def _db(power: float) -> float:
-    return 10 * math.log10(max(power, 1e-12))
+    return power_decibels(max(power, 1e-12))
 
 
 def _three(request: StereoRequest) -> dict[str, Any]:
     """A dry centre and two wet sides: levels in the room, in mono, and for what is wanted."""
-    side = 10 ** (request.wet_side_db / 10)
+    side = power_of(request.wet_side_db)
     both = 2 * side
     # In mono each side stands beside the centre with half the gain; like parts add in step.
     mono = both * (1 + request.sides_correlation) / 2
@@ -168,7 +169,7 @@ def _pans(pan: float) -> list[PanRow]:
             PanRow(
                 law=law, left_db=_db(left * left) if left > 1e-6 else None,
                 right_db=_db(right * right) if right > 1e-6 else None,
-                mono_db=20 * math.log10((left + right) / centre),
+                mono_db=decibels((left + right) / centre),
             )
         )  # fmt: skip
     return rows
@@ -204,6 +205,6 @@ def level_view(request: LevelRequest) -> LevelOut:
         dbu = request.value + request.full_scale_dbu
     dbv = dbu - _DBV_TO_DBU
     return LevelOut(
-        dbfs=dbu - request.full_scale_dbu, dbu=dbu, dbv=dbv, volts=10 ** (dbv / 20),
+        dbfs=dbu - request.full_scale_dbu, dbu=dbu, dbv=dbv, volts=amplitude(dbv),
         headroom_db=request.full_scale_dbu - dbu,
     )  # fmt: skip

@@ -13,7 +13,7 @@ from core.routing.document.rig import Rig
 from core.routing.plan.cells import pink
 from core.routing.plan.laws import Heard, operate
 from core.units import format as fmt
-from core.units.decibel import SILENT_DB, gain_db
+from core.units.decibel import SILENT_DB, gain_db, power_of
 
 LONGEST_S = 60.0
 _DEEPEST_DB = 160.0
@@ -75,7 +75,7 @@ def through_db(stages: list[k.Stage], level_dbfs: float, sides: int = 2) -> floa
         if stage.bypassed:
             continue
         if not stage.linear and level > SILENT_DB:
-            power = 10 ** (level / 10)
+            power = power_of(level)
             heard = Heard(power, power if sides == 2 else 0.0, 0.0, cells=pink().weights * power)
             level += gain_db(max(operate(stage, heard, None).rms))
         level += stage.output_db

@@ -13,6 +13,7 @@ from core.edge import Edge
 from core.errors import FonodromeError
 from core.units import NoteValue, TempoFrame
 from core.units import format as fmt
+from core.units.decibel import decibels, power_decibels, power_of
 
 MOST_SLOTS = 256
 MOST_NOTES = 64
@@ -176,7 +177,7 @@ def lattice(request: LatticeRequest) -> LatticeOut:
                 kind, target = "off", None
             else:
                 kind = "collides" if target in played else "fills"
-                powers[target] += 10 ** (e.level_db / 10)
+                powers[target] += power_of(e.level_db)
             echoes.append(
                 EchoOut(
                     note=index, k=e.k, side=e.side, time_ms=time * 1e3,
@@ -199,7 +200,7 @@ def lattice(request: LatticeRequest) -> LatticeOut:
                 time_ms=float(grid.times_s[i]) * 1e3,
                 kind=kind_of,
                 midi=played.get(i),
-                level_db=10 * math.log10(powers[i]) if powers[i] > 0 else None,
+                level_db=power_decibels(powers[i]) if powers[i] > 0 else None,
                 downbeat=i % grid.in_bar % pattern.slots_per_beat == 0,
             )
         )
@@ -235,7 +236,7 @@ def _conditions(request: LatticeRequest, grid: Grid, empty: int) -> list[Conditi
     sixteenth = frame.length_s(NoteValue(Fraction(1, 16)))
     delay, _ = line.times_s(frame)
     off = (delay - 3 * sixteenth) * 1e3
-    second = 20 * math.log10(line.feedback_percent / 100) if line.feedback_percent else -math.inf
+    second = decibels(line.feedback_percent / 100) if line.feedback_percent else -math.inf
     slots = grid.slot_s / sixteenth
     played = sorted(n.slot * slots for n in request.pattern.played)
     wanted = [2.0 * i for i in range(round(grid.count * slots / 2))]
@@ -350,7 +351,7 @@ def search(request: SearchRequest) -> SearchOut:
     if g == 0:
         count = 1
     elif g < 1:
-        reach = (request.threshold_db + line.first_db) / (-20 * math.log10(g))
+        reach = (request.threshold_db + line.first_db) / (-decibels(g))
         count = max(1, min(count, 1 + math.floor(reach + 1e-9)))
     seconds = np.array([v[2] for v in values])
     k = np.arange(1, count + 1)

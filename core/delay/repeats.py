@@ -9,6 +9,7 @@ from core.delay.line import DelayLine
 from core.edge import Edge
 from core.units import TempoFrame
 from core.units import format as fmt
+from core.units.decibel import amplitude, decibels, power_decibels
 
 BANDS_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 SILENCE_DB = 60.0
@@ -79,9 +80,9 @@ def loop_loss_db(hz: float, low_cut_hz: float | None, high_cut_hz: float | None)
     """Loss of one pass (dB, 0 or more) through first-order cuts: `10 log(1 + (fc/f)^2)` each."""
     loss = 0.0
     if low_cut_hz is not None:
-        loss += 10 * math.log10(1 + (low_cut_hz / hz) ** 2)
+        loss += power_decibels(1 + (low_cut_hz / hz) ** 2)
     if high_cut_hz is not None:
-        loss += 10 * math.log10(1 + (hz / high_cut_hz) ** 2)
+        loss += power_decibels(1 + (hz / high_cut_hz) ** 2)
     return loss
 
 
@@ -132,7 +133,7 @@ def echo_times(
     apart. Cascade: left feeds right, arrivals at i TL + j TR.
     """
     g = line.feedback_percent / 100
-    per = 20 * math.log10(g) if g > 0 else -math.inf
+    per = decibels(g) if g > 0 else -math.inf
 
     def level(k: int) -> float:
         return line.first_db + (0.0 if k == 1 else (k - 1) * per)
@@ -179,7 +180,7 @@ def repeats(request: RepeatsRequest) -> RepeatsOut:
     line, frame = request.line, request.frame
     left, right = line.times_s(frame)
     g = line.feedback_percent / 100
-    per = 20 * math.log10(g) if g > 0 else -math.inf
+    per = decibels(g) if g > 0 else -math.inf
     count = repeats_above(line.first_db, per, request.threshold_db)
     longest = max(left, right) if line.mode in ("dual", "cascade") else left
     bands = []
@@ -204,7 +205,7 @@ def repeats(request: RepeatsRequest) -> RepeatsOut:
             GoneBy(
                 bars=bars,
                 loop_db=need,
-                feedback_percent=None if need is None else 100 * 10 ** (need / 20),
+                feedback_percent=None if need is None else 100 * amplitude(need),
             )
         )
     runaway = None

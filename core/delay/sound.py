@@ -13,6 +13,7 @@ from core.audio.demo import RATE, pluck
 from core.delay.lattice import Grid, LatticeRequest, lattice
 from core.tempo.midi import meta_of
 from core.tempo.song import TempoSection
+from core.units.decibel import amplitude
 
 _PEAK = 0.5
 _TAIL_S = 1.2
@@ -68,7 +69,7 @@ def figure_sound(request: FigureRequest) -> np.ndarray:
             place(sound, begin + float(grid.times_s[note.slot]), 1.0, 1.0)
         for echo in found.echoes if request.echoes else []:
             sound = _voice(request.voice, echo.midi or (76 if request.voice == "click" else 52))
-            gain = 10 ** (echo.level_db / 20)
+            gain = amplitude(echo.level_db)
             left, right = sides[echo.side]
             place(sound, begin + echo.time_ms / 1e3, gain * left, gain * right)
         if request.backing:

@@ -11,6 +11,7 @@ import scipy.fft
 
 from core.errors import MeasureError
 from core.measure.view import View
+from core.units.decibel import power_of
 
 WINDOW_S = 3.0
 _PROBES = 48
@@ -163,7 +164,7 @@ def coarse_lag(a: View, b: View, windows: list[Window], reach: int, pairs: Pairs
     if best[1] < _LEAST_CORRELATION:
         # Nothing fits: stay where both were given, rather than at a chance peak near an end.
         return Coarse(0.0, best[1], ())
-    limit = (1 - best[1] ** 2) * 10 ** (_TIE_DB / 10) + 2e-4
+    limit = (1 - best[1] ** 2) * power_of(_TIE_DB) + 2e-4
     rivals = sorted(
         {round(x, 1): x for x, h in scores.items() if 1 - h * h <= limit}.values(), key=abs
     )

@@ -13,7 +13,7 @@ _BATCH = 4
 
 def third_octave_centres_hz(rate_hz: float) -> np.ndarray:
     """Exact base-ten centres from 25 Hz to 20 kHz that lie below Nyquist (IEC 61260-1)."""
-    centres = 1000.0 * 10.0 ** (np.arange(-16, 14) / 10.0)
+    centres = 1000.0 * 10.0 ** (0.1 * np.arange(-16, 14))
     return centres[centres < rate_hz / 2]
 
 

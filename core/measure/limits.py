@@ -2,6 +2,8 @@
 
 import math
 
+from core.units.decibel import amplitude, decibels, power_decibels
+
 
 def null_of_gain_error_db(error_db: float) -> float:
     """Residual against the reference for a gain error alone: `20 log|10^(e/20) - 1|`.
@@ -9,7 +11,7 @@ def null_of_gain_error_db(error_db: float) -> float:
     >>> round(null_of_gain_error_db(0.01), 3)
     -58.771
     """
-    return 20 * math.log10(abs(10 ** (error_db / 20) - 1))
+    return decibels(abs(amplitude(error_db) - 1))
 
 
 def null_of_time_error_db(error_s: float, hz: float) -> float:
@@ -18,7 +20,7 @@ def null_of_time_error_db(error_s: float, hz: float) -> float:
     >>> round(null_of_time_error_db(1 / 48_000, 1000), 3)
     -17.667
     """
-    return 20 * math.log10(2 * abs(math.sin(math.pi * hz * error_s)))
+    return decibels(2 * abs(math.sin(math.pi * hz * error_s)))
 
 
 def null_of_errors_db(error_db: float, error_s: float, hz: float) -> float:
@@ -27,5 +29,5 @@ def null_of_errors_db(error_db: float, error_s: float, hz: float) -> float:
     >>> round(null_of_errors_db(0.1, 5e-6, 4000), 3)
     -17.935
     """
-    r = 10 ** (error_db / 20)
-    return 10 * math.log10(1 + r * r - 2 * r * math.cos(2 * math.pi * hz * error_s))
+    r = amplitude(error_db)
+    return power_decibels(1 + r * r - 2 * r * math.cos(2 * math.pi * hz * error_s))

@@ -25,6 +25,7 @@ from core.measure.passes import (
 from core.measure.report import build_measurement
 from core.measure.results import Measurement, NullOptions
 from core.measure.view import View, resampled_copy, view_of
+from core.units.decibel import power_decibels
 
 _MOST_PASSES = 4
 _WORTH_A_PASS = 0.01
@@ -135,7 +136,7 @@ def _first_pass(
             ratio = _ratio_of(
                 run_pass(a, b, moved, bands=False, progress=progress, stage="matching")
             )
-            tried.append((float(10 * np.log10(max(ratio, 1e-15))), abs(rival), moved))
+            tried.append((float(power_decibels(max(ratio, 1e-15))), abs(rival), moved))
         deepest = min(level for level, _, _ in tried)
         tied = [item for item in tried if item[0] <= deepest + 0.5]
         aligned.matches[:] = min(tied, key=lambda item: item[1])[2]

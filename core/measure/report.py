@@ -20,6 +20,7 @@ from core.measure.results import (
     Timeline,
 )
 from core.measure.view import View
+from core.units.decibel import amplitude, decibels
 
 _COLUMNS = 600
 _OVERLAY_S = 0.024
@@ -91,7 +92,7 @@ def _channels(
                 b_channel=match.b_channel + 1,
                 name=_channel_name(k, len(matches)),
                 offset_samples=match.lag if alive else None,
-                gain_db=-20 * float(np.log10(abs(match.gain))) if alive else None,
+                gain_db=-decibels(float(abs(match.gain))) if alive else None,
                 polarity=-1 if match.gain < 0 else 1,
                 null_depth_db=_down(row[kernel.RR], row[kernel.AA]) if alive else None,
                 silent=not alive,
@@ -196,7 +197,7 @@ def _overlay(
         a=points(cut_a),
         b_delivered=points(delivered),
         b_matched=points(moved),
-        residual=points(rest * 10 ** (raised / 20)),
+        residual=points(rest * amplitude(raised)),
         raised_db=raised,
     )
 
@@ -272,9 +273,7 @@ def build_measurement(
     peak_r = float(sums[:, kernel.PEAK_R].max())
     room = 40.0
     if left > 0:
-        room = min(
-            room, (to_db(aa / samples) or 0.0) - (to_db(left) or 0.0), -6 - 20 * np.log10(peak_r)
-        )
+        room = min(room, (to_db(aa / samples) or 0.0) - (to_db(left) or 0.0), -6 - decibels(peak_r))
     if main.fraction:
         notes = [
             *notes,
@@ -284,7 +283,7 @@ def build_measurement(
     return Measurement(
         offset_samples=main.lag,
         offset_ms=main.lag / a.rate_hz * 1e3,
-        gain_db=-20 * float(np.log10(size)) if size > 0 else 0.0,
+        gain_db=-decibels(float(size)) if size > 0 else 0.0,
         polarity=-1 if upside_down else 1,
         null_depth_db=_down(rr, aa),
         raw_null_db=_down(float(result.raw[:, 0].sum()), float(result.raw[:, 1].sum())),

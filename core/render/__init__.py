@@ -2,7 +2,7 @@
 
 from core.render.rig import Renderer, RenderError, render_clip
 
-RENDERER = 4
+RENDERER = 5
 """Raised when the same plan comes to sound otherwise, so that kept renders are not taken for it."""
 
 __all__ = ["RENDERER", "RenderError", "Renderer", "render_clip"]

@@ -14,6 +14,7 @@ from core.errors import FonodromeError
 from core.render.clip import RenderDetail, RenderReport
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
+from core.units.decibel import amplitude, decibels, power_decibels
 
 LOWEST_DB, HIGHEST_DB, STEP_DB = -30.0, 12.0, 0.5
 Law = Literal["fader", "linear", "equal-power", "compromise", "full"]
@@ -73,7 +74,7 @@ def route_ratio_db(report: RenderReport, detail: RenderDetail) -> float | None:
     loud, dry = float(wet @ total @ wet), float((1 - wet) @ total @ (1 - wet))
     if loud <= 0 or dry <= 0:
         return None
-    return 10 * math.log10(loud / dry)
+    return power_decibels(loud / dry)
 
 
 def balance(report: RenderReport, detail: RenderDetail, law: Law = "fader") -> BalanceOut:
@@ -87,11 +88,11 @@ def balance(report: RenderReport, detail: RenderDetail, law: Law = "fader") -> B
     if route is None:
         raise FonodromeError("There is nothing to balance here: dry or wet is silent.")
     wet = [s.wet for s in report.stems]
-    here = law_gains(law, mix_of_ratio(law, 10 ** (route / 20))) if law != "fader" else (1.0, 1.0)
+    here = law_gains(law, mix_of_ratio(law, amplitude(route))) if law != "fader" else (1.0, 1.0)
 
     def point(db: float | None, ratio: float) -> KnobPoint:
         if law == "fader":
-            dry, moist = (0.0, 1.0) if math.isinf(ratio) else (1.0, ratio / 10 ** (route / 20))
+            dry, moist = (0.0, 1.0) if math.isinf(ratio) else (1.0, ratio / amplitude(route))
         else:
             d, w = law_gains(law, mix_of_ratio(law, ratio))
             dry, moist = d / here[0], w / here[1]
@@ -100,7 +101,7 @@ def balance(report: RenderReport, detail: RenderDetail, law: Law = "fader") -> B
         return KnobPoint(wet_db=db, share_percent=100 * share, gains=gains)
 
     steps = np.arange(LOWEST_DB, HIGHEST_DB + STEP_DB / 2, STEP_DB)
-    points = [point(None, 0.0), *(point(float(x), 10 ** (x / 20)) for x in steps)]
+    points = [point(None, 0.0), *(point(float(x), amplitude(x)) for x in steps)]
     points.append(point(None, math.inf))
     return BalanceOut(
         law=law, route_db=route, points=points,
@@ -130,9 +131,9 @@ def settings_for(
         raise FonodromeError("The place that was balanced is not in the rig any more.")
     if isinstance(node, k.Mixed) and not node.many_inputs:
         dry, wet = law_gains(node.mix_law, node.mix_percent / 100)
-        mix = mix_of_ratio(node.mix_law, wet / dry * 10 ** (move / 20))
+        mix = mix_of_ratio(node.mix_law, wet / dry * amplitude(move))
         after = law_gains(node.mix_law, mix)[0]
-        trim = node.output_db + 20 * math.log10(dry / max(after, 1e-6))
+        trim = node.output_db + decibels(dry / max(after, 1e-6))
         if trim > 60:
             raise FonodromeError(f"{node.shown} would have to make up {trim:.0f} dB: too much.")
         return [

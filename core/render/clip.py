@@ -4,7 +4,6 @@ Samples stream from disk to disk, so that memory does not grow with the length. 
 of each other and rendered side by side, one thread each; a second pass adds them up and measures.
 """
 
-import math
 import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor, wait
@@ -33,6 +32,7 @@ from core.routing.document.rig import Rig
 from core.routing.plan.measured import StageGauge
 from core.routing.plan.model import Plan
 from core.routing.plan.spread import Impulse, impulse_facts
+from core.units.decibel import power_decibels
 
 _BLOCK = 1 << 15
 _POLL_S = 0.2
@@ -253,7 +253,7 @@ def _bands_before(job: RenderJob, clip: Path, name: str, rendered: int) -> list[
         for start in range(0, frames, _BLOCK):
             block = sound.read(first + start, min(_BLOCK, frames - start))[:channels]
             meter.push(np.asarray(block, np.float64))
-    shorter = 10 * math.log10(frames / max(frames, rendered))
+    shorter = power_decibels(frames / max(frames, rendered))
     return [round(level + shorter, 2) for level in meter.curves().band_dbfs]
 
 

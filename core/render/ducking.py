@@ -19,6 +19,7 @@ from core.render.simulate import CURVE_S, LONGEST_S
 from core.routing.document import kinds as k
 from core.space.ducking import DuckingSettings, DuckingTail
 from core.space.gaps import Phrase
+from core.units.decibel import amplitude, decibels, power_decibels, power_of
 
 _BLOCK = 1 << 14
 _FIT_RATE = 1000
@@ -78,7 +79,7 @@ def _gain_of(
             ),
             setting,
         )  # fmt: skip
-        return lambda block: 10 ** (-work.reduction(block) / 20)
+        return lambda block: amplitude(-work.reduction(block))
     stage = k.Ducker(id="d", **{name: getattr(s, name) for name in _SHARED})
     return DuckerWork(stage, setting).gain
 
@@ -89,7 +90,7 @@ def _frames(values: np.ndarray, step: int) -> np.ndarray:
 
 def _blocks(path: Path, name: str, key_db: float) -> Iterator[tuple[int, np.ndarray]]:
     """Rate and blocks of a key, in whole frames of 20 ms. Raises AudioError and FonodromeError."""
-    gain = 10 ** (key_db / 20)
+    gain = amplitude(key_db)
     with open_audio(path, name) as sound:
         rate = sound.rate_hz
         if sound.frames > LONGEST_S * rate:
@@ -122,11 +123,11 @@ def _tail(power: np.ndarray, tail: DuckingTail) -> np.ndarray:
         came = power[i - late] if i >= late else 0.0
         now = keep * now + (1 - keep) * float(came)
         out[i] = now
-    return out * 10 ** (tail.start_db / 10)
+    return out * power_of(tail.start_db)
 
 
 def _mean_db(power: np.ndarray) -> float | None:
-    return 10 * math.log10(max(float(power.mean()), 1e-12)) if len(power) else None
+    return power_decibels(max(float(power.mean()), 1e-12)) if len(power) else None
 
 
 def measure_ducking(
@@ -161,7 +162,7 @@ def measure_ducking(
     inside = np.zeros(count, bool)
     for phrase in phrases:
         inside |= (times >= phrase.start_s) & (times < phrase.end_s)
-    size_db = 20 * np.log10(np.maximum(np.abs(curve), 1e-6))
+    size_db = decibels(np.maximum(np.abs(curve), 1e-6))
     recoveries = []
     for phrase, after in zip(phrases, [*phrases[1:], None], strict=False):
         first = int(phrase.end_s / CURVE_S)
@@ -175,13 +176,13 @@ def measure_ducking(
     ]  # fmt: skip
     low, high = _mean_db(curve[inside] ** 2), _mean_db(curve[~inside] ** 2)
     wet = _tail(dry, tail or DuckingTail()) * curve**2
-    ratio = 10 * np.log10(np.maximum(wet, 1e-14) / np.maximum(dry, 1e-14))
+    ratio = power_decibels(np.maximum(wet, 1e-14) / np.maximum(dry, 1e-14))
     loud = float(dry[inside].mean()) if inside.any() else 0.0
 
     def against(which: np.ndarray) -> float | None:
         if loud <= 1e-12 or not which.any():
             return None
-        return 10 * math.log10(max(float(wet[which].mean()), 1e-14) / loud)
+        return power_decibels(max(float(wet[which].mean()), 1e-14) / loud)
 
     full = float(np.percentile(heard[inside], _FULL_SHARE)) if inside.any() else 0.0
     said = "Nothing sounds here." if low is None else f"{low:.1f} dB while phrases sound"
@@ -189,12 +190,12 @@ def measure_ducking(
         said += f", {high:.1f} dB between them."
     return DuckingOut(
         gain_db=[round(float(v), 2) for v in np.maximum(size_db, -120)],
-        key_dbfs=[round(float(v), 1) for v in 10 * np.log10(np.maximum(keyed, 1e-12))],
+        key_dbfs=[round(float(v), 1) for v in power_decibels(np.maximum(keyed, 1e-12))],
         ratio_db=[round(float(v), 1) for v in np.clip(ratio, -60, 60)],
         ratio_in_phrases_db=against(inside), ratio_in_gaps_db=against(~inside),
         inverted=bool((curve < -1e-6).any()), in_phrases_db=low, in_gaps_db=high,
         at_entries_db=entries, recovery_s=float(np.median(recoveries)) if recoveries else None,
-        solved_pre_gain_db=round(-20 * math.log10(full), 1) if full > 1e-5 else None,
+        solved_pre_gain_db=round(-decibels(full), 1) if full > 1e-5 else None,
         sentence=said.replace("-", "\u2212"),
     )  # fmt: skip
 
@@ -234,7 +235,7 @@ def _slow_curve(s: DuckingSettings, key: dict[str, np.ndarray], nominal_dbfs: fl
     """Wet gain in dB every 20 ms, -40 at the least, at 1 kHz."""
     gain = _gain_of(s, _FIT_RATE, nominal_dbfs)(np.array(key[s.way]))
     mean = np.abs(_frames(gain, round(CURVE_S * _FIT_RATE)).mean(axis=1))
-    return np.maximum(20 * np.log10(np.maximum(mean, 1e-6)), _FLOOR_DB)
+    return np.maximum(decibels(np.maximum(mean, 1e-6)), _FLOOR_DB)
 
 
 def fit_ducking(
@@ -255,9 +256,9 @@ def fit_ducking(
     start = target.model_copy(
         update={
             "way": way, "depth_db": min(60.0, max(1.0, deepest)), "below_zero": False,
-            "duck_percent": 100 * (1 - 10 ** (-deepest / 20)),
-            "pre_gain_db": max(-24.0, min(60.0, round(-20 * math.log10(max(full, 1e-4)), 1))),
-            "threshold_db": 20 * math.log10(float(np.percentile(key["compressor"], 70)) + 1e-4),
+            "duck_percent": 100 * (1 - amplitude(-deepest)),
+            "pre_gain_db": max(-24.0, min(60.0, round(-decibels(max(full, 1e-4)), 1))),
+            "threshold_db": decibels(float(np.percentile(key["compressor"], 70)) + 1e-4),
         }
     )  # fmt: skip
     names = _FREE[way]

@@ -8,6 +8,7 @@ import soundfile
 
 from core.audio import open_audio
 from core.errors import FonodromeError
+from core.units.decibel import decibels
 
 Form = Literal["wav", "flac"]
 Word = Literal["16", "24", "float"]
@@ -44,4 +45,4 @@ def export_file(source: Path, target: Path, form: Form, word: Word, gain: float 
                     out.write((whole.astype(np.int64) << shift).astype(np.int32))
                 else:
                     out.write(samples.astype(np.float32))
-    return float(20 * np.log10(down))
+    return float(decibels(down))

@@ -10,6 +10,7 @@ import numpy as np
 
 from core.routing.plan.measured import StageGauge
 from core.routing.plan.model import Plan
+from core.units.decibel import decibels, power_decibels
 
 if TYPE_CHECKING:
     from core.render.rig import Renderer
@@ -176,7 +177,7 @@ class Gauge:
     def rms_dbfs(self, frames: int) -> list[float | None]:
         """RMS over so many frames, one or two sides; None for silence."""
         return [
-            10 * math.log10(p / frames) if frames and p / frames > 1e-15 else None
+            power_decibels(p / frames) if frames and p / frames > 1e-15 else None
             for p in self.power[: self.channels]
         ]
 
@@ -211,7 +212,7 @@ class GainGauge:
     def gains_db(self) -> list[float | None]:
         used = min(len(self.came), -(-self.done // self.step))
         return [
-            round(10 * math.log10(max(b, 1e-30) / a), 2) if a > _QUIET else None
+            round(power_decibels(max(b, 1e-30) / a), 2) if a > _QUIET else None
             for a, b in zip(self.came[:used], self.went[:used], strict=True)
         ]
 
@@ -237,7 +238,7 @@ def _upstream(plan: Plan, point: int) -> set[int]:
 
 
 def _sizes_db(values: np.ndarray) -> list[float | None]:
-    return [20 * math.log10(v) if v > 1e-8 else None for v in values]
+    return [decibels(v) if v > 1e-8 else None for v in values]
 
 
 def shared_out(plan: Plan, parts: Sequence[Plan]) -> list[frozenset[int]]:

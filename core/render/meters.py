@@ -7,6 +7,7 @@ from core.audio.loudness import EnergyMeter, gated_lufs, momentary_lufs, short_t
 from core.audio.oversample import Oversampler, true_peak
 from core.edge import Edge
 from core.measure.bands import BandMeter, third_octave_centres_hz
+from core.units.decibel import decibels, power_decibels, power_of
 
 COLUMNS = 600
 _SILENT_DB = -150.0
@@ -38,7 +39,7 @@ class SoundCurves(Edge):
 
 def to_dbfs(size: float) -> float | None:
     """20 log of a size; null for nothing."""
-    return 20 * float(np.log10(size)) if size > 1e-12 else None
+    return decibels(float(size)) if size > 1e-12 else None
 
 
 class SoundMeter:
@@ -101,7 +102,7 @@ class SoundMeter:
             momentary_lufs=_short(np.maximum(momentary_lufs(tenths), -150), 2),
             short_term_lufs=_short(np.maximum(short_term_lufs(tenths), -150), 2),
             correlations=_short(together, 3), band_hz=_short(centres, 2),
-            band_dbfs=_short(10 * np.log10(np.maximum(power, 10 ** (_SILENT_DB / 10))), 2),
+            band_dbfs=_short(power_decibels(np.maximum(power, power_of(_SILENT_DB))), 2),
         )  # fmt: skip
 
 

@@ -28,6 +28,7 @@ from core.render.processors import Processor, Setting, processor_for
 from core.render.ring import Ring
 from core.routing.document import kinds as k
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan, SelfLoop
+from core.units.decibel import amplitude
 
 LONGEST_BLOCK = 16_384
 SILENT_DB = -80.0
@@ -444,7 +445,7 @@ def run(
         done += size
         peak = max((max(float(b.max()), -float(b.min())) for b in out.values()), default=0.0)
         loudest = max(loudest, peak)
-        if not peak <= 10 ** (RUNAWAY_DB / 20):
+        if not peak <= amplitude(RUNAWAY_DB):
             raise RenderError(
                 "This rig grows without limit. Turn its loops down, then render again."
             )
@@ -455,7 +456,7 @@ def run(
             held = waiting[name]
             waiting[name] = np.concatenate([held, new], axis=1) if held.shape[1] else new
         ready = min((w.shape[1] for w in waiting.values()), default=0)
-        if peak > loudest * 10 ** (SILENT_DB / 20):
+        if peak > loudest * amplitude(SILENT_DB):
             quiet_from = done
         # Silence between two repeats is no end: nothing may be under way any more.
         over = tail_s is None and done >= max(end + through, quiet_from + lap, quiet_from + 1)

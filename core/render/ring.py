@@ -13,6 +13,7 @@ from core.render.moves import Moved
 from core.render.moving_line import MovingLine
 from core.render.processors.base import Curve, Processor
 from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled
+from core.units.decibel import amplitude
 
 
 @numba.njit(
@@ -135,7 +136,7 @@ class Ring:
         if self.filter is not None:
             back = self.filter(back)
         if self.insert is not None:
-            back = self.insert(np.ascontiguousarray(back)) * 10 ** (self.insert_db / 20)
+            back = self.insert(np.ascontiguousarray(back)) * amplitude(self.insert_db)
         if self.moved is not None:
             back = self.moved.over(back, self.done)
         else:

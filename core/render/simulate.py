@@ -17,7 +17,7 @@ from core.errors import AudioError, FonodromeError
 from core.render.processors import Setting
 from core.render.processors.dynamics import CompressorWork
 from core.routing.document import kinds as k
-from core.units.decibel import db_gain
+from core.units.decibel import amplitude, db_gain, decibels, power_decibels
 
 _BLOCK = 1 << 14
 CURVE_S = 0.02
@@ -66,11 +66,11 @@ def _loudness_range(tenths: np.ndarray) -> float | None:
     if len(tenths) < 30:
         return None
     windows = np.convolve(tenths, np.ones(30) / 30, mode="valid")
-    loud = -0.691 + 10 * np.log10(np.maximum(windows, 1e-30))
+    loud = -0.691 + power_decibels(np.maximum(windows, 1e-30))
     kept = windows[loud >= -70]
     if not len(kept):
         return None
-    gate = -0.691 + 10 * math.log10(float(kept.mean())) - 20
+    gate = -0.691 + power_decibels(float(kept.mean())) - 20
     inside = loud[loud >= gate]
     if len(inside) < 2:
         return None
@@ -96,8 +96,8 @@ class _Side:
         sounding = rms > 1e-9
         return SideLevels(
             loudness_lufs=gated_lufs(tenths),
-            true_peak_dbtp=20 * math.log10(max(self.true, self.peak)) if sounding else None,
-            crest_db=20 * math.log10(self.peak / rms) if sounding else None,
+            true_peak_dbtp=decibels(max(self.true, self.peak)) if sounding else None,
+            crest_db=decibels(self.peak / rms) if sounding else None,
             range_lu=_loudness_range(tenths),
         )  # fmt: skip
 
@@ -124,7 +124,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
             raw = np.asarray(sound.read(start, min(size, sound.frames - start)), np.float64)
             block = np.stack([raw[0], raw[min(1, len(raw) - 1)]])
             reduction = work.reduction(block)
-            squeezed = block * 10 ** ((s.makeup_db - reduction) / 20)
+            squeezed = block * amplitude(s.makeup_db - reduction)
             before.push(block)
             after.push(dry * block + wet * squeezed)
             frames = reduction[: len(reduction) // step * step].reshape(-1, step)
@@ -132,7 +132,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
             rms = np.sqrt(
                 (block[:, : len(frames) * step] ** 2).mean(axis=0).reshape(-1, step).mean(axis=1)
             )
-            level = 20 * np.log10(np.maximum(rms, 1e-9))
+            level = decibels(np.maximum(rms, 1e-9))
             heard.append(level)
             index = np.floor((level - HISTOGRAM_LOW) / HISTOGRAM_STEP).astype(int)
             np.add.at(counts, np.clip(index[level >= HISTOGRAM_LOW], 0, len(counts) - 1), 1)

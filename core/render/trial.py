@@ -14,11 +14,12 @@ from core.edge import Edge
 from core.errors import FonodromeError
 from core.render.processors import Setting, processor_for
 from core.routing.document import kinds as k
+from core.units.decibel import amplitude, decibels
 
 LONGEST_EXCERPT_S = 30.0
 SHORTEST_EXCERPT_S = 0.5
 _FADE_S = 0.01
-_CEILING = 10 ** (-1 / 20)
+_CEILING = amplitude(-1)
 Practice = Literal["level", "repeat", "compression", "polarity"]
 PRACTICE: dict[str, tuple[str, str]] = {
     "level": ("1 dB", "B is 1 dB louder than A; nothing is matched here, for it is what you listen for."),
@@ -88,7 +89,7 @@ def matched_gains(
     gains = [1.0, 1.0]
     if match and loud[0] is not None and loud[1] is not None:
         quiet = min(loud[0], loud[1])
-        gains = [10 ** ((quiet - level) / 20) for level in (loud[0], loud[1])]
+        gains = [amplitude(quiet - level) for level in (loud[0], loud[1])]
     peak = max(float(np.abs(x).max(initial=0)) * g for x, g in zip((a, b), gains, strict=True))
     hold = min(1.0, _CEILING / peak) if peak > 0 else 1.0
     return gains[0] * hold, gains[1] * hold
@@ -118,15 +119,15 @@ def practice_pair(kind: str, sound: np.ndarray, rate_hz: int) -> tuple[np.ndarra
         raise FonodromeError(f"“{kind}” is no practice trial: {', '.join(PRACTICE)}.")
     a = np.stack([sound[0], sound[-1]])
     if kind == "level":
-        return a, a * 10 ** (1 / 20)
+        return a, a * amplitude(1)
     if kind == "polarity":
         return a, np.stack([a[0], -a[1]])
     if kind == "repeat":
         late = round(0.020 * rate_hz)
         b = a.copy()
-        b[:, late:] += 10 ** (-12 / 20) * a[:, :-late]
+        b[:, late:] += amplitude(-12) * a[:, :-late]
         return a, b
-    level = 20 * math.log10(max(float(np.sqrt((a * a).mean())), 1e-6))
+    level = decibels(max(float(np.sqrt((a * a).mean())), 1e-6))
     stage = k.Compressor(
         id="practice", threshold_db=max(-80.0, level - 2), ratio=2, knee_db=6, attack_ms=10, release_ms=120
     )  # fmt: skip
@@ -134,9 +135,9 @@ def practice_pair(kind: str, sound: np.ndarray, rate_hz: int) -> tuple[np.ndarra
     for _ in range(12):
         work = processor_for(stage, Setting(rate_hz))
         b = work(a)
-        loud = np.abs(a).max(axis=0) > 10 ** (level / 20)
+        loud = np.abs(a).max(axis=0) > amplitude(level)
         sizes = np.abs(a).max(axis=0)[loud], np.abs(b).max(axis=0)[loud]
-        taken = -20 * math.log10(max(float(sizes[1].mean() / max(sizes[0].mean(), 1e-9)), 1e-6))
+        taken = -decibels(max(float(sizes[1].mean() / max(sizes[0].mean(), 1e-9)), 1e-6))
         if abs(taken - 2) < 0.1:
             break
         stage = stage.model_copy(

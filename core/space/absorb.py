@@ -8,6 +8,7 @@ import numpy as np
 import scipy.optimize
 
 from core.space.lines import LINES, OCTAVES_HZ
+from core.units.decibel import amplitude, decibels, power_decibels
 
 _LONGER = 1.25
 """How much longer than the longest decay asked for anything may ring, outside the octaves."""
@@ -24,7 +25,7 @@ def _shelf(gain: float, hz: float, rate_hz: float) -> tuple[float, float, float]
 
 def _sections(steps: np.ndarray, edges: np.ndarray, rate_hz: float) -> np.ndarray:
     return np.array(
-        [_shelf(10 ** (g / 20), hz, rate_hz) for g, hz in zip(steps, edges, strict=True)]
+        [_shelf(amplitude(g), hz, rate_hz) for g, hz in zip(steps, edges, strict=True)]
     ).reshape(-1, 3)
 
 
@@ -46,7 +47,7 @@ class _Shelving:
         z = np.exp(-2j * np.pi * hz / self.rate)
         total = np.full(hz.shape, values[0])
         for b0, b1, a1 in _sections(values[1:], self.edges, self.rate):
-            total = total + 20 * np.log10(np.abs((b0 + b1 * z) / (1 + a1 * z)))
+            total = total + decibels(np.abs((b0 + b1 * z) / (1 + a1 * z)))
         return total
 
     def solve(self, rt60_s: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -71,7 +72,7 @@ class _Shelving:
         for decay, weight in zip(rt60, self.weight, strict=True):
             t = np.linspace(0, 1.2 * decay.max(), 400)
             left = (weight * decay * np.exp(-13.8155 * t[:, None] / decay)).sum(axis=1)
-            fall = 10 * np.log10(left / left[0])
+            fall = power_decibels(left / left[0])
             found.append(2 * (np.interp(35, -fall, t) - np.interp(5, -fall, t)))
         return np.array(found)
 
@@ -103,7 +104,7 @@ def absorbing_shelves(
         off = [np.abs(problem.level(v, problem.middles) - wanted).max() for v in (plain, better)]
         chosen = np.array(better if off[1] < off[0] else plain)
         chosen[0] = min(chosen[0], -60 * length / (_LONGER * asked.max()) / rate_hz)
-        gains.append(10 ** (chosen[0] / 20))
+        gains.append(amplitude(chosen[0]))
         shelves.append(_sections(chosen[1:], problem.edges, rate_hz))
     return np.array(gains), np.stack(shelves, axis=2)
 
@@ -152,10 +153,10 @@ def line_losses(
         gains, shelves = absorbing_shelves(wanted, lengths, rate_hz)
         return Losses(_held(gains, shelves, samples, max(wanted), rate_hz), poles, shelves)
     lost = 60 * samples / rate_hz
-    gains = 10 ** (-lost / rt60_s / 20)
+    gains = amplitude(-lost / rt60_s)
     if high_share < 1:
         # One pole that loses at half the rate what the shorter decay asks (Jot 1991).
-        top = 10 ** (-lost / (rt60_s * high_share) / 20) / gains
+        top = amplitude(-lost / (rt60_s * high_share)) / gains
         poles = (1 - top) / (1 + top)
         gains = gains * (1 - poles)
     return Losses(gains, poles, shelves)

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from core.audio import open_audio
 from core.edge import Edge
+from core.units.decibel import power_decibels, power_of
 
 FRAME_S = 0.01
 _SILENT_DB = -120.0
@@ -93,7 +94,7 @@ def clip_levels(
             highs.append(high)
             progress(start / max(1, sound.frames), "Listening")
         power = np.concatenate(powers)
-        db = 10 * np.log10(np.maximum(power, 10 ** (_SILENT_DB / 10)))
+        db = power_decibels(np.maximum(power, power_of(_SILENT_DB)))
         low, high = np.concatenate(lows), np.concatenate(highs)
         width = max(1, -(-len(low) // COLUMNS))
         starts = np.arange(0, len(low), width)
@@ -111,8 +112,8 @@ def find_phrases(db: np.ndarray, finder: GapFinder) -> list[Phrase]:
     """
     if not len(db) or float(db.max()) <= _SILENT_DB + 20:
         return []
-    power = 10 ** (db / 10)
-    smooth = 10 * np.log10(np.convolve(power, np.ones(_SMOOTH) / _SMOOTH, mode="same") + 1e-13)
+    power = power_of(db)
+    smooth = power_decibels(np.convolve(power, np.ones(_SMOOTH) / _SMOOTH, mode="same") + 1e-13)
     opens = float(smooth.max()) - finder.below_db
     closes = opens - finder.hysteresis_db
     loud, quiet = smooth >= opens, smooth < closes

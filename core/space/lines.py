@@ -11,6 +11,8 @@ import random
 import numpy as np
 import scipy.signal
 
+from core.units.decibel import amplitude
+
 LINES = 8
 OCTAVES_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0)
 LENGTHS_MS = (29.7, 33.1, 37.3, 41.9, 43.7, 47.3, 53.9, 59.3)
@@ -35,7 +37,7 @@ def tail_energy(kept: np.ndarray, side: int) -> tuple[np.ndarray, np.ndarray]:
 
 def early_energy(early_db: float, rt60_s: float, times: np.ndarray) -> float:
     """Energy of the early part's six taps (times in s), for unit energy into their own side."""
-    taps = 10 ** ((early_db + EARLY_DB) / 20) * 10 ** (-3 * times / rt60_s)
+    taps = amplitude(early_db + EARLY_DB) * 10 ** (-3 * times / rt60_s)
     return float((taps**2).sum())
 
 

@@ -1,8 +1,7 @@
 """What a reverb's tail does in the time between two phrases. RT60: the time for 60 dB."""
 
-import math
-
 from core.errors import FonodromeError
+from core.units.decibel import power_decibels
 
 LONGEST_RT60_S = 60.0
 
@@ -38,4 +37,4 @@ def low_end_sum_db(returns: int) -> float:
     >>> round(low_end_sum_db(3), 2)
     4.77
     """
-    return 10 * math.log10(returns) if returns > 0 else 0.0
+    return power_decibels(returns) if returns > 0 else 0.0

@@ -150,7 +150,7 @@ def _store(
     newest = variant.edits.order_by("-number").values("number", "undone").first()
     if newest is not None and newest["undone"]:
         variant.edits.filter(undone=True).delete()
-        newest = variant.edits.order_by("-number").values("number").first()
+        newest = variant.edits.order_by("-number").values("number", "undone").first()
     last = newest["number"] if newest is not None else 0
     VariantEdit.objects.create(
         pk=edit_id,

@@ -166,7 +166,9 @@ class Levels(unittest.TestCase):
         bell = np.exp(-x * x / 2) / math.sqrt(2 * math.pi)
         bent = (ceiling * np.tanh(sigma * x / ceiling)) ** 2
         driven = 10 * math.log10(float((bent * bell).sum() * (x[1] - x[0])))
-        self.assertAlmostEqual(by["d"].level_dbfs, driven, delta=0.05)
+        # What it makes above half the rate is filtered off.
+        self.assertLess(by["d"].level_dbfs, driven)
+        self.assertAlmostEqual(by["d"].level_dbfs, driven, delta=0.1)
         self.assertAlmostEqual(by["d"].trim_db, -18 - driven, delta=0.1)
         # Flat tops at -12 dBFS, and what the filters round the shaper add to them.
         self.assertLess(abs(by["d"].peak_dbfs - -12), 4.4)

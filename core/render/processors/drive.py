@@ -7,6 +7,7 @@ import numpy as np
 from core.audio.oversample import LATENCY, Oversampler
 from core.render.processors.base import Setting
 from core.routing.document import kinds as k
+from core.units.decibel import amplitude
 
 
 def shaper(shape: str, ceiling: float) -> Callable[[np.ndarray], None]:
@@ -44,8 +45,8 @@ class DriveWork:
     own = 0.0
 
     def __init__(self, stage: k.Drive, setting: Setting) -> None:
-        self.gain = 10 ** (stage.gain_db / 20)
-        self.shape = shaper(stage.shape, 10 ** (stage.ceiling_dbfs / 20))
+        self.gain = amplitude(stage.gain_db)
+        self.shape = shaper(stage.shape, amplitude(stage.ceiling_dbfs))
         self.over = Oversampler(setting.channels)
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:

@@ -23,6 +23,7 @@ from core.render.processors.fast import (
     to_gain,
 )  # fmt: skip
 from core.routing.document import kinds as k
+from core.units.decibel import amplitude, power_of
 
 
 class Detector:
@@ -149,7 +150,7 @@ class DuckerWork:
         rate = setting.rate_hz
         self.stage = stage
         self.depth = stage.depth_db
-        self.threshold = 10 ** ((setting.nominal_dbfs - self._BELOW_DB) / 10)
+        self.threshold = power_of(setting.nominal_dbfs - self._BELOW_DB)
         self.attack, self.release = (
             one_pole(stage.attack_ms, rate),
             one_pole(stage.release_ms, rate),
@@ -157,7 +158,7 @@ class DuckerWork:
         self.keep = one_pole(self._SMOOTH_MS, rate)
         self.power, self.state, self.done = np.zeros(1), 0.0, 0
         self.follower = EnvelopeFollower(stage.attack_ms, stage.release_ms, rate)
-        self.pre_gain = 10 ** (stage.pre_gain_db / 20)
+        self.pre_gain = amplitude(stage.pre_gain_db)
         self.period = setting.times_s.get(stage.id, 0.0) * rate
 
     def gain(self, heard: np.ndarray) -> np.ndarray:
@@ -169,8 +170,8 @@ class DuckerWork:
         if self.stage.way == "shape":
             at = self.done + np.arange(heard.shape[1])
             self.done += heard.shape[1]
-            return 10 ** (
-                -self.depth * dip(self.stage.dip_shape, at % self.period / self.period) / 20
+            return amplitude(
+                -self.depth * dip(self.stage.dip_shape, at % self.period / self.period)
             )
         power, self.power = scipy.signal.lfilter(
             [1 - self.keep], [1, -self.keep], (heard * heard).max(axis=0), zi=self.power

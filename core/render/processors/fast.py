@@ -5,15 +5,16 @@ thousand samples through all of it while it lies near the processor. `log2` and 
 that is a hundred-thousandth of a dB.
 """
 
-import math
 from typing import Any
 
 import numba
 import numpy as np
 
+from core.units.decibel import decibels
+
 PIECE = 1024
-_DB_PER_OCTAVE = np.float32(20 * math.log10(2))
-_OCTAVES_PER_DB = np.float32(1 / (20 * math.log10(2)))
+_DB_PER_OCTAVE = np.float32(decibels(2))
+_OCTAVES_PER_DB = np.float32(1 / (decibels(2)))
 _FLOOR = np.float32(1e-9)
 _F, _I = numba.float32[::1], numba.int32[::1]
 _KEEP: Any = {

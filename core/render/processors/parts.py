@@ -6,6 +6,7 @@ import numpy as np
 import scipy.signal
 
 from core.audio.biquads import Biquads
+from core.units.decibel import amplitude
 
 
 class PartWork:
@@ -26,7 +27,7 @@ class PartWork:
             if hz is not None
         ]
         self.filter = Biquads(np.concatenate(cuts)) if cuts else None
-        side, cross, pan = 10 ** (side_db / 20), cross_percent / 100, pan_percent / 100
+        side, cross, pan = amplitude(side_db), cross_percent / 100, pan_percent / 100
         wide = np.array([[1 + side, 1 - side], [1 - side, 1 + side]]) / 2
         over = np.array([[1, cross], [cross, 1]]) / math.sqrt(1 + cross * cross)
         balance = np.diag([min(1.0, 1 - pan), min(1.0, 1 + pan)])

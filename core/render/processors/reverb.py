@@ -29,6 +29,7 @@ from core.space.lines import (
     early_times,
     line_lengths,
 )
+from core.units.decibel import amplitude
 
 _UNLIKE = (0.39, 0.59, 0.74, 0.89, 1.04, 1.21, 1.41, 1.64)
 _PINK_HZ = (40.0, 16_000.0)
@@ -363,7 +364,7 @@ class ReverbWork:
         self.density = MOST_DIFFUSION * stage.density_percent / 100
         times = early_times(size * stage.early_size_percent / 100, setting.own_lines)
         self.taps = np.array([np.round(times * (1 + 0.07 * side) * rate) for side in (0, 1)], int)
-        early = 10 ** ((stage.early_db + EARLY_DB) / 20) * 10 ** (-3 * times / stage.rt60_s)
+        early = amplitude(stage.early_db + EARLY_DB) * 10 ** (-3 * times / stage.rt60_s)
         self.early = early.astype(np.float32)
         phase = lfo_phase(stage.id, False)
         self.turns = np.array(

@@ -61,7 +61,7 @@ def rig(seed: int, *families, stages: int = 4) -> str:
     lines = []
     keyed = []
     level = r.randint(-26, -16)
-    source = f"a: source (level {level} dB{', stereo' if stereo else ''}, crest 15 dB)"
+    source = f"a: source (level {level} dB{', stereo' if stereo else ''}, crest 12 dB)"
     mode = r.choice(("full", "full", "balance", "crossover", "mid-side" if stereo else "full"))
     mode_text = f" (mode {mode})" if mode != "full" else ""
 
@@ -79,7 +79,7 @@ def rig(seed: int, *families, stages: int = 4) -> str:
     lines.append(f"m > {run(2)} > {out}")
     if r.random() < 0.4:
         lines.append(
-            f"b: source (level {r.randint(-26, -18)} dB, crest 15 dB) > {run(2)} > o{strip()}"
+            f"b: source (level {r.randint(-26, -18)} dB, crest 12 dB) > {run(2)} > o{strip()}"
         )
     text = "\n".join(lines)
     for n in range(count):

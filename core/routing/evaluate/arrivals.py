@@ -38,7 +38,7 @@ from core.routing.plan.build import Context
 from core.routing.plan.model import Plan
 from core.routing.plan.responses import GRID_HZ
 from core.space.lines import OCTAVES_HZ
-from core.units.decibel import audible_db, db_gain
+from core.units.decibel import audible_db, db_gain, decibels, power_decibels
 
 _HZ = [round(float(hz), 3) for hz in GRID_HZ]
 _FLOOR = 1e-6
@@ -440,11 +440,11 @@ def decay_at(node: k.Stage, hz: np.ndarray) -> np.ndarray:
 
 
 def _db(gain: float) -> float:
-    return 20 * math.log10(max(gain, _FLOOR))
+    return decibels(max(gain, _FLOOR))
 
 
 def _or_none(gain: float) -> float | None:
-    return 20 * math.log10(gain) if gain > _FLOOR else None
+    return decibels(gain) if gain > _FLOOR else None
 
 
 def _ms(seconds: float) -> float | None:
@@ -498,14 +498,14 @@ def _curves(
     levels = to_db(np.sqrt(power) / unit)
     monos = to_db(mono * math.sqrt(2) / unit)
     for i, p in enumerate(points):
-        loss = 10 * math.log10(max(float(lost[i]), 1e-12)) if power[i].any() else None
+        loss = power_decibels(max(float(lost[i]), 1e-12)) if power[i].any() else None
         found[p] = _Curves(levels[i], monos[i], loss)
     return found
 
 
 def to_db(gain: np.ndarray) -> list[Any]:
     """Levels in dB to 0.01, as lists of the array's shape; no lower than -120 dB."""
-    level: list[Any] = np.round(20 * np.log10(np.maximum(gain, _FLOOR)), 2).tolist()
+    level: list[Any] = np.round(decibels(np.maximum(gain, _FLOOR)), 2).tolist()
     return level
 
 
@@ -522,7 +522,7 @@ def comb_notches(
     >>> [round(hz, 1) for hz, _ in comb_notches(0.009, 1.0, False)]
     [111.1, 222.2, 333.3]
     """
-    depth = 20 * math.log10(1 - ratio) if ratio < 1 else None
+    depth = decibels(1 - ratio) if ratio < 1 else None
     if same_polarity:
         return [((2 * n + 1) / (2 * apart_s), depth) for n in range(count)]
     return [((n + 1) / apart_s, depth) for n in range(count)]

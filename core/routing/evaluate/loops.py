@@ -9,6 +9,7 @@ from core.routing.evaluate.network import Link, Network
 from core.routing.plan.model import Matrix
 from core.routing.plan.responses import GRID_HZ, GRID_POINTS
 from core.routing.plan.spread import TURNED
+from core.units.decibel import decibels
 
 BANDS_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0)
 
@@ -123,7 +124,7 @@ def _one(network: Network, whole: np.ndarray, j: int) -> LoopGain:
         block = block + whole[:, own][:, :, rest] @ solved
     gain = np.abs(np.linalg.eigvals(block)).max(axis=1)
     top = int(np.argmax(gain))
-    level = 20 * np.log10(np.maximum(gain, 1e-12))
+    level = decibels(np.maximum(gain, 1e-12))
     bands = tuple(float(np.interp(hz, GRID_HZ, level)) for hz in BANDS_HZ)
     return LoopGain(network.back[j].closes, float(level[top]), float(GRID_HZ[top]), lap, bands)
 

@@ -37,7 +37,7 @@ from core.units.decibel import db_gain, power_db
 MOST_ARRIVALS = 64
 _KEPT = 48
 _CROWDED_S = 0.004
-"""Mean time between arrivals below which they are taken to be crowded."""
+"""Arrivals closer than this belong together: what is kept of one is kept of all."""
 _FLOOR = 1e-3
 """A repeat or lap this far below the first is left to the rest of the series."""
 _MOST_REPEATS, _MOST_SHORT_REPEATS = 12, 40
@@ -51,6 +51,10 @@ _TAIL_CREST = 5.6
 """Peak against RMS of what is diffuse: of a normal process over some minutes."""
 _PHASE = 1.2
 """What filters may add to a peak by phase alone, beyond what they pass of its power."""
+_SIDES_LEAST = np.array([[0.0], [0.0], [-np.inf]])
+"""A side's power is no less than nothing; what sides have in common may be."""
+_READ = 1.05
+"""Where a detector reads a shaper's flat tops, against its ceiling."""
 _NOTHING = 1e-15
 _LITTLE = 1e-5
 """Share of a power that is left out where it would be a signal of its own."""
@@ -118,6 +122,8 @@ class Carrying(Mapping[int, Carried]):
             (math.inf, math.inf, None)
         ] * plan.points
         self.caps: list[tuple[float, float]] = [(0.0, 0.0)] * plan.points
+        self.tops: list[tuple[float, float]] = [(0.0, 0.0)] * plan.points
+        """As `caps`, flat tops without most of what filters round a shaper ring on top of them."""
         self.ripe: set[int] = set()
         self.same: dict[int, int] = {}
         alone = self._entered_once()
@@ -138,7 +144,8 @@ class Carrying(Mapping[int, Carried]):
             else:
                 self._cross(arc, self.states[here], self.states[arc.target])
             self._carry_times(arc)
-            self._carry_caps(arc)
+            self._carry_caps(arc, self.caps, 1.0)
+            self._carry_caps(arc, self.tops, _READ / RINGING)
             if here in self.grows:
                 self.grows.add(arc.target)
         for point in range(plan.points):
@@ -178,17 +185,24 @@ class Carrying(Mapping[int, Carried]):
         self.times[point] = (0.0, math.inf, 0.0)
         top = level * crest
         self.caps[point] = (top, top if self.plan.channels[point] == 2 else 0.0)
+        self.tops[point] = self.caps[point]
 
     def _operated(self, arc: Arc) -> Spread:
         stage = arc.stage
         assert stage is not None
         tapped = self.plan.keys.get(stage.id)
-        key = None if tapped is None else self._heard(self.states[tapped], stage)
-        return operate(stage, self._heard(self.states[arc.source], stage), key)
+        key = None if tapped is None else self._heard(tapped, stage)
+        return operate(stage, self._heard(arc.source, stage), key)
 
-    def _heard(self, state: State, stage: k.Stage | None = None) -> Heard:
+    def _heard(self, point: int, stage: k.Stage | None = None) -> Heard:
+        state = self.states[point]
         left, right, alike = level_of(self.signals.power(state))
         crest, cells = self._crest(state), None
+        if left or right:
+            # No more than what every way's amplitude and every flat top allow; before a loop closes.
+            reach = max(self.tops[point]) / math.sqrt(max(left, right))
+            if not self.plan.back and reach > 0:
+                crest = min(crest, max(1.0, reach))
         if stage is not None and needs_cells(stage):
             whole = np.zeros((3, CELLS))
             for power in self.signals.cells(state).values():
@@ -282,8 +296,7 @@ class Carrying(Mapping[int, Carried]):
         found: dict[tuple[str, bool], np.ndarray] = {}
         over = self._behind(arc)
         for (source, wet), power in self.signals.cells(came).items():
-            made = over @ np.einsum("ijc,jc->ic", spread.kernel, power)
-            made = made * self._colour(arc)
+            made = over @ spread.made(power) * self._colour(arc)
             name = (source, wet or arc.wet)
             found[name] = made if name not in found else found[name] + made
         return found
@@ -342,26 +355,29 @@ class Carrying(Mapping[int, Carried]):
         for index, found in list(state.arriving.items()):
             if len(found) <= MOST_ARRIVALS and index not in gridded:
                 continue
-            at_all = [key[0] for key in found] or [0]
-            apart = (max(at_all) - min(at_all)) / max(1, len(found)) > _CROWDED_S * TICKS
-            if apart and index not in gridded:
-                self._weakest(state, index, found)
+            groups = [] if index in gridded else _by_time(found)
+            if groups and max(len(group) for group in groups) <= _KEPT:
+                self._weakest(state, index, groups)
             else:
                 self.signals.to_grid(state, index)
 
-    def _weakest(self, state: State, index: int, found: Arriving) -> None:
+    def _weakest(self, state: State, index: int, groups: list[Arriving]) -> None:
+        """Whole groups of what arrives together: copies that meet in one must still cancel or add."""
         one = self.signals.known[index]
-        ranked = sorted(found.items(), key=lambda item: -math.hypot(item[1][0], item[1][1]))
-        state.arriving[index] = dict(ranked[:_KEPT])
-        for wet in (False, True):
-            rest = [(key[1], gains) for key, gains in ranked[_KEPT:] if key[2] == wet]
-            if rest:
-                power = np.zeros((3, CELLS))
-                for response, (left, right, _) in rest:
-                    seen = np.abs(SHAPES.held[response]) ** 2
-                    power += np.outer((left * left, right * right, left * right), seen)
-                power = power * one.weights * one.amplitude**2
-                self._emit(state, one.source, wet, power, one.crest)
+        groups.sort(key=lambda group: -sum(a * a + b * b for a, b, _ in group.values()))
+        kept: Arriving = {}
+        power: dict[tuple[str, bool], np.ndarray] = {}
+        for group in groups:
+            if len(kept) + len(group) <= _KEPT:
+                kept.update(group)
+                continue
+            alone = State()
+            alone.arriving[index] = group
+            for name, found in self.signals.cells(alone).items():
+                power[name] = power[name] + found if name in power else found
+        state.arriving[index] = kept
+        for (source, wet), rest in power.items():
+            self._emit(state, source, wet, np.maximum(rest, _SIDES_LEAST), one.crest)
 
     # A point that feeds itself -----------------------------------------------------------------
     def _rung(self, point: int, loop: SelfLoop, state: State) -> State:
@@ -373,7 +389,7 @@ class Carrying(Mapping[int, Carried]):
         steady = np.ones(CELLS)
         if isinstance(loop.insert, k.Drive):
             # Unity for what is quiet; above that the shaper holds every lap down.
-            gain *= self._held_down(loop.insert, self._heard(state), abs(gain))
+            gain *= self._held_down(loop.insert, self._heard(point), abs(gain))
         elif isinstance(loop.insert, k.Chorus):
             swung = swinging(loop.insert.depth_ms / 1e3, False)
             assert swung.shape is not None
@@ -555,7 +571,7 @@ class Carrying(Mapping[int, Carried]):
             factor = 1.0 if spread.shape is None else np.abs(spread.shape) ** 2
             kept = power * factor * np.array([[left * left], [right * right], [left * right]])
             if spread.kernel is not None:
-                kept = kept + np.einsum("ijc,jc->ic", spread.kernel, power)
+                kept = kept + spread.made(power)
         gone: np.ndarray = (self._behind(arc) @ kept) * self._colour(arc)
         return gone
 
@@ -580,9 +596,11 @@ class Carrying(Mapping[int, Carried]):
             late_to = late if late_to is None else max(late_to, late)
         self.times[arc.target] = (dry_to, wet_to, late_to)
 
-    def _carry_caps(self, arc: Arc) -> None:
-        """What no peak can pass, whatever adds up: amplitudes along every way, and ceilings."""
-        left, right = self.caps[arc.source]
+    def _carry_caps(self, arc: Arc, held: list[tuple[float, float]], flat: float) -> None:
+        """What no peak can pass, whatever adds up: amplitudes along every way, and ceilings times
+        `flat`.
+        """
+        left, right = held[arc.source]
         loop, spread = self.plan.loops.get(arc.source), arc.spread
         if loop is not None and (left or right):
             g = size(loop.matrix)
@@ -594,9 +612,9 @@ class Carrying(Mapping[int, Carried]):
                 lift = math.inf
             elif spread.kernel is not None and not arc.by_level:
                 lift = max(lift, spread.loudest)
-            left, right = (min(x * spread.loudest, spread.ceiling) for x in (left, right))
-        have = self.caps[arc.target]
-        self.caps[arc.target] = (
+            left, right = (min(x * spread.loudest, spread.ceiling * flat) for x in (left, right))
+        have = held[arc.target]
+        held[arc.target] = (
             have[0] + lift * (_by(a, left) + _by(b, right)) if a or b else have[0],
             have[1] + lift * (_by(c, left) + _by(d, right)) if c or d else have[1],
         )
@@ -680,6 +698,18 @@ class Carrying(Mapping[int, Carried]):
             find_peak=partial(self._peak, point), dry_s=dry_s, wet_s=wet_s, latency_s=latency,
             grows=point in self.grows,
         )  # fmt: skip
+
+
+def _by_time(found: Arriving) -> list[Arriving]:
+    """Arrivals of one signal, those less than 4 ms apart together."""
+    groups: list[Arriving] = []
+    last = -math.inf
+    for key in sorted(found):
+        if key[0] - last > _CROWDED_S * TICKS:
+            groups.append({})
+        groups[-1][key] = found[key]
+        last = key[0]
+    return groups
 
 
 def _from_lap(first: int, z: np.ndarray, power: np.ndarray, swapped: bool) -> np.ndarray:

@@ -190,7 +190,9 @@ class Signals:
                     scale = one.amplitude**2
                     if response:
                         scale *= shared_power(one.number, one.weights, response, response, 0)
-                    sums.add(is_wet, scale * left * left, scale * right * right, scale * left * right)
+                    sums.add(
+                        is_wet, scale * left * left, scale * right * right, scale * left * right
+                    )
                 else:
                     self._pairs(one, arriving, sums)
                 if one.alike:

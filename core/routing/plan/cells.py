@@ -14,6 +14,8 @@ from typing import Any
 
 import numpy as np
 
+from core.units.decibel import power_decibels, power_of
+
 CELLS = 96
 EDGES_HZ = np.geomspace(20.0, 20_000.0, CELLS + 1)
 MIDDLE_HZ = np.sqrt(EDGES_HZ[1:] * EDGES_HZ[:-1])
@@ -75,9 +77,9 @@ def spectrum_of(hz: np.ndarray, power: np.ndarray, alike: float = 0.0, name: str
     """
     if not len(hz) or float(np.max(power, initial=0.0)) <= 0:
         return pink()
-    level = 10 * np.log10(np.maximum(power, float(power.max()) * 1e-9))
+    level = power_decibels(np.maximum(power, float(power.max()) * 1e-9))
     over = np.interp(np.log(MIDDLE_HZ), np.log(hz), level, left=level.min(), right=level.min())
-    shares = 10 ** (over / 10)
+    shares = power_of(over)
     return Spectrum(
         tuple(float(s) for s in shares / shares.sum()), max(-1.0, min(1.0, alike)), name
     )
@@ -91,9 +93,7 @@ def clip_facts(name: str, report: Mapping[str, Any], *, stereo: bool) -> ClipFac
         edges = np.geomspace(20.0, 20_000.0, len(bands) + 1)
         hz = np.sqrt(edges[1:] * edges[:-1])
         # Powers of bands that are wider than a cell: spread over theirs.
-        spectrum = spectrum_of(
-            hz, 10 ** (np.array(bands) / 10), float(report.get("alike", 0.0)), name
-        )
+        spectrum = spectrum_of(hz, power_of(np.array(bands)), float(report.get("alike", 0.0)), name)
     rms, peak = report.get("rms_dbfs"), report.get("peak_dbfs")
     if not stereo and report.get("mono_dbfs") is not None:
         rms = report["mono_dbfs"]

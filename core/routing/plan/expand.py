@@ -24,7 +24,7 @@ from core.routing.plan.spread import (
     tremolo,
     unknown_impulse,
 )
-from core.units.decibel import db_gain
+from core.units.decibel import amplitude, db_gain
 
 if TYPE_CHECKING:
     from core.routing.plan.build import Builder
@@ -259,7 +259,7 @@ def _ducker(b: "Builder", node: k.Ducker, fed: int) -> Work:
         raise RigError(f"{node.shown}: a dip must last longer than 0 ms.", part=node.dip_time)
     b.plan.times_s[node.id] = dip
     depth = _dip(node.dip_shape, (np.arange(_DIPS) + 0.5) / _DIPS)
-    return Work(spread=of_gains(10 ** (-node.depth_db * depth / 20)))
+    return Work(spread=of_gains(amplitude(-node.depth_db * depth)))
 
 
 def _dip(shape: str, turn: np.ndarray) -> np.ndarray:

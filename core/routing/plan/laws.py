@@ -11,19 +11,25 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.special import erf, erfinv
+from scipy.optimize import brentq
+from scipy.special import erfinv
 
 from core.blend import compressed_db, lift_db
 from core.routing.document import kinds as k
 from core.routing.plan import responses as rs
 from core.routing.plan.cells import CREST_DB, MIDDLE_HZ
+from core.routing.plan.distortion import spectrum_made
 from core.routing.plan.spread import Spread, _even, steady
-from core.units.decibel import SILENT_DB, db_gain, gain_db, power_db
+from core.units.decibel import SILENT_DB, db_gain, decibels, gain_db, power_db
 
 RATE_HZ = 48_000.0
 _STEPS = 160
 _HOLD_S = 0.06
 _QUIET_DB = -120.0
+_LITTLE = 1e-5
+"""Distortion below this share is left where it came in."""
+_SQUARE_DB = 2.1
+"""A square wave's own pitch reaches `4 / pi` above its top."""
 RINGING = 1.65
 """What the filters round a shaper add to its flat tops."""
 
@@ -47,12 +53,34 @@ class Heard:
 
 @lru_cache(maxsize=64)
 def sizes(crest_db: float, voices: float = 1.0) -> np.ndarray:
-    """Sizes of samples (rising, equally likely) of unit RMS; the largest of `voices` unlike sides."""
+    """Sizes of samples (rising, equally likely) of unit RMS; the largest of `voices` unlike sides.
+
+    Those of a normal process: stretched in dB for a crest above that of noise, cut off at the top for
+    one below it.
+    """
     chance = ((np.arange(_STEPS) + 0.5) / _STEPS) ** (1 / voices)
     plain = math.sqrt(2) * erfinv((np.arange(_STEPS) + 0.5) / _STEPS)
-    stretch = crest_db / CREST_DB
-    scale = math.sqrt(float(np.mean(plain ** (2 * stretch))))
-    return (math.sqrt(2) * erfinv(chance)) ** stretch / scale
+    found = math.sqrt(2) * erfinv(chance)
+    if crest_db >= CREST_DB:
+        stretch = crest_db / CREST_DB
+        return found**stretch / math.sqrt(float(np.mean(plain ** (2 * stretch))))
+    top = _cut_at(crest_db)
+    cut = np.minimum(plain, top)
+    return np.minimum(found, top) / math.sqrt(float(np.mean(cut * cut)))
+
+
+@lru_cache(maxsize=256)
+def _cut_at(crest_db: float) -> float:
+    """Where noise of unit RMS is cut off to have a crest."""
+    plain = math.sqrt(2) * erfinv((np.arange(_STEPS) + 0.5) / _STEPS)
+
+    def crest(top: float) -> float:
+        return decibels(top / math.sqrt(float(np.mean(np.minimum(plain, top) ** 2)))) - crest_db
+
+    low, high = 1e-3, float(plain[-1])
+    if crest(high) <= 0:
+        return high
+    return low if crest(low) >= 0 else float(brentq(crest, low, high, xtol=1e-4))
 
 
 def settled(wanted: np.ndarray, up: float, down: float) -> float:
@@ -92,7 +120,7 @@ def _reduction_db(
     if detector == "rms":
         level = level_db + power_db(float(np.mean(spread**2)))
         return level - compressed_db(level, threshold_db, ratio, knee_db)
-    level = level_db + 20 * np.log10(np.maximum(spread, 1e-6))
+    level = level_db + decibels(np.maximum(spread, 1e-6))
     over = level - threshold_db + knee_db / 2
     inside = np.clip(over, 0, knee_db)
     bend = inside**2 / (2 * knee_db) if knee_db > 1e-3 else 0 * inside
@@ -139,18 +167,6 @@ def _driven(
     return kept, max(0.0, float(np.mean(y * y)) / power - kept * kept)
 
 
-def _below_half_rate(heard: Heard, lift: float, ceiling: float) -> float:
-    """Share of a folded signal that lies below half the rate: folding is a phase modulation, whose
-    power is spread as its rate of turning is.
-    """
-    if heard.cells is None or heard.cells.sum() <= 0:
-        return 1.0
-    total = float(heard.cells.sum())
-    hz = math.sqrt(float((heard.cells * MIDDLE_HZ**2).sum()) / total)
-    turned = math.pi / 2 * lift * math.sqrt(total) / ceiling * hz
-    return float(erf(0.46 * RATE_HZ / (math.sqrt(2) * max(turned, 1.0))))
-
-
 def drive(node: k.Drive, heard: Heard) -> Spread:
     """Each side by itself: what is left in step, and distortion as diffuse power."""
     lift, ceiling = db_gain(node.gain_db), db_gain(node.ceiling_dbfs)
@@ -162,11 +178,15 @@ def drive(node: k.Drive, heard: Heard) -> Spread:
         if level <= _QUIET_DB:
             found.append((lift, 0.0))
             continue
-        kept, extra = _driven(round(level, 3), round(heard.crest_db, 1), lift, node.shape, ceiling)
-        if node.shape == "fold":
-            extra = max(0.0, (kept**2 + extra) * _below_half_rate(heard, lift, ceiling) - kept**2)
-        found.append((kept, extra))
+        found.append(_driven(round(level, 3), round(heard.crest_db, 1), lift, node.shape, ceiling))
     (left, extra_left), (right, extra_right) = found
+    colour = None
+    extra = max(extra_left, extra_right)
+    if heard.cells is not None and extra > _LITTLE * max(left, right) ** 2:
+        share = extra / (max(left, right) ** 2 + extra)
+        swing = math.pi / 2 * lift * math.sqrt(top) / ceiling
+        colour, passed = spectrum_made(heard.cells, node.shape, round(share, 3), swing)
+        extra_left, extra_right = extra_left * passed, extra_right * passed
     kernel = None
     if extra_left or extra_right:
         kernel = _even(extra_left)
@@ -178,7 +198,7 @@ def drive(node: k.Drive, heard: Heard) -> Spread:
         else node.gain_db
     )
     return Spread(
-        gain=(left, right), kernel=kernel,
+        gain=(left, right), kernel=kernel, colour=colour,
         rms=(math.sqrt(left**2 + extra_left), math.sqrt(right**2 + extra_right)), most=lift,
         loudest=lift, ceiling=ceiling * RINGING, range_db=(node.gain_db, floor),
     )  # fmt: skip
@@ -206,7 +226,9 @@ def three_band(node: k.ThreeBand, heard: Heard) -> Spread:
             peaks = max(2.0, 2 * centre * _HOLD_S)
             # Expected largest of so many, come down a little between them.
             read = power_db(power) + gain_db(0.88 * math.sqrt(2 * math.log(peaks) + 0.6))
-            lift = _lift(node, min(read, power_db(power) + heard.crest_db))
+            # A band of what is flat on top has peaks of its own, up to those of a square wave's.
+            whole = power_db(float(heard.cells.sum())) + heard.crest_db
+            lift = _lift(node, min(read, whole + _SQUARE_DB))
         gains.append(db_gain(trim + lift))
         reach += [trim + _lift(node, x) for x in range(-68, 1, 4)]
         most.append(db_gain(trim + node.up_most_db))
@@ -287,6 +309,4 @@ def operate(stage: k.Stage, heard: Heard, key: Heard | None) -> Spread:
 
 def needs_cells(stage: k.Stage) -> bool:
     """Whether a stage has to know the level of each band."""
-    return isinstance(stage, (k.ThreeBand, k.Swept)) or (
-        isinstance(stage, k.Drive) and stage.shape == "fold"
-    )
+    return isinstance(stage, (k.ThreeBand, k.Swept, k.Drive))

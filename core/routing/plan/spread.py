@@ -53,8 +53,18 @@ class Spread:
     find_most: Callable[[], np.ndarray] | None = None
     loudest: float = 1.0
     ceiling: float = math.inf
+    colour: np.ndarray | None = None
+    """Shares over the cells of what the kernel makes; None: where it came in."""
     range_db: tuple[float, float] | None = None
     """Of a stage that depends on level: its gain for what is quiet and for what is loud."""
+
+    def made(self, power: np.ndarray) -> np.ndarray:
+        """Power (3, CELLS) that it makes of its own, of a power that comes in."""
+        assert self.kernel is not None
+        found: np.ndarray = np.einsum("ijc,jc->ic", self.kernel, power)
+        if self.colour is not None:
+            found = found.sum(axis=1, keepdims=True) * self.colour
+        return found
 
 
 def of_matrix(matrix: np.ndarray) -> np.ndarray:

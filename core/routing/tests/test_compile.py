@@ -12,6 +12,8 @@ from core.routing.document.rig import RigError
 from core.routing.evaluate.signal import compile_rig
 from core.routing.plan import responses as rs
 from core.routing.plan.build import split_responses
+from core.routing.plan.cells import MIDDLE_HZ, pink
+from core.routing.plan.distortion import spectrum_made
 from core.routing.tests.rigs import looked_at
 from core.routing.tests.test_notation import grown
 
@@ -206,3 +208,41 @@ class Bounds(unittest.TestCase):
             lines.append(f"s{n} > level (level -20 dB) > b{n}")
         with self.assertRaisesRegex(RigError, "closes 25 loops; up to 24.*kept"):
             evaluate(parse_rig("\n".join([*lines, "b25 > o: output"])))
+
+
+class Distortion(unittest.TestCase):
+    """Where distortion lies: against noise of the assumed spectrum, shaped sample by sample here."""
+
+    def shaped_noise(self, shape, rate: float = 192_000.0, seconds: float = 12.0):
+        """Power over octaves from 50 Hz of what a shaper makes that is not in step, share of all."""
+        n = round(rate * seconds)
+        rng, hz = np.random.default_rng(5), np.fft.rfftfreq(n, 1 / rate)
+        inside = (hz >= 40) & (hz <= 16_000)
+        spectrum = np.zeros(len(hz), complex)
+        spectrum[inside] = np.exp(2j * np.pi * rng.random(int(inside.sum()))) / np.sqrt(hz[inside])
+        x = np.fft.irfft(spectrum, n)
+        x /= np.sqrt(np.mean(x * x))
+        y = shape(x)
+        made = y - np.mean(x * y) * x
+        power = np.abs(np.fft.rfft(made)) ** 2
+        edges = [50 * 2**i for i in range(9)]
+        heard = power[hz <= 23_000].sum()
+        return np.array([
+            power[(hz >= a) & (hz < b)].sum() / heard for a, b in zip(edges, edges[1:], strict=False)
+        ]), edges  # fmt: skip
+
+    def test_octaves_of_what_is_made(self):
+        for name, share, swing, shape in (
+            ("hard", 1.0, 0.0, np.sign),
+            ("soft", 0.0, 0.0, lambda x: x - 0.01 * x**3),
+            ("fold", 1.0, 2.0, lambda x: np.arcsin(np.sin(2.0 * x))),
+        ):
+            heard, edges = self.shaped_noise(shape)
+            shares, _ = spectrum_made(pink().weights, name, share, swing)
+            planned = np.array([
+                shares[(a <= MIDDLE_HZ) & (b > MIDDLE_HZ)].sum()
+                for a, b in zip(edges, edges[1:], strict=False)
+            ])  # fmt: skip
+            with self.subTest(name):
+                self.assertLess(np.abs(10 * np.log10(planned / heard)).max(), 1.0)
+                self.assertAlmostEqual(float(planned.sum()), float(heard.sum()), delta=0.03)

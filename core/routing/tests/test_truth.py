@@ -202,6 +202,17 @@ class Words(unittest.TestCase):
         ):
             rows = self.rows(text)
             self.assertEqual(len({a.id for a in rows}), len(rows), text)
+
+    def test_a_row_keeps_its_id_whatever_happens_elsewhere(self):
+        text = (
+            "a: source > s: split > c: compressor > m: merge > o: output\n"
+            "s > d: delay (time 90 ms, feedback 40 %) > m"
+        )
+        rows = {a.name: a.id for a in looked_at(text).boards[0].arrivals}
+        before = "b: source > e: equaliser > r: reverb > o\n"
+        more = {a.name: a.id for a in looked_at(text + "\n" + before).boards[0].arrivals}
+        self.assertEqual({name: more[name] for name in rows}, rows)
+        self.assertGreater(len(rows), 4)
             self.assertEqual(len({(a.name, a.detail) for a in rows}), len(rows), text)
 
     def test_a_strip_shows_where_its_pan_puts_the_sound(self):

@@ -202,6 +202,7 @@ class Words(unittest.TestCase):
         ):
             rows = self.rows(text)
             self.assertEqual(len({a.id for a in rows}), len(rows), text)
+            self.assertEqual(len({(a.name, a.detail) for a in rows}), len(rows), text)
 
     def test_a_row_keeps_its_id_whatever_happens_elsewhere(self):
         text = (
@@ -213,7 +214,6 @@ class Words(unittest.TestCase):
         more = {a.name: a.id for a in looked_at(text + "\n" + before).boards[0].arrivals}
         self.assertEqual({name: more[name] for name in rows}, rows)
         self.assertGreater(len(rows), 4)
-            self.assertEqual(len({(a.name, a.detail) for a in rows}), len(rows), text)
 
     def test_a_strip_shows_where_its_pan_puts_the_sound(self):
         for pan in (-100, -45, 30, 70, 100):

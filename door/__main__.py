@@ -1,4 +1,4 @@
-"""`./fonodrome`: start, test, bench, screenshots, null, rig, render, password, generate."""
+"""`./fonodrome`: start, test, bench, screenshots, null, loudness, tempo, rig, render, password, generate."""
 
 import argparse
 import os
@@ -13,6 +13,8 @@ from show import Trouble  # noqa: E402
 
 _SCRIPTED = {
     "null": ("core.measure.cli",),
+    "loudness": ("core.audio.cli",),
+    "tempo": ("core.tempo.cli",),
     "rig": ("core.course.cli", "rig"),
     "render": ("core.course.cli", "render"),
 }
@@ -53,6 +55,10 @@ def _parser() -> argparse.ArgumentParser:
     commands.add_parser(
         "null", help="null test of two files (null --help tells more)", add_help=False
     )
+    commands.add_parser(
+        "loudness", help="loudness and peaks of a file (loudness --help)", add_help=False
+    )
+    commands.add_parser("tempo", help="the tempo map of a MIDI file (tempo --help)", add_help=False)
     commands.add_parser(
         "rig", help="what a rig does, from its notation or JSON (rig --help)", add_help=False
     )

@@ -8,6 +8,7 @@ import numpy as np
 import soundfile
 from pydantic import Field
 
+from core.audio.layout import layout_said
 from core.audio.source import BLOCK_FRAMES, AudioSource, open_audio
 from core.audio.spectrum import SpectrumMeter
 from core.edge import Edge
@@ -24,6 +25,7 @@ class ClipReport(Edge):
 
     rate_hz: int
     channels: int
+    layout: str = Field("", description="Which channel is which loudspeaker, as it is taken")
     frames: int
     seconds: float
     format: str
@@ -151,6 +153,7 @@ def _describe(source: AudioSource, progress: Progress) -> ClipReport:
     return ClipReport(
         rate_hz=source.rate_hz,
         channels=source.channels,
+        layout=layout_said(source.channels),
         frames=source.frames,
         seconds=source.seconds,
         format=source.format,

@@ -1,15 +1,25 @@
-"""Integrated loudness after ITU-R BS.1770: K-weighting, 400 ms blocks, an absolute and a relative gate."""
+"""Loudness after ITU-R BS.1770 and EBU R 128: K-weighting, 400 ms blocks, two gates; largest values and
+range after EBU Tech 3341 and 3342.
+
+Integrated loudness looks every 100 ms, as the standard has it. The largest momentary and short-term
+loudness are looked for every 10 ms: a burst may fall between the tenths.
+"""
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
 from core.audio.biquads import Biquads, pair_powers
+from core.audio.layout import layout_of
 from core.units.decibel import amplitude, power_decibels, power_of
 
 _ABSOLUTE_LUFS = -70.0
+_NOTHING_LUFS = -150.0
 _RELATIVE_LU = -10.0
 _OFFSET = -0.691
+FINE = 10
+"""Steps of 10 ms in one of 100 ms."""
 
 
 def k_weighting(rate_hz: float) -> np.ndarray:
@@ -35,14 +45,20 @@ def k_weighting(rate_hz: float) -> np.ndarray:
 class EnergyMeter:
     """K-weighted energies of sounds that belong together, over steps of 100 ms, from blocks.
 
-    `push` takes (sounds, channels, n) with one or two channels. `tenths()` gives (steps, sounds,
-    sounds): for each step the mean of every product of two sounds, channels added. With gains g the
-    mix of a step has the power `g^T E g`: so the loudness of any mix is known without mixing.
+    `push` takes (sounds, channels, n); several sounds have one or two channels, one alone may have any
+    usual layout. `tenths()` gives (steps, sounds, sounds): for each step the mean of every product of
+    two sounds, channels added. With gains g the mix of a step has the power `g^T E g`: so the loudness
+    of any mix is known without mixing. `hundredths()` has the powers of one sound every 10 ms. Raises
+    AudioError for a number of channels without a layout.
     """
 
     def __init__(self, rate_hz: int, sounds: int = 1) -> None:
-        self.step = round(0.1 * rate_hz)
+        self.fine = max(1, round(0.01 * rate_hz))
+        self.step = FINE * self.fine
+        self._rate = rate_hz
         self._weights = [Biquads(k_weighting(rate_hz)) for _ in range(sounds)]
+        self._more: list[tuple[Biquads, np.ndarray]] = []
+        """Filters and what is carried of further pairs of channels."""
         self._held = np.zeros((sounds, 2, 0))
         self._carry = np.zeros(2)
         self._done: list[np.ndarray] = []
@@ -68,17 +84,38 @@ class EnergyMeter:
         self._held = whole[:, :, steps * self.step :].copy()
 
     def _push_one(self, block: np.ndarray) -> None:
-        left = np.ascontiguousarray(block[0], dtype=np.float64)
-        right = np.zeros_like(left) if len(block) == 1 else np.ascontiguousarray(block[1], float)
-        powers = np.empty(len(left) // self.step + 1)
-        weigh = self._weights[0]
-        found = pair_powers(left, right, weigh.sos, weigh.state, self.step, self._carry, powers)
-        self._done.append(powers[:found, None, None].copy())
+        counts = layout_of(len(block)).weights
+        while len(self._more) < (len(counts) - 1) // 2:
+            self._more.append((Biquads(k_weighting(self._rate)), np.zeros(2)))
+        total = np.zeros(0)
+        pairs = [(self._weights[0], self._carry), *self._more]
+        for first, (weigh, carry) in zip(range(0, len(block), 2), pairs, strict=False):
+            sides = [
+                np.ascontiguousarray(row, dtype=np.float64) for row in block[first : first + 2]
+            ]
+            for i, side in enumerate(sides):
+                if counts[first + i] != 1.0:
+                    sides[i] = math.sqrt(counts[first + i]) * side
+            right = sides[1] if len(sides) == 2 else np.zeros_like(sides[0])
+            powers = np.empty(len(right) // self.fine + 1)
+            found = pair_powers(sides[0], right, weigh.sos, weigh.state, self.fine, carry, powers)
+            total = powers[:found].copy() if first == 0 else total + powers[:found]
+        self._done.append(total[:, None, None])
+
+    def hundredths(self) -> np.ndarray:
+        """Power of the one sound over each 10 ms, channels as they count."""
+        if self._sounds != 1:
+            raise ValueError("Only of one sound.")
+        return np.concatenate(self._done)[:, 0, 0] if self._done else np.zeros(0)
 
     def tenths(self) -> np.ndarray:
         if not self._done:
             return np.zeros((0, self._sounds, self._sounds))
-        return np.concatenate(self._done)
+        whole = np.concatenate(self._done)
+        if self._sounds > 1:
+            return whole
+        steps = len(whole) // FINE
+        return whole[: steps * FINE].reshape(steps, FINE, 1, 1).mean(axis=1)
 
 
 def _lufs(power: float) -> float:
@@ -100,6 +137,54 @@ def short_term_lufs(tenths: np.ndarray) -> np.ndarray:
     return _OFFSET + power_decibels(np.maximum(blocks, 1e-30))
 
 
+def largest_lufs(hundredths: np.ndarray, seconds: float) -> float | None:
+    """Largest loudness of any stretch of so many seconds, looked at every 10 ms; None where there is
+    none so long, or nothing in it.
+    """
+    count = round(100 * seconds)
+    if len(hundredths) < count:
+        return None
+    total = np.concatenate([[0.0], np.cumsum(hundredths)])
+    top = float((total[count:] - total[:-count]).max()) / count
+    return _lufs(top) if top > power_of(_NOTHING_LUFS - _OFFSET) else None
+
+
+def range_lu(tenths: np.ndarray) -> float | None:
+    """Loudness range, EBU Tech 3342: 3 s windows, gates at -70 LUFS and 20 LU below; None where too
+    little of it sounds.
+    """
+    if len(tenths) < 30:
+        return None
+    windows = np.convolve(tenths, np.ones(30) / 30, mode="valid")
+    loud = _OFFSET + power_decibels(np.maximum(windows, 1e-30))
+    kept = windows[loud >= _ABSOLUTE_LUFS]
+    if not len(kept):
+        return None
+    gate = _lufs(float(kept.mean())) - 20
+    inside = loud[loud >= gate]
+    if len(inside) < 2:
+        return None
+    return float(np.percentile(inside, 95) - np.percentile(inside, 10))
+
+
+@dataclass(frozen=True)
+class Loudness:
+    """What a loudness meter shows at the end of a sound; None where it does not exist."""
+
+    integrated_lufs: float | None
+    momentary_max_lufs: float | None
+    short_term_max_lufs: float | None
+    range_lu: float | None
+
+
+def loudness_of(meter: EnergyMeter) -> Loudness:
+    """All four figures of one sound."""
+    tenths, fine = meter.tenths()[:, 0, 0], meter.hundredths()
+    return Loudness(
+        gated_lufs(tenths), largest_lufs(fine, 0.4), largest_lufs(fine, 3.0), range_lu(tenths)
+    )
+
+
 def gated_lufs(tenths: np.ndarray) -> float | None:
     """Integrated loudness of powers per 100 ms (steps,); None below the absolute gate."""
     if len(tenths) < 4:
@@ -119,8 +204,11 @@ def mixed_tenths(energies: np.ndarray, gains: np.ndarray) -> np.ndarray:
 
 
 def integrated_lufs(sound: np.ndarray, rate_hz: float) -> float | None:
-    """Loudness of (channels, n) in LUFS; None below the absolute gate or under 400 ms."""
+    """Loudness of (channels, n) in LUFS; None below the absolute gate or under 400 ms.
+
+    Raises AudioError for a number of channels without a usual layout.
+    """
     meter = EnergyMeter(round(rate_hz))
     for start in range(0, sound.shape[1], 1 << 16):
-        meter.push(sound[None, :2, start : start + (1 << 16)])
+        meter.push(sound[None, :, start : start + (1 << 16)])
     return gated_lufs(meter.tenths()[:, 0, 0])

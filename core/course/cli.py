@@ -27,11 +27,12 @@ from core.routing import (
     Rig,
     clip_facts,
     compile_rig,
+    impulses_used,
     load_rig,
     parse_rig,
     run_checks,
 )
-from core.routing.document.kinds import Convolution, Source
+from core.routing.document.kinds import Source
 from core.routing.edit.edits import with_scene
 from core.routing.plan.carried import Carried
 from core.routing.plan.cells import ClipFacts
@@ -142,7 +143,7 @@ def _rig_and_context(given: argparse.Namespace) -> tuple[Rig, Context, dict[str,
         if name in clips:
             raise Wrong(f"Source “{name}” was given two clips.")
         clips[name] = clip_facts(path.name, _examined(path), stereo=node.stereo)
-    wanted = {n.impulse for n in rig.nodes.values() if isinstance(n, Convolution) and n.impulse}
+    wanted = impulses_used(rig)
     sounds = {}
     for name, path in given.impulse:
         if name not in wanted:

@@ -57,9 +57,12 @@ class RenderJob(Edge):
     bare: bool = Field(False, description="The clip itself, past the whole rig")
 
 
-def bare_rig(job: RenderJob) -> Rig:
-    """What leads a clip to where the rig would, through nothing at all."""
-    return parse_rig(f"{job.source}: source (stereo) > {job.output}: output (stereo)")
+def bare_rig(job: RenderJob, channels: int = 2) -> Rig:
+    """What leads a clip of so many channels to where the rig would, through nothing at all. Mono goes
+    to two sides as it does everywhere: at the loudness that it has.
+    """
+    sides = " (stereo)" if channels > 1 else ""
+    return parse_rig(f"{job.source}: source{sides} > {job.output}: output (stereo)")
 
 
 class StemReport(StemOut):

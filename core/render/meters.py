@@ -3,8 +3,8 @@
 import numpy as np
 from pydantic import Field
 
-from core.audio.loudness import EnergyMeter, gated_lufs, momentary_lufs, short_term_lufs
-from core.audio.oversample import Oversampler, true_peak
+from core.audio.loudness import EnergyMeter, loudness_of, momentary_lufs, short_term_lufs
+from core.audio.oversample import LATENCY, Oversampler, true_peak
 from core.edge import Edge
 from core.measure.bands import BandMeter, third_octave_centres_hz
 from core.units.decibel import decibels, power_decibels, power_of
@@ -20,6 +20,9 @@ class SoundReport(Edge):
     rate_hz: int
     channels: int
     loudness_lufs: float | None = Field(description="Integrated, ITU-R BS.1770")
+    momentary_max_lufs: float | None = Field(None, description="Largest of any 400 ms")
+    short_term_max_lufs: float | None = Field(None, description="Largest of any 3 s")
+    range_lu: float | None = Field(None, description="Loudness range, EBU Tech 3342")
     peak_dbfs: float | None = Field(description="Largest sample")
     true_peak_dbtp: float | None = Field(description="Largest value between samples, 4 x")
     correlation: float | None = Field(description="Of left and right over the whole, -1 to 1")
@@ -80,11 +83,16 @@ class SoundMeter:
         self.seen += count
 
     def report(self) -> SoundReport:
+        # What lies between the last samples is seen once silence has followed them.
+        self.true = max(self.true, true_peak(np.zeros((self.channels, LATENCY)), self.over))
         ll, rr, lr = self.sums.sum(axis=0)
         both = float(np.sqrt(ll * rr))
+        loud = loudness_of(self.energy)
         return SoundReport(
             seconds=self.seen / self.rate, rate_hz=self.rate, channels=self.channels,
-            loudness_lufs=gated_lufs(self.energy.tenths()[:, 0, 0]), peak_dbfs=to_dbfs(self.peak),
+            loudness_lufs=loud.integrated_lufs, momentary_max_lufs=loud.momentary_max_lufs,
+            short_term_max_lufs=loud.short_term_max_lufs, range_lu=loud.range_lu,
+            peak_dbfs=to_dbfs(self.peak),
             true_peak_dbtp=to_dbfs(max(self.peak, self.true)),
             correlation=float(lr / both) if both > 1e-15 else None,
         )  # fmt: skip

@@ -17,6 +17,7 @@ from core.errors import FonodromeError
 from core.render.processors.base import Curve
 from core.routing import Context, compile_rig
 from core.routing.document import kinds as k
+from core.routing.document.fields import parameters_of
 from core.routing.document.rig import Rig
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan
 from core.tempo import TempoMap
@@ -160,6 +161,8 @@ def resolve_moves(
         if isinstance(node, k.Delay) and move.field == "time":
             _move_time(rig, context, plan, node, times, values, rate_hz, curves)
             continue
+        if isinstance(node, k.Delay) and move.field == "feedback_percent":
+            _within_device(context, node, values)
         compiled: dict[float | bool, dict[ArcKey, Arc]] = {}
         rounds: dict[float | bool, Plan] = {}
         for value in dict.fromkeys((resting, *values)):
@@ -167,7 +170,8 @@ def resolve_moves(
             there = _keys(other)
             _same_but_for_gains(rig, move, known, there, other.points == plan.points)
             compiled[value], rounds[value] = there, other
-        _move_loops(plan, rounds, times, values, move.part, curves)
+        loops = _move_loops(rig, plan, rounds, times, values, move, curves)
+        heard = loops
         owned = {
             key for there in compiled.values() for key, arc in there.items()
             if arc.owner == move.part
@@ -175,6 +179,7 @@ def resolve_moves(
         for key in owned:
             rows = np.array([_matrix(compiled[v].get(key)) for v in values])
             if not np.allclose(rows, rows[0]) or not np.allclose(rows[0], _matrix(known.get(key))):
+                heard = True
                 if key in wanted:
                     raise MoveError(
                         f"{_shown(rig, move.part)}: two of its settings move; one at a time can."
@@ -183,6 +188,10 @@ def resolve_moves(
             if key not in known:
                 known[key] = next(c[key] for c in compiled.values() if key in c)
                 plan.arcs.append(known[key])
+        if not heard and any(value != resting for value in values):
+            raise MoveError(
+                f"{_shown(rig, move.part)}: moving its {_labelled(rig, move)} would not be heard."
+            )
     curves.arcs = {id(known[key]): Moved(at, rows) for key, (at, rows) in wanted.items()}
     return plan, curves
 
@@ -221,13 +230,37 @@ def _move_bypass(
     wanted[key] = (at, (1 - on)[:, None] * np.array([UNIT]))
 
 
+def _within_device(context: Context, node: k.Delay, values: list[float | bool]) -> None:
+    device = context.feedback_of(node)
+    if device is not None:
+        for value in values[1:]:
+            if not device[0] <= value <= device[1]:
+                raise MoveError(
+                    f"{node.shown}: its device goes from {device[0]:g} to {device[1]:g} % feedback; "
+                    f"this move asks for {value:g} %."
+                )
+
+
+def _labelled(rig: Rig, move: WrittenMove) -> str:
+    node = rig.nodes.get(move.part)
+    if node is not None:
+        for one in parameters_of(type(node)):
+            if one.field == move.field:
+                return one.label
+    return move.field.replace("_", " ")
+
+
 def _move_loops(
-    plan: Plan, rounds: Mapping[float | bool, Plan], times: list[float],
-    values: list[float | bool], owner: str, curves: Moves,
-) -> None:  # fmt: skip
-    """What goes round in a delay, where its feedback moves."""
+    rig: Rig, plan: Plan, rounds: Mapping[float | bool, Plan], times: list[float],
+    values: list[float | bool], move: WrittenMove, curves: Moves,
+) -> bool:  # fmt: skip
+    """What goes round in a delay, where its feedback moves; whether anything of it does."""
+    owner, moved = move.part, False
     points = {p for other in rounds.values() for p, lp in other.loops.items() if lp.owner == owner}
     for point in points:
+        there = [other.loops[point] for other in rounds.values() if point in other.loops]
+        if len({(id(loop.shape), loop.insert, loop.delay_s) for loop in there}) > 1:
+            raise _cannot(rig, move)
         rows = np.array(
             [
                 rounds[v].loops[point].matrix if point in rounds[v].loops else (0.0,) * 4
@@ -236,9 +269,11 @@ def _move_loops(
         )
         if np.allclose(rows, rows[0]):
             continue
+        moved = True
         curves.loops[point] = Moved(np.array(times, dtype=float), rows)
         if point not in plan.loops:
             plan.loops[point] = next(o.loops[point] for o in rounds.values() if point in o.loops)
+    return moved
 
 
 def _move_time(
@@ -273,6 +308,13 @@ def _move_time(
             )
 
 
+def _cannot(rig: Rig, move: WrittenMove) -> MoveError:
+    return MoveError(
+        f"{_shown(rig, move.part)}: its {_labelled(rig, move)} cannot be moved. Levels, mix, pan, mute, "
+        "bypass, a delay's time and feedback, and the frequency of a swept filter can."
+    )
+
+
 def _matrix(arc: Arc | None) -> Matrix:
     if arc is None:
         return (0.0, 0.0, 0.0, 0.0)
@@ -297,11 +339,7 @@ def _same_but_for_gains(
             before.stage.model_dump(exclude=_GAINS) == arc.stage.model_dump(exclude=_GAINS)
         )  # fmt: skip
         if not alike or not same or not settings or before.shape is not arc.shape:
-            raise MoveError(
-                f"{_shown(rig, move.part)}: its {move.field.replace('_', ' ')} cannot be moved. "
-                "Levels, mix, pan, mute, bypass, a delay's time and feedback, and the frequency of a "
-                "swept filter can."
-            )
+            raise _cannot(rig, move)
 
 
 _GAINS = {"mix_percent", "mix_law", "output_db", "inverted", "bypassed", "muted", "level_db"}

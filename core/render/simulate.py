@@ -8,16 +8,16 @@ import numpy as np
 from pydantic import Field
 
 from core.audio import open_audio
-from core.audio.loudness import EnergyMeter, gated_lufs
+from core.audio.loudness import EnergyMeter, gated_lufs, range_lu
 from core.audio.onsets import find_onsets
-from core.audio.oversample import Oversampler, true_peak
+from core.audio.oversample import LATENCY, Oversampler, true_peak
 from core.blend import ParallelSettings, parallel_db
 from core.edge import Edge
 from core.errors import AudioError, FonodromeError
 from core.render.processors import Setting
 from core.render.processors.dynamics import CompressorWork
 from core.routing.document import kinds as k
-from core.units.decibel import amplitude, db_gain, decibels, power_decibels
+from core.units.decibel import amplitude, db_gain, decibels
 
 _BLOCK = 1 << 14
 CURVE_S = 0.02
@@ -61,25 +61,9 @@ class ParallelMeasured(Edge):
     cautions: list[str]
 
 
-def _loudness_range(tenths: np.ndarray) -> float | None:
-    """EBU Tech 3342 from powers per 100 ms: 3 s windows, gates at -70 LUFS and 20 LU below."""
-    if len(tenths) < 30:
-        return None
-    windows = np.convolve(tenths, np.ones(30) / 30, mode="valid")
-    loud = -0.691 + power_decibels(np.maximum(windows, 1e-30))
-    kept = windows[loud >= -70]
-    if not len(kept):
-        return None
-    gate = -0.691 + power_decibels(float(kept.mean())) - 20
-    inside = loud[loud >= gate]
-    if len(inside) < 2:
-        return None
-    return float(np.percentile(inside, 95) - np.percentile(inside, 10))
-
-
 class _Side:
-    def __init__(self, rate_hz: int) -> None:
-        self.energy, self.over = EnergyMeter(rate_hz), Oversampler(2)
+    def __init__(self, rate_hz: int, channels: int) -> None:
+        self.energy, self.over = EnergyMeter(rate_hz), Oversampler(channels)
         self.peak = self.true = self.power = 0.0
         self.count = 0
 
@@ -91,6 +75,8 @@ class _Side:
         self.count += block.size
 
     def levels(self) -> SideLevels:
+        last = np.zeros((self.over.channels, LATENCY))
+        self.true = max(self.true, true_peak(last, self.over))
         tenths = self.energy.tenths()[:, 0, 0]
         rms = math.sqrt(self.power / max(1, self.count))
         sounding = rms > 1e-9
@@ -98,7 +84,7 @@ class _Side:
             loudness_lufs=gated_lufs(tenths),
             true_peak_dbtp=decibels(max(self.true, self.peak)) if sounding else None,
             crest_db=decibels(self.peak / rms) if sounding else None,
-            range_lu=_loudness_range(tenths),
+            range_lu=range_lu(tenths),
         )  # fmt: skip
 
 
@@ -113,7 +99,9 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
             makeup_db=s.makeup_db, attack_ms=s.attack_ms, release_ms=s.release_ms,
         )  # fmt: skip
         work = CompressorWork(stage, Setting(rate))
-        before, after = _Side(rate), _Side(rate)
+        # A mono clip is measured as one channel, as everywhere.
+        sides = min(2, sound.channels)
+        before, after = _Side(rate, sides), _Side(rate, sides)
         dry, wet = (db_gain(v) for v in (s.dry_db, s.wet_db))
         step = max(1, round(CURVE_S * rate))
         taken: list[np.ndarray] = []
@@ -125,8 +113,8 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
             block = np.stack([raw[0], raw[min(1, len(raw) - 1)]])
             reduction = work.reduction(block)
             squeezed = block * amplitude(s.makeup_db - reduction)
-            before.push(block)
-            after.push(dry * block + wet * squeezed)
+            before.push(block[:sides])
+            after.push((dry * block + wet * squeezed)[:sides])
             frames = reduction[: len(reduction) // step * step].reshape(-1, step)
             taken.append(frames.max(axis=1))
             rms = np.sqrt(

@@ -1,7 +1,7 @@
 """Routing: the rig document, its notation, its arrivals, its checks and its edits."""
 
 from core.routing.checks import CheckReport, run_checks
-from core.routing.document.delays import delays_used
+from core.routing.document.delays import delays_used, impulses_used
 from core.routing.document.kinds import KindOut, describe_kinds
 from core.routing.document.notation import NotationError, format_rig, parse_rig
 from core.routing.document.rig import Rig, RigError
@@ -31,6 +31,6 @@ __all__ = [
     "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Done", "Edit", "EditConflict",
     "Evaluation", "Fragment", "KindOut", "Measured", "NotationError", "Rig", "RigError", "RigLayout", "RigReport",
     "RigView", "StageGauge", "Template", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts",
-    "delays_used", "describe_kinds", "difference", "difference_in_words", "evaluate", "format_rig", "lay_out_rig", "load_rig",
+    "delays_used", "impulses_used", "describe_kinds", "difference", "difference_in_words", "evaluate", "format_rig", "lay_out_rig", "load_rig",
     "parse_rig", "patch_csv", "perform", "plan_digest", "rig_view", "run_checks", "template_of",
 ]  # fmt: skip

@@ -2,7 +2,7 @@
 
 from core.tempo.from_delay import TempoFromDelay, TempoFromDelayRequest, tempo_from_delay
 from core.tempo.map import TempoMap, TempoMapOut, TempoMapRequest, read_tempo_map
-from core.tempo.midi import MidiError, MidiTempoMap, read_midi, write_midi
+from core.tempo.midi import MidiTempoMap, read_midi, write_midi
 from core.tempo.ruler import (
     NoteReading,
     TimeRuler,

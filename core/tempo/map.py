@@ -16,7 +16,7 @@ from pydantic import Field
 from core.devices import DeviceProfile, Setting, nearest_setting
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.tempo.song import TempoSection, check_sections
+from core.tempo.song import MOST_SECTIONS, TempoSection, check_sections
 from core.units import NoteValue, TempoFrame, parse_time
 from core.units import format as fmt
 
@@ -31,7 +31,9 @@ class _Stretch:
 
     section: TempoSection
     first_bar: int
-    bars: int
+    """The bar in which it begins."""
+    first_beat: float
+    """The beat of that bar at which it begins, from 1."""
     quarters_from: float
     quarters: float
     seconds_from: float
@@ -64,6 +66,23 @@ class _Stretch:
         return self.quarter_bpm + (self.quarter_bpm_end - self.quarter_bpm) * share
 
 
+@dataclass(frozen=True)
+class _Run:
+    """Bars of one metre in a row: a change of tempo inside a bar does not begin another."""
+
+    first_bar: int
+    quarters_from: float
+    metre: tuple[int, int]
+
+    @property
+    def bar_quarters(self) -> float:
+        return 4 * self.metre[0] / self.metre[1]
+
+
+_HAIR = 1e-6
+"""Quarters that are no part of a bar."""
+
+
 class TempoMap:
     """Sections laid out in time. An open last section counts as 8 bars and goes on beyond them.
 
@@ -73,19 +92,42 @@ class TempoMap:
     def __init__(self, sections: Sequence[TempoSection]) -> None:
         check_sections(sections)
         self.stretches: list[_Stretch] = []
-        bar, quarters, seconds = 1, 0.0, 0.0
+        self.runs: list[_Run] = []
+        quarters, seconds = 0.0, 0.0
         for section in sections:
-            bars = section.bars or OPEN_BARS
+            run = self.runs[-1] if self.runs else None
+            if run is None or run.metre != section.metre:
+                # Another metre begins a bar; what was under way is a short one.
+                begun = 0 if run is None else (quarters - run.quarters_from) / run.bar_quarters
+                first = 1 if run is None else run.first_bar + math.ceil(begun - _HAIR)
+                run = _Run(first, quarters, section.metre)
+                self.runs.append(run)
+            into = (quarters - run.quarters_from) / run.bar_quarters
+            whole = math.floor(into + _HAIR)
+            beat = max(0.0, into - whole) * section.metre_count + 1
             unit = float(section.frame(48_000).beat.whole_notes * 4)
             start = section.tempo_bpm * unit
             end = start if section.ramp_to_bpm is None else section.ramp_to_bpm * unit
-            length = bars * 4 * section.metre_count / section.metre_unit
-            flat = _Stretch(section, bar, bars, quarters, length, seconds, 0.0, start, end)
+            length = section.quarters(OPEN_BARS)
+            place = (section, run.first_bar + whole, round(beat, 9), quarters, length, seconds)
+            flat = _Stretch(*place, 0.0, start, end)
             lasts = flat.seconds_in(length)
-            self.stretches.append(
-                _Stretch(section, bar, bars, quarters, length, seconds, lasts, start, end)
-            )
-            bar, quarters, seconds = bar + bars, quarters + length, seconds + lasts
+            self.stretches.append(_Stretch(*place, lasts, start, end))
+            quarters, seconds = quarters + length, seconds + lasts
+        self._quarters_from = [s.quarters_from for s in self.stretches]
+        self._seconds_from = [s.seconds_from for s in self.stretches]
+        self._bars_from = [r.first_bar for r in self.runs]
+        self._runs_from = [r.quarters_from for r in self.runs]
+
+    @property
+    def bars(self) -> int:
+        """Bars that begin in it."""
+        last = self.runs[-1]
+        return (
+            last.first_bar
+            - 1
+            + math.ceil((self.quarters - last.quarters_from) / last.bar_quarters - _HAIR)
+        )
 
     @property
     def seconds(self) -> float:
@@ -97,10 +139,13 @@ class TempoMap:
         last = self.stretches[-1]
         return last.quarters_from + last.quarters
 
+    def _at(self, quarters: float) -> tuple[int, _Stretch]:
+        index = max(0, bisect_right(self._quarters_from, quarters) - 1)
+        return index, self.stretches[index]
+
     def time_s(self, quarters: float) -> float:
         """Seconds at a position in quarters; before 0 and beyond the end at the outer tempo."""
-        starts = [s.quarters_from for s in self.stretches]
-        stretch = self.stretches[max(0, bisect_right(starts, quarters) - 1)]
+        _, stretch = self._at(quarters)
         inside = quarters - stretch.quarters_from
         if inside < 0:
             return 60 * inside / stretch.quarter_bpm
@@ -111,8 +156,7 @@ class TempoMap:
 
     def quarters_at(self, seconds: float) -> float:
         """The position in quarters at a time: the inverse of `time_s`."""
-        starts = [s.seconds_from for s in self.stretches]
-        stretch = self.stretches[max(0, bisect_right(starts, seconds) - 1)]
+        stretch = self.stretches[max(0, bisect_right(self._seconds_from, seconds) - 1)]
         inside = seconds - stretch.seconds_from
         if inside < 0:
             return stretch.quarter_bpm * inside / 60
@@ -121,29 +165,33 @@ class TempoMap:
             return stretch.quarters_from + stretch.quarters + stretch.quarter_bpm_end * over / 60
         return stretch.quarters_from + stretch.quarters_in(inside)
 
+    def _run_of(self, bar: int) -> _Run:
+        return self.runs[max(0, bisect_right(self._bars_from, bar) - 1)]
+
     def quarters_of(self, bar: int, beat: float = 1.0) -> float:
         """Position in quarters of a bar and beat, both counted from 1. Beats are metre units."""
         if bar < 1 or beat < 1:
             raise FonodromeError("Bars and beats are counted from 1.")
-        starts = [s.first_bar for s in self.stretches]
-        stretch = self.stretches[bisect_right(starts, bar) - 1]
-        in_bars = (bar - stretch.first_bar) * stretch.bar_quarters
-        return stretch.quarters_from + in_bars + (beat - 1) * 4 / stretch.section.metre_unit
+        run = self._run_of(bar)
+        in_bars = (bar - run.first_bar) * run.bar_quarters
+        return run.quarters_from + in_bars + (beat - 1) * 4 / run.metre[1]
+
+    def metre_of(self, bar: int) -> tuple[int, int]:
+        """Beats of a bar and the note that one of them is."""
+        return self._run_of(bar).metre
 
     def bar_at(self, quarters: float) -> tuple[int, float, int]:
         """Bar and beat (from 1) at a position, and the index of the section."""
-        starts = [s.quarters_from for s in self.stretches]
-        index = max(0, bisect_right(starts, quarters + 1e-9) - 1)
-        stretch = self.stretches[index]
-        inside = max(0.0, quarters - stretch.quarters_from)
-        bar = math.floor(inside / stretch.bar_quarters + 1e-9)
-        beat = (inside - bar * stretch.bar_quarters) * stretch.section.metre_unit / 4
-        return stretch.first_bar + bar, max(0.0, beat) + 1, index
+        index, _ = self._at(quarters + 1e-9)
+        run = self.runs[max(0, bisect_right(self._runs_from, quarters + 1e-9) - 1)]
+        inside = max(0.0, quarters - run.quarters_from)
+        bar = math.floor(inside / run.bar_quarters + 1e-9)
+        beat = (inside - bar * run.bar_quarters) * run.metre[1] / 4
+        return run.first_bar + bar, max(0.0, beat) + 1, index
 
     def frame_at(self, quarters: float, sample_rate_hz: int) -> TempoFrame:
         """The tempo that holds at a position, as a frame to read note values against."""
-        starts = [s.quarters_from for s in self.stretches]
-        stretch = self.stretches[max(0, bisect_right(starts, quarters) - 1)]
+        _, stretch = self._at(quarters)
         inside = min(max(0.0, quarters - stretch.quarters_from), stretch.quarters)
         share = stretch.bpm_at(inside) / stretch.quarter_bpm
         frame = stretch.section.frame(sample_rate_hz)
@@ -151,7 +199,7 @@ class TempoMap:
 
 
 class TempoMapRequest(Edge):
-    sections: tuple[TempoSection, ...] = Field(max_length=1000)
+    sections: tuple[TempoSection, ...] = Field(max_length=MOST_SECTIONS)
     sample_rate_hz: int = Field(48_000, ge=8_000, le=384_000)
     delay: str = Field("1/8.", max_length=60, description="Note value or time to follow")
     device: DeviceProfile | None = None
@@ -166,8 +214,10 @@ class TempoMapRequest(Edge):
 class SectionOut(Edge):
     """A section as it lies in the song, and what the delay is in it."""
 
-    first_bar: int
+    first_bar: int = Field(description="The bar in which it begins")
+    first_beat: float = Field(description="The beat of that bar, from 1; 1: at the bar line")
     bars: int
+    beats: float = Field(description="On top of the bars")
     open: bool = Field(description="Goes on to the end of the song; 8 bars are drawn")
     start_s: float
     length_s: float
@@ -217,7 +267,7 @@ def _bars(tempo: TempoMap, until_s: float | None) -> tuple[list[float], list[int
         bar = len(starts) + 1
         quarters = tempo.quarters_of(bar)
         starts.append(tempo.time_s(quarters))
-        beats.append(tempo.stretches[tempo.bar_at(quarters)[2]].section.metre_count)
+        beats.append(tempo.metre_of(bar)[0])
         if starts[-1] > until_s:
             break
     return starts, beats
@@ -264,13 +314,17 @@ def read_tempo_map(request: TempoMapRequest) -> TempoMapOut:
         sections.append(
             SectionOut(
                 first_bar=stretch.first_bar,
-                bars=stretch.bars,
+                first_beat=stretch.first_beat,
+                bars=OPEN_BARS if stretch.section.bars is None else stretch.section.bars,
+                beats=stretch.section.beats,
                 open=stretch.section.bars is None,
                 start_s=stretch.seconds_from,
                 length_s=stretch.seconds,
                 bpm=stretch.section.tempo_bpm,
                 end_bpm=stretch.section.ramp_to_bpm or stretch.section.tempo_bpm,
-                bar_ms=stretch.seconds_in(stretch.bar_quarters) * 1e3,
+                bar_ms=60e3 / stretch.quarter_bpm * stretch.bar_quarters
+                if stretch.quarters < stretch.bar_quarters
+                else stretch.seconds_in(stretch.bar_quarters) * 1e3,
                 delay_ms=start,
                 end_delay_ms=end,
                 setting=set_on(start, frame),
@@ -288,7 +342,7 @@ def read_tempo_map(request: TempoMapRequest) -> TempoMapOut:
         bar_beats=beats,
         sections=sections,
         length_s=tempo.seconds,
-        bars=sum(s.bars for s in tempo.stretches),
+        bars=tempo.bars,
         kept_ms=kept,
         worst_error_ms=errors[worst],
         worst_section=worst,

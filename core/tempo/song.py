@@ -3,26 +3,36 @@
 from collections.abc import Sequence
 from typing import Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from core.edge import Edge
 from core.errors import FonodromeError, QuantityError
 from core.units import TempoFrame, parse_note_value
 
-MOST_SECTIONS = 200
+MOST_SECTIONS = 2000
+"""As many tempo events as a file is read for."""
+LEAST_BPM, MOST_BPM = 1.0, 999.0
 
 
 class TempoSection(Edge):
-    """A stretch of bars at one tempo, or with a ramp from one to another.
+    """A stretch at one tempo, or with a ramp from one to another: so many bars and beats.
 
-    `bars` null: to the end of the song; only the last section can be so.
+    It may begin and end inside a bar: then the next section goes on with that bar where its metre is
+    the same, and begins a new one where it is not. `bars` null: to the end of the song; only the last
+    section can be so.
     """
 
     name: str = Field("", max_length=40)
-    bars: int | None = Field(None, ge=1, le=10_000)
-    tempo_bpm: float = Field(120.0, ge=5, le=999, description="In the beat unit")
+    bars: int | None = Field(None, ge=0, le=100_000, description="Whole bars of its metre")
+    beats: float = Field(
+        0, ge=0, lt=64, description="Beats of the metre on top of the bars, with fractions"
+    )
+    tempo_bpm: float = Field(120.0, ge=LEAST_BPM, le=MOST_BPM, description="In the beat unit")
     ramp_to_bpm: float | None = Field(
-        None, ge=5, le=999, description="Tempo reached at the section's end, linear over its bars"
+        None,
+        ge=LEAST_BPM,
+        le=MOST_BPM,
+        description="Tempo reached at the section's end, linear over its bars",
     )
     beat_unit: str = Field("1/4", max_length=40)
     metre_count: int = Field(4, ge=1, le=64)
@@ -38,6 +48,24 @@ class TempoSection(Edge):
         if note is None or note.bars:
             raise ValueError(f"“{value}” is not a beat: 1/4, 1/8, 1/4. and so on.")
         return note.id
+
+    @model_validator(mode="after")
+    def _beats_within_a_bar(self) -> "TempoSection":
+        """Beats that make a bar are one."""
+        whole = int(self.beats // self.metre_count)
+        if whole and self.bars is not None:
+            object.__setattr__(self, "bars", self.bars + whole)
+            object.__setattr__(self, "beats", self.beats - whole * self.metre_count)
+        return self
+
+    @property
+    def metre(self) -> tuple[int, int]:
+        return self.metre_count, self.metre_unit
+
+    def quarters(self, open_bars: int) -> float:
+        """Its length; of an open one so many bars."""
+        bars = open_bars if self.bars is None else self.bars
+        return (bars * self.metre_count + self.beats) * 4 / self.metre_unit
 
     def frame(self, sample_rate_hz: int) -> TempoFrame:
         return TempoFrame(
@@ -62,6 +90,12 @@ def check_sections(sections: Sequence[TempoSection]) -> None:
             raise FonodromeError(
                 f"Section {number} has no end, but another one follows it: say how many bars it has."
             )
+        if section.bars is None and section.beats:
+            raise FonodromeError(
+                f"Section {number} has no end: beats of its last bar say nothing there."
+            )
+        if section.bars == 0 and section.beats < 1e-6:
+            raise FonodromeError(f"Section {number} lasts no time: give it bars or beats.")
         if section.bars is None and section.ramp_to_bpm is not None:
             raise FonodromeError(
                 f"Section {number} ramps to {section.ramp_to_bpm:g} BPM without an end: "

@@ -25,7 +25,7 @@ _NUMBER = re.compile(
 class TempoFrame(Edge):
     """What a length of time is read against."""
 
-    tempo_bpm: float = Field(120.0, ge=5, le=999, description="Beats per minute")
+    tempo_bpm: float = Field(120.0, ge=1, le=999, description="Beats per minute")
     beat_unit: str = Field("1/4", description="Note value that the tempo counts: '1/4', '1/4.'")
     metre_count: int = Field(4, ge=1, le=64, description="Upper number of the metre")
     metre_unit: Literal[1, 2, 4, 8, 16, 32] = Field(4, description="Lower number of the metre")

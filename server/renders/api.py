@@ -42,6 +42,7 @@ class RenderOut(Edge):
     clip: UUID
     capture: UUID | None
     bare: bool = Field(description="The clip itself, past the rig")
+    tail: bool = Field(description="Goes on until all has died away")
     source: str
     output: str
     place: str
@@ -78,7 +79,7 @@ def _one(request: HttpRequest, render_id: UUID) -> Render:
 def _out(render: Render) -> RenderOut:
     names = (
         "id", "source", "output", "place", "start_s", "length_s", "status", "progress", "stage",
-        "problem", "report", "bare",
+        "problem", "report", "bare", "tail",
     )  # fmt: skip
     values: dict[str, Any] = {name: getattr(render, name) for name in names}
     return RenderOut.model_validate(

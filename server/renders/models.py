@@ -23,6 +23,7 @@ class Render(JobState):
         help_text="A recording that is heard in place of the render",
     )  # fmt: skip
     bare = models.BooleanField(default=False, help_text="The clip itself, past the rig")
+    tail = models.BooleanField(default=True, help_text="Goes on until all has died away")
     digest = models.CharField(max_length=64)
     document = models.JSONField()
     blob = models.ForeignKey("clips.Blob", on_delete=models.PROTECT, null=True)

@@ -30,7 +30,7 @@ from core.render.clip import (
 )
 from core.render.moves import WrittenMove, resolve_moves
 from core.render.stems import PlaceOut, best_place, find_places
-from core.routing import compile_rig, load_rig
+from core.routing import compile_rig, impulses_used, load_rig
 from core.routing.document.rig import Rig as Document
 from core.routing.plan.model import Plan
 from core.tempo import TempoMap, TempoSection
@@ -51,7 +51,7 @@ _BYTES_A_SECOND = 8 * 192_000
 
 def impulses_of(song: Song, rig: Document) -> dict[str, Clip]:
     """The clips that a rig's impulse responses name, by that name."""
-    names = {n.impulse for n in rig.of_kind("convolution") if n.impulse}
+    names = impulses_used(rig)
     if not names:
         return {}
     found = song.clips.filter(name__in=names, status=Status.DONE, deleted_at=None)
@@ -125,7 +125,7 @@ def start_render(
         raise Problem(422, "The rig has no such source or output.", "no-way")
     document, moves = variant.document, variant.moves
     if job.bare:
-        rig = bare_rig(job)
+        rig = bare_rig(job, int((clip.report or {}).get("channels", 2)))
         plan, document, moves = compile_rig(rig, context_of(song)), rig.model_dump(mode="json"), []
         job = job.model_copy(update={"place": None})
     if job.place == "auto":
@@ -143,7 +143,7 @@ def start_render(
         render = Render.objects.create(
             variant=variant, clip=clip, source=job.source, output=job.output,
             place=job.place or "", start_s=job.start_s, length_s=job.length_s, digest=digest,
-            document=document, moves=moves, capture=capture, bare=job.bare,
+            document=document, moves=moves, capture=capture, bare=job.bare, tail=job.tail,
         )  # fmt: skip
         same = Render.objects.filter(digest=digest, status=Status.DONE).exclude(blob=None).first()
         if same is not None:
@@ -173,7 +173,7 @@ def _check_size(clip: Clip, job: RenderJob) -> None:
 def job_of(render: Render) -> RenderJob:
     return RenderJob(
         source=render.source, output=render.output, place=render.place or None,
-        start_s=render.start_s, length_s=render.length_s, bare=render.bare,
+        start_s=render.start_s, length_s=render.length_s, tail=render.tail, bare=render.bare,
     )  # fmt: skip
 
 
@@ -208,6 +208,7 @@ def newest(rows: Any) -> Any:
         "length_s",
         "capture",
         "bare",
+        "tail",
     )
     latest = rows.order_by().values(*keys).annotate(last=Max("created_at")).values("last")
     return rows.filter(created_at__in=latest)

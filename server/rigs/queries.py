@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from core.delay import slug
 from core.errors import FonodromeError
 from core.render.clip import impulse_of
-from core.routing import Context, Measured, StageGauge, clip_facts, plan_digest
+from core.routing import Context, Measured, StageGauge, clip_facts, impulses_used, plan_digest
 from core.routing import Rig as Document
 from core.routing.document.kinds import Source
 from core.routing.plan.cells import ClipFacts
@@ -53,8 +53,17 @@ def variant_of(user: User, variant_id: UUID, *, locked: bool = False) -> Variant
 def context_of(song: Song) -> Context:
     """The tempo that a song's rigs are computed under: that of its first section."""
     section = TempoSection.model_validate(song.tempo_map[0])
-    delays = {slug(line["name"]): line["value"] for line in delays_of(song)}
-    return Context(section.frame(song.sample_rate_hz), delays)
+    lines = delays_of(song)
+    delays = {slug(line["name"]): line["value"] for line in lines}
+    feedback = {
+        slug(line["name"]): (
+            line["device"].get("feedback_min_percent", 0.0),
+            line["device"].get("feedback_max_percent", 100.0),
+        )
+        for line in lines
+        if line.get("device")
+    }
+    return Context(section.frame(song.sample_rate_hz), delays, feedback)
 
 
 def context_for(variant: Variant, document: Document) -> Context:
@@ -84,7 +93,7 @@ def _clips_of(rig: Rig, document: Document) -> dict[str, ClipFacts]:
 
 
 def _impulses_of(variant: Variant, document: Document) -> dict[str, Impulse]:
-    names = {node.impulse for node in document.of_kind("convolution") if node.impulse}
+    names = impulses_used(document)
     if not names:
         return {}
     song = variant.rig.song

@@ -13,6 +13,8 @@ from core.audio.past import Past
 from core.render.processors.base import Curve, Setting, lfo_phase
 from core.render.processors.dynamics import EnvelopeFollower
 from core.routing.document import kinds as k
+from core.routing.plan.responses import comb_feedback
+from core.units.decibel import amplitude
 
 SEGMENT = 32
 
@@ -149,19 +151,46 @@ def _state_variable(block, out, g, damping, taps, state):  # type: ignore[no-unt
         state[side, 0], state[side, 1] = one, two
 
 
+@numba.njit(
+    numba.void(
+        numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.int64,
+        numba.float64,
+    ),
+    cache=True, nogil=True,
+)  # fmt: skip
+def _ringing(block, whole, out, late, origin, back):  # type: ignore[no-untyped-def]
+    """A comb that feeds itself: whole gets `w = in + back w[-late]` from `origin` on, out gets
+    `(1 - back) / 2 (w + w[-late])`; late every 32 samples, read by a cubic (Lagrange).
+    """
+    for i in range(len(block)):
+        s = i // 32
+        at = origin + i - (late[s] + (late[s + 1] - late[s]) * (i - 32 * s) / 32)
+        index = int(at)
+        u = at - index
+        z0, z1, z2, z3 = whole[index - 1], whole[index], whole[index + 1], whole[index + 2]
+        a = (z3 - z0) / 6 + (z1 - z2) / 2
+        b = (z0 + z2) / 2 - z1
+        c = z2 - z0 / 3 - z1 / 2 - z3 / 6
+        old = ((a * u + b) * u + c) * u + z1
+        new = block[i] + back * old
+        whole[origin + i] = new
+        out[i] = 0.5 * (1 - back) * (new + old)
+
+
 class SweptWork:
     """A resonant filter that stands still, or is moved by an LFO, by the level, or by written moves.
 
     Low, high, band (0 dB at its centre) and notch are one second-order filter; a comb adds the
-    signal to itself half a period of its frequency later (notches at its odd multiples). Moved, the
-    frequency goes up to `range` octaves from where it rests: by a sine both ways, by the envelope of
-    what it listens to upwards (full at -6 dBFS).
+    signal to itself half a period of its frequency later (notches at its odd multiples), and from a Q
+    of 2 on gives some of it back to itself. Moved, the frequency goes up to `range` octaves from where
+    it rests: by a sine both ways, by the envelope of what it listens to upwards.
     """
 
     latency = 0
     own = 0.0
     _LOWEST_HZ = 20.0
-    _FULL = 0.5
+    _SHORTEST = 4.0
+    """Samples that a comb which feeds itself needs at least."""
 
     def __init__(self, stage: k.Swept, setting: Setting) -> None:
         rate = setting.rate_hz
@@ -171,6 +200,7 @@ class SweptWork:
         self.follower = EnvelopeFollower(stage.attack_ms, stage.release_ms, rate)
         self.curve: Curve | None = setting.moves.get("frequency_hz")
         self.state = np.zeros((2, 2))
+        self.full, self.back = amplitude(stage.full_dbfs), comb_feedback(stage.q)
         damping = 1 / stage.q
         self.damping = damping
         self.taps = np.array(
@@ -195,7 +225,7 @@ class SweptWork:
         elif self.stage.moved_by == "level":
             envelope = self.follower(heard)
             at = np.minimum(n - self.done, heard.shape[1] - 1)
-            octaves = self.stage.range_oct * np.minimum(1, envelope[at] / self._FULL)
+            octaves = self.stage.range_oct * np.minimum(1, envelope[at] / self.full)
         return np.clip(rest * 2**octaves, self._LOWEST_HZ, self.highest)
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
@@ -208,8 +238,15 @@ class SweptWork:
                 np.ascontiguousarray(block), out, g, self.damping, self.taps, self.state
             )
             return out
-        origin = self.past.add(block)
+        if self.back == 0.0:
+            origin = self.past.add(block)
+            for side in range(2):
+                late = np.maximum(self.rate / (2 * hz), 1.0)
+                swing(self.past.held[side, : self.past.end], out[side], late, origin)
+            return 0.5 * (block + out)
+        origin = self.past.room(block.shape[1])
+        late = np.maximum(self.rate / (2 * hz), self._SHORTEST)
         for side in range(2):
-            late = np.maximum(self.rate / (2 * hz), 1.0)
-            swing(self.past.held[side, : self.past.end], out[side], late, origin)
-        return 0.5 * (block + out)
+            whole = self.past.held[side, : self.past.end]
+            _ringing(np.ascontiguousarray(block[side]), whole, out[side], late, origin, self.back)
+        return out

@@ -134,3 +134,23 @@ def long_feedback(e: Evaluation) -> Iterator[Found]:
                     node.id, f"{node.shown} takes {fmt.number(rt60, 0)} s to fall by 60 dB.",
                     rt60, "s", ("Set feedback to 40 %", Set(node=node.id, values={"feedback_percent": 40})),
                 )  # fmt: skip
+
+
+@rule(
+    "device-feedback", "feedback within the device's range", "caution",
+    "A delay of the song's plan stands for a device, and that can be set no further than its own knob "
+    "goes. What the plan asks beyond it will not be heard.",
+)  # fmt: skip
+def device_feedback(e: Evaluation) -> Iterator[Found]:
+    for node in sounding(e.rig, k.Delay):
+        device = e.context.feedback_of(node)
+        if device is None or device[0] <= node.feedback_percent <= device[1]:
+            continue
+        nearest = min(max(node.feedback_percent, device[0]), device[1])
+        yield Found(
+            node.id,
+            f"{node.shown} asks for {node.feedback_percent:g} % feedback; its device goes from "
+            f"{device[0]:g} to {device[1]:g} %.",
+            node.feedback_percent, "%",
+            (f"Set feedback to {nearest:g} %", Set(node=node.id, values={"feedback_percent": nearest})),
+        )  # fmt: skip

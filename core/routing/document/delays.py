@@ -1,4 +1,4 @@
-"""Which of a song's named delays a rig refers to."""
+"""What of a song a rig refers to by name: its delays, and clips that hold impulse responses."""
 
 from collections.abc import Iterator
 
@@ -20,6 +20,15 @@ def delays_used(rig: Rig) -> frozenset[str]:
                 wanted = _time_fields(node)
                 found |= {str(value) for field, value in values.items() if field in wanted}
     return frozenset(text for text in found if text.startswith("@"))
+
+
+def impulses_used(rig: Rig) -> frozenset[str]:
+    """Names of the clips that impulse responses are taken from: of stages, and of what stands in
+    frames.
+    """
+    stages = [*rig.nodes.values()]
+    stages += [slot.stage for node in rig.of_type((k.Frame,)) for slot in node.slots]
+    return frozenset(s.impulse for s in stages if isinstance(s, k.Convolution) and s.impulse)
 
 
 def _time_fields(node: k.Node) -> set[str]:

@@ -45,12 +45,18 @@ class Context:
     frame: TempoFrame = TempoFrame()
     delays: Mapping[str, str] = field(default_factory=dict)
     """The song's delay plan: how a named delay is written ('@slap') to its value."""
+    feedback: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    """Least and most feedback (%) of the devices that named delays are set on, where one is known."""
     clips: Mapping[str, ClipFacts] = field(default_factory=dict)
     """Source to what is known of its clip; pink from 40 Hz to 16 kHz where there is none."""
     impulses: Mapping[str, Impulse] = field(default_factory=dict)
     """What is known of the impulse responses that stages name."""
     measured: Measured | None = None
     """What a render of this very rig measured, where there is one."""
+
+    def feedback_of(self, delay: k.Delay) -> tuple[float, float] | None:
+        """What the device of a delay can be set to (%), where it is known."""
+        return self.feedback.get(delay.time)
 
     def spectrum(self, source: str) -> Spectrum:
         """Of a source's clip, or the stated default."""

@@ -158,10 +158,28 @@ def _equaliser(b: "Builder", node: k.Equaliser, fed: int) -> Work:
     )
 
 
+def comb_taps(frequency_hz: float, q: float) -> tuple[tuple[float, float], ...]:
+    """Gains and times (s) of a comb with notches at odd multiples of a frequency and peaks of gain 1
+    between them; they ring as `comb_feedback` says, followed until they are 60 dB down.
+    """
+    late, back = 1 / (2 * frequency_hz), rs.comb_feedback(q)
+    start = 0.5 * (1 - back)
+    taps, gain = [(start, 0.0)], start * (1 + back)
+    for lap in range(1, _MOST_TAPS):
+        taps.append((gain, lap * late))
+        gain *= back
+        if gain < 1e-3 * start:
+            break
+    return tuple(taps)
+
+
+_MOST_TAPS = 64
+
+
 @_kind(k.Swept)
 def _swept(b: "Builder", node: k.Swept, fed: int) -> Work:
     if node.mode == "comb":
-        return Work(taps=((0.5, 0.0), (0.5, 1 / (2 * node.frequency_hz))))
+        return Work(taps=comb_taps(node.frequency_hz, node.q))
     at_rest = rs.shaped((rs.Section(node.mode, node.frequency_hz, q=node.q),))
     moved = None
     if node.moved_by == "lfo":

@@ -20,7 +20,7 @@ from core.routing.plan import responses as rs
 from core.routing.plan.cells import CREST_DB, MIDDLE_HZ
 from core.routing.plan.distortion import spectrum_made
 from core.routing.plan.spread import Spread, _even, steady
-from core.units.decibel import SILENT_DB, db_gain, decibels, gain_db, power_db
+from core.units.decibel import SILENT_DB, amplitude, db_gain, decibels, gain_db, power_db
 
 RATE_HZ = 48_000.0
 _STEPS = 160
@@ -275,7 +275,7 @@ def swept(node: k.Swept, heard: Heard) -> Spread:
     """A filter that the level moves, where it comes to rest."""
     size = sizes(round(heard.crest_db, 1)) * db_gain(heard.level_db)
     envelope = settled(size, _share(node.attack_ms), _share(node.release_ms))
-    hz = node.frequency_hz * 2 ** (node.range_oct * min(1.0, envelope / 0.5))
+    hz = node.frequency_hz * 2 ** (node.range_oct * min(1.0, envelope / amplitude(node.full_dbfs)))
     if node.mode == "comb":
         return Spread(range_db=(-6.0, 0.0))
     shape = rs.resonant(node.mode, min(hz, 0.45 * RATE_HZ), node.q, MIDDLE_HZ)

@@ -97,6 +97,18 @@ def resonant(kind: str, hertz: float, q: float, hz: np.ndarray = GRID_HZ) -> np.
     return np.asarray(over / (terms[0] + terms[1] + terms[2]))
 
 
+def comb_feedback(q: float) -> float:
+    """Share that a comb gives back to itself, so that its first peak above 0 Hz has a Q.
+
+    Half the power is passed where `cos(2 pi f T) = 2 g / (1 + g^2)`: with peaks `1 / T` apart the Q of
+    the first is `pi / acos(...)`, so `g = tan(pi / 4 - pi / (2 Q))`. Without feedback it is 2.
+
+    >>> round(comb_feedback(4), 4)
+    0.4142
+    """
+    return math.tan(math.pi / 4 - math.pi / (2 * q)) if q > 2 else 0.0
+
+
 @dataclass(frozen=True, slots=True)
 class Section:
     """One filter: what a renderer needs to build it, and its analogue response."""

@@ -1,9 +1,13 @@
 """The tempo map: positions to times and back, the delay in each section, MIDI out and in."""
 
 import io
+import json
 import random
 import struct
+import tempfile
 import unittest
+from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
 
 import mido
 from hypothesis import given, settings
@@ -23,6 +27,7 @@ from core.tempo import (
     value_table,
     write_midi,
 )
+from core.tempo.cli import main
 from core.units import TempoFrame, parse_note_value
 
 LANTERNS = (
@@ -38,6 +43,7 @@ def maps(closed: bool = False):
         TempoSection,
         name=st.sampled_from(["", "A", "Brücke"]),
         bars=st.integers(1, 40),
+        beats=st.sampled_from([0, 0, 0.5, 1]),
         tempo_bpm=st.integers(40, 2200).map(lambda n: n / 10 + 10),
         ramp_to_bpm=st.one_of(st.none(), st.integers(300, 2400).map(lambda n: n / 10)),
         beat_unit=st.sampled_from(["1/4", "1/4.", "1/8", "1/2"]),
@@ -89,11 +95,13 @@ class Positions(unittest.TestCase):
             ((), "at least one section"),
             ((open_end, TempoSection()), "Section 1 has no end"),
             ((TempoSection(bars=None, ramp_to_bpm=90),), "ramps to 90 BPM without an end"),
-            ((TempoSection(bars=1),) * 201, "up to 200 sections"),
+            ((TempoSection(bars=1),) * 2001, "up to 2000 sections"),
+            ((TempoSection(bars=0),), "lasts no time"),
+            ((TempoSection(bars=None, beats=2),), "has no end"),
         ):
             with self.subTest(words), self.assertRaisesRegex(FonodromeError, words):
                 TempoMap(sections)
-        with self.assertRaisesRegex(ValueError, "greater than or equal to 5"):
+        with self.assertRaisesRegex(ValueError, "greater than or equal to 1"):
             TempoSection(bars=4, tempo_bpm=100, ramp_to_bpm=-10)
 
 
@@ -133,8 +141,10 @@ class Midi(unittest.TestCase):
         out = io.BytesIO()
         file.save(file=out)
         found = read_midi(out.getvalue())
-        self.assertEqual([(s.bars, s.tempo_bpm) for s in found.sections], [(2, 120), (2, 150)])
-        self.assertTrue(any("nearest bar line" in note for note in found.notes))
+        lengths = [(s.bars, round(s.beats, 6), s.tempo_bpm) for s in found.sections]
+        # Two bars and 20 of 96 ticks, then what is left of the two bars and 20 ticks.
+        self.assertEqual(lengths, [(2, round(20 / 96, 6), 120), (1, round(4 - 20 / 96, 6), 150)])
+        self.assertEqual(found.notes, [])
 
     def test_bad_files_get_one_sentence(self):
         good = write_midi(list(LANTERNS))
@@ -153,7 +163,9 @@ class Midi(unittest.TestCase):
             (good[:60], "damaged"),
             (header(2, 96) + empty, "format 2"),
             (header(1, -7000) + empty, "film frames"),
-            (b"MThd" + b"0" * 600_000, "600 kB large"),
+            (b"MThd" + b"0" * 2_300_000, "2.3 MB large"),
+            (header(1, 0) + empty, "gives a quarter no ticks"),
+            (header(1, 96), "damaged"),
             (
                 header(0, 96) + b"MTrk" + struct.pack(">I", 12)
                 + b"\xff\xff\xff\x7f\xff\x51\x03\x07\xa1\x20\x00\xff\x2f\x00"[:12],
@@ -178,6 +190,110 @@ class Midi(unittest.TestCase):
                 TempoMap(read_midi(bytes(data)).sections)
             except FonodromeError as error:
                 self.assertTrue(error.sentence)
+
+
+def chunk(name: bytes, body: bytes) -> bytes:
+    return name + struct.pack(">I", len(body)) + body
+
+
+class Elsewhere(unittest.TestCase):
+    """Files as others write them; times are added up here from ticks and microseconds."""
+
+    def file(self, events, per_quarter=480, end=0) -> bytes:
+        """events: (tick, message), by tick; mido writes them."""
+        track, before = mido.MidiTrack(), 0
+        for tick, message in events:
+            track.append(message.copy(time=tick - before))
+            before = tick
+        track.append(mido.MetaMessage("end_of_track", time=max(0, end - before)))
+        out = io.BytesIO()
+        file = mido.MidiFile(type=1, ticks_per_beat=per_quarter)
+        file.tracks.append(track)
+        file.save(file=out)
+        return out.getvalue()
+
+    @settings(max_examples=40, deadline=None)
+    @given(
+        st.lists(
+            st.tuples(st.integers(1, 4000), st.integers(120_000, 16_777_215)),
+            min_size=1,
+            max_size=30,
+        ),
+        st.sampled_from([96, 480, 960, 123]),
+    )
+    def test_changes_anywhere_keep_their_times(self, changes, per_quarter):
+        tick, seconds, micros = 0, 0.0, 500_000
+        events, expected = [], []
+        for after, new in changes:
+            seconds += after * micros / per_quarter / 1e6
+            tick, micros = tick + after, new
+            events.append((tick, mido.MetaMessage("set_tempo", tempo=new)))
+            expected.append((tick / per_quarter, seconds, 60e6 / new))
+        found = TempoMap(read_midi(self.file(events, per_quarter, tick + 960)).sections)
+        for quarters, at, bpm in expected:
+            self.assertAlmostEqual(found.time_s(quarters), at, delta=1e-3)
+            self.assertAlmostEqual(
+                found.frame_at(quarters + 1e-6, 48_000).tempo_bpm, bpm, delta=0.01
+            )
+            self.assertAlmostEqual(found.quarters_at(at), quarters, delta=1e-3)
+
+    def test_bars_go_on_under_a_change_of_tempo_and_begin_with_a_change_of_metre(self):
+        # 4/4; faster half way into bar 2; 3/4 three quarters into bar 3.
+        data = self.file([
+            (960 * 3, mido.MetaMessage("set_tempo", tempo=400_000)),
+            (960 * 5 + 480, mido.MetaMessage("time_signature", numerator=3, denominator=4)),
+        ], end=960 * 8)  # fmt: skip
+        found = TempoMap(read_midi(data).sections)
+        places = [(s.first_bar, s.first_beat) for s in found.stretches]
+        self.assertEqual(places, [(1, 1), (2, 3), (4, 1)])
+        # The short bar 3 has three beats; bar 4 begins where the metre does.
+        self.assertAlmostEqual(found.quarters_of(4), 11)
+        self.assertAlmostEqual(found.time_s(found.quarters_of(3)), 6 * 0.5 + 2 * 0.4)
+        self.assertEqual(found.bar_at(7.0)[:2], (2, 4.0))
+        self.assertEqual(found.bar_at(11.5)[:2], (4, 1.5))
+        again = read_midi(write_midi(read_midi(data).sections)).sections
+        self.assertEqual(again, read_midi(data).sections)
+
+    def test_unknown_chunks_and_promised_tracks(self):
+        tempo = b"\x00\xff\x51\x03\x0f\x42\x40\x83\x60\xff\x2f\x00"
+        for promised, said in ((1, 0), (65_535, 1)):
+            data = chunk(b"MThd", struct.pack(">HHH", 1, promised, 96)) + chunk(b"XFIH", b"any" * 9)
+            found = read_midi(data + chunk(b"MTrk", tempo))
+            self.assertEqual(found.sections[0].tempo_bpm, 60)
+            self.assertEqual(sum("promises 65535" in note for note in found.notes), said)
+
+    def test_slow_tempos_and_two_thousand_changes_are_kept(self):
+        slow = self.file([(0, mido.MetaMessage("set_tempo", tempo=16_000_000))], end=960)
+        self.assertEqual(read_midi(slow).sections[0].tempo_bpm, 3.75)
+        many = [(24 * i, mido.MetaMessage("set_tempo", tempo=400_000 + i)) for i in range(2000)]
+        found = read_midi(self.file(many, 24, 24 * 2001))
+        self.assertEqual(len(found.sections), 2000)
+        before_last = sum(400_000 + i for i in range(1999)) / 1e6
+        self.assertAlmostEqual(TempoMap(found.sections).time_s(1999), before_last, places=4)
+
+    def test_for_scripts(self):
+        with tempfile.TemporaryDirectory() as held:
+            path = Path(held) / "map.mid"
+            path.write_bytes(
+                self.file([(960 * 3, mido.MetaMessage("set_tempo", tempo=400_000))], end=3840)
+            )
+            out = io.StringIO()
+            with redirect_stdout(out):
+                self.assertEqual(main([str(path), "--json"]), 0)
+            rows = json.loads(out.getvalue())["sections"]
+            self.assertEqual(
+                [
+                    (r["seconds"], r["bar"], r["beat"], r["bpm"], r["end_bpm"], r["metre"])
+                    for r in rows
+                ],
+                [(0, 1, 1, 120, 120, "4/4"), (3, 2, 3, 150, 150, "4/4")],
+            )
+            for bad in (b"", b"RIFF"):
+                path.write_bytes(bad)
+                said = io.StringIO()
+                with redirect_stderr(said):
+                    self.assertEqual(main([str(path)]), 2)
+                self.assertEqual(len(said.getvalue().strip().splitlines()), 1)
 
 
 class Values(unittest.TestCase):

@@ -8913,6 +8913,12 @@ export interface components {
              */
             range_oct: number;
             /**
+             * Full Dbfs
+             * @description Peak level (dBFS) that moves it by its whole range
+             * @default -6
+             */
+            full_dbfs: number;
+            /**
              * Rate Hz
              * @description Rate in Hz
              * @default 0.5
@@ -11733,6 +11739,11 @@ export interface components {
              * @description The clip itself, past the rig
              */
             bare: boolean;
+            /**
+             * Tail
+             * @description Goes on until all has died away
+             */
+            tail: boolean;
             /** Source */
             source: string;
             /** Output */

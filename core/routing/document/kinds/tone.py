@@ -31,9 +31,14 @@ class Swept(Mixed):
         "low", "mode", "What passes: below, above or about the frequency; notch and comb take out"
     )
     frequency_hz: float = hertz(800, "frequency")
-    q: float = quantity(1.2, "Q", "", 0.3, 30)
+    q: float = quantity(
+        1.2, "Q", "", 0.3, 30, "How narrow it is; of a comb, from 2 on, its peaks ring"
+    )
     moved_by: Literal["nothing", "level", "lfo"] = choice("nothing", "moved by")
     range_oct: float = quantity(2, "range", "", 0, 6, "Octaves that it is moved by")
+    full_dbfs: float = db(
+        -6, "full at", -60, 0, "Peak level (dBFS) that moves it by its whole range"
+    )
     rate_hz: float = quantity(0.5, "rate", "Hz", 0.01, 50)
     attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)
     release_ms: float = quantity(120, "release", "ms", 1, 5000)

@@ -249,6 +249,9 @@ class TempoMapOut(Edge):
     position: PositionOut | None
     bar_starts_s: list[float] = Field(description="From bar 1; empty unless they were asked for")
     bar_beats: list[int] = Field(description="Beats of the metre in each of those bars")
+    beat_starts_s: list[list[float]] = Field(
+        description="When the beats of each of those bars fall: not evenly where the tempo changes"
+    )
     computed_how: str
 
 
@@ -340,6 +343,10 @@ def read_tempo_map(request: TempoMapRequest) -> TempoMapOut:
     return TempoMapOut(
         bar_starts_s=starts,
         bar_beats=beats,
+        beat_starts_s=[
+            [tempo.time_s(tempo.quarters_of(bar, beat)) for beat in range(1, count + 1)]
+            for bar, count in enumerate(beats, 1)
+        ],
         sections=sections,
         length_s=tempo.seconds,
         bars=tempo.bars,

@@ -143,8 +143,8 @@ class Rhythm(BrowserCase):
         # An open section before another one is refused in words; what was there stays.
         b.find("radio", "Verse, 113 BPM").click()
         b.until(lambda: b.find("textbox", "Section").get_attribute("value") == "Verse")
-        b.type("Bars", " ", enter=True)
-        b.sees("Section 1 has no end, but another one follows it")
+        b.type("Bars + beats", " ", enter=True)
+        b.sees("Only the last section can be open")
         self.assertEqual(self.sections()[0]["bars"], 17)
 
     def test_the_tempo_map_is_dragged(self):
@@ -192,6 +192,62 @@ class Rhythm(BrowserCase):
         self.wait_for(lambda: self.sections()[0]["metre_count"] == 3, "not taken")
         b.press("button", "Undo")
         self.wait_for(lambda: len(self.sections()) == 4, "not undone")
+
+    def test_sections_begin_inside_bars_from_a_file_typed_dragged_and_out_again(self):
+        self.open_lanterns()
+        b = self.browser
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        # Someone else's file: 4/4, faster on the third beat of bar 2, for 4 bars in all.
+        track = mido.MidiTrack([
+            mido.MetaMessage("set_tempo", tempo=500_000),
+            mido.MetaMessage("set_tempo", tempo=400_000, time=480 * 6),
+            mido.MetaMessage("end_of_track", time=480 * 10),
+        ])  # fmt: skip
+        file = mido.MidiFile(type=1, ticks_per_beat=480)
+        file.tracks.append(track)
+        path = Path(folder.name) / "inside.mid"
+        file.save(str(path))
+        field = "input[type=file][aria-label='MIDI file']"
+        b.driver.find_element("css selector", field).send_keys(str(path))
+        b.sees("2 sections, 4 bars read.")
+        b.press("button", "Take this tempo map")
+        self.wait_for(lambda: len(self.sections()) == 2, "not taken")
+        b.find("radio", "Section 2, 150 BPM, 4/4, 2 bars and 2 beats, from bar 2, beat 3")
+        # Typed in the field: what says no length moves nothing; what does, moves it.
+        b.find("radio", "Section 1").click()
+        b.until(lambda: b.find("textbox", "Bars + beats").get_attribute("value") == "1 + 2")
+        b.type("Bars + beats", "two", enter=True)
+        b.sees("Type bars, or bars + beats")
+        self.assertEqual(self.sections()[0]["beats"], 2)
+        b.type("Bars + beats", "1 + 1.5", enter=True)
+        self.wait_for(lambda: self.sections()[0]["beats"] == 1.5, "beats not typed")
+        b.find("radio", "Section 2, 150 BPM, 4/4, 2 bars and 2 beats, from bar 2, beat 2.5")
+        # By keyboard a beat longer, and by pointer, with Shift, to some other beat.
+        b.find("radio", "Section 1").send_keys("}")
+        self.wait_for(lambda: self.sections()[0]["beats"] == 2.5, "beat not stepped")
+        end = b.driver.find_element("css selector", "[data-end='0']")
+        b.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", end)
+        ActionChains(b.driver).key_down(Keys.SHIFT).move_to_element(
+            end
+        ).click_and_hold().move_by_offset(-30, 0).move_by_offset(-30, 0).release().key_up(
+            Keys.SHIFT
+        ).perform()
+        self.wait_for(lambda: self.sections()[0]["beats"] in (0, 1, 2, 3), "end not dragged")
+        # A section from the place that was read, inside a bar.
+        b.type("Bar", "3", enter=True)
+        b.type("Beat of the metre", "2", enter=True)
+        b.press("button", "A section from here")
+        self.wait_for(lambda: len(self.sections()) == 3, "not parted")
+        b.find("radio", "Section 3, 150 BPM, 4/4")
+        # Out again: the same sections, begun where they were.
+        song = self.song("Nine Lanterns")
+        self.client.cookies.load({c["name"]: c["value"] for c in b.driver.get_cookies()})
+        out = self.client.get(f"/api/v1/songs/{song.pk}/tempo-map.mid")
+        read = [(s.bars, round(s.beats, 3), s.tempo_bpm) for s in read_midi(out.content).sections]
+        stored = [(s["bars"], s["beats"], s["tempo_bpm"]) for s in self.sections()]
+        self.assertEqual(read, stored)
+        self.no_faults()
 
     def test_a_device_with_a_tap_alone_says_what_to_tap(self):
         b = self.open_demo()

@@ -2368,10 +2368,23 @@ export interface components {
          * @description A section as it lies in the song, and what the delay is in it.
          */
         SectionOut: {
-            /** First Bar */
+            /**
+             * First Bar
+             * @description The bar in which it begins
+             */
             first_bar: number;
+            /**
+             * First Beat
+             * @description The beat of that bar, from 1; 1: at the bar line
+             */
+            first_beat: number;
             /** Bars */
             bars: number;
+            /**
+             * Beats
+             * @description On top of the bars
+             */
+            beats: number;
             /**
              * Open
              * @description Goes on to the end of the song; 8 bars are drawn
@@ -2446,6 +2459,11 @@ export interface components {
              * @description Beats of the metre in each of those bars
              */
             bar_beats: number[];
+            /**
+             * Beat Starts S
+             * @description When the beats of each of those bars fall: not evenly where the tempo changes
+             */
+            beat_starts_s: number[][];
             /** Computed How */
             computed_how: string;
         };
@@ -2488,9 +2506,11 @@ export interface components {
         };
         /**
          * TempoSection
-         * @description A stretch of bars at one tempo, or with a ramp from one to another.
+         * @description A stretch at one tempo, or with a ramp from one to another: so many bars and beats.
          *
-         *     `bars` null: to the end of the song; only the last section can be so.
+         *     It may begin and end inside a bar: then the next section goes on with that bar where its metre is
+         *     the same, and begins a new one where it is not. `bars` null: to the end of the song; only the last
+         *     section can be so.
          */
         TempoSection: {
             /**
@@ -2498,8 +2518,17 @@ export interface components {
              * @default
              */
             name: string;
-            /** Bars */
+            /**
+             * Bars
+             * @description Whole bars of its metre
+             */
             bars?: number | null;
+            /**
+             * Beats
+             * @description Beats of the metre on top of the bars, with fractions
+             * @default 0
+             */
+            beats: number;
             /**
              * Tempo Bpm
              * @description In the beat unit
@@ -11785,6 +11814,21 @@ export interface components {
              * @description Integrated, ITU-R BS.1770
              */
             loudness_lufs: number | null;
+            /**
+             * Momentary Max Lufs
+             * @description Largest of any 400 ms
+             */
+            momentary_max_lufs?: number | null;
+            /**
+             * Short Term Max Lufs
+             * @description Largest of any 3 s
+             */
+            short_term_max_lufs?: number | null;
+            /**
+             * Range Lu
+             * @description Loudness range, EBU Tech 3342
+             */
+            range_lu?: number | null;
             /**
              * Peak Dbfs
              * @description Largest sample

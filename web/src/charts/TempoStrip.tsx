@@ -5,6 +5,7 @@ import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 
 import type { Section, TempoMap } from "../api/client";
 import { ink } from "../app/theme";
+import { type Length, lengthWords, ofBeats, placeWords } from "../ui/length";
 import { clock, num } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { AxisBottom, AxisLeft, Gridlines, halo } from "./axes";
@@ -21,12 +22,12 @@ interface Props {
   at: number | null;
   onSelect: (index: number) => void;
   onTempo: (index: number, bpm: number) => void;
-  onBars: (index: number, bars: number) => void;
+  onLength: (index: number, length: Length) => void;
   onPosition: (seconds: number) => void;
 }
 
 export function TempoStrip(props: Props) {
-  const { map, sections, selected, at, onSelect, onTempo, onBars, onPosition } = props;
+  const { map, sections, selected, at, onSelect, onTempo, onLength, onPosition } = props;
   const [frame, width] = useWidth<HTMLDivElement>(320);
   const drag = useRef<{ kind: "tempo" | "bars"; index: number } | null>(null);
   const bpms = map.sections.flatMap((s) => [s.bpm, s.end_bpm]);
@@ -48,8 +49,14 @@ export function TempoStrip(props: Props) {
     const s = map.sections[held.index]!;
     if (held.kind === "tempo") onTempo(held.index, Math.round(y.invert(py)));
     else {
-      const bars = Math.max(1, Math.round(((x.invert(px) - s.start_s) * 1000) / s.bar_ms));
-      if (bars !== s.bars) onBars(held.index, bars);
+      const metre = sections[held.index]?.metre_count ?? 4;
+      const bars = ((x.invert(px) - s.start_s) * 1000) / s.bar_ms;
+      const beats = event.shiftKey
+        ? Math.max(1, Math.round(bars * metre))
+        : Math.max(1, Math.round(bars)) * metre;
+      const length = ofBeats(beats, metre);
+      if (length && (length.bars !== s.bars || length.beats !== s.beats))
+        onLength(held.index, length);
     }
   };
   const key = (event: KeyboardEvent, index: number) => {
@@ -65,11 +72,13 @@ export function TempoStrip(props: Props) {
       (event.currentTarget as SVGElement).ownerSVGElement
         ?.querySelector<SVGElement>(`[data-section="${next}"]`)
         ?.focus();
-    } else if (event.key === "]" || event.key === "[") {
-      onBars(
-        index,
-        Math.max(1, (s.bars ?? map.sections[index]!.bars) + (event.key === "]" ? 1 : -1)),
-      );
+    } else if ("[]{}".includes(event.key)) {
+      const laid = map.sections[index]!;
+      const metre = s.metre_count ?? 4;
+      const step = "[]".includes(event.key) ? metre : 1;
+      const way = "]}".includes(event.key) ? step : -step;
+      const length = ofBeats(laid.bars * metre + laid.beats + way, metre);
+      if (length) onLength(index, length);
     } else return;
     event.preventDefault();
     event.stopPropagation();
@@ -105,7 +114,8 @@ export function TempoStrip(props: Props) {
           if (!own) return null;
           const name = own.name || `Section ${i + 1}`;
           const metre = `${own.metre_count}/${own.metre_unit}`;
-          const span = `${s.bars}${s.open ? "+" : ""} ${s.bars === 1 ? "bar" : "bars"}`;
+          const span = lengthWords(s, s.open);
+          const inside = s.first_beat > 1 + 1e-6;
           const room = x2 - x1;
           const tempo =
             s.end_bpm === s.bpm
@@ -117,7 +127,7 @@ export function TempoStrip(props: Props) {
               data-section={i}
               role="radio"
               aria-checked={mine}
-              aria-label={`${name}, ${tempo} BPM, ${metre}, ${span}`}
+              aria-label={`${name}, ${tempo} BPM, ${metre}, ${span}${inside ? `, from bar ${placeWords(s.first_bar, s.first_beat)}` : ""}`}
               tabIndex={mine ? 0 : -1}
               onFocus={() => !mine && onSelect(i)}
               onKeyDown={(event) => key(event, i)}
@@ -143,7 +153,16 @@ export function TempoStrip(props: Props) {
                   onPosition(Math.max(0, x.invert(event.clientX - svg.left)));
                 }}
               />
-              <line x1={x1} x2={x1} y1="2" y2={FOOT} stroke={ink("edge")} strokeWidth={i ? 1 : 0} />
+              {/* Dashed where it begins inside a bar. */}
+              <line
+                x1={x1}
+                x2={x1}
+                y1="2"
+                y2={FOOT}
+                stroke={ink("edge")}
+                strokeWidth={i ? (inside ? 1.5 : 1) : 0}
+                strokeDasharray={inside ? "4 3" : undefined}
+              />
               {room > 40 && (
                 <text
                   x={x1 + 5}
@@ -160,7 +179,7 @@ export function TempoStrip(props: Props) {
               )}
               {room > 62 && (
                 <text x={x1 + 5} y="35" fontSize="13" fill={ink("ink2")} pointerEvents="none">
-                  {room > 110 ? `${metre}, ${span}` : metre}
+                  {room > 40 + 8 * span.length ? `${metre}, ${span}` : metre}
                 </text>
               )}
               <path

@@ -223,6 +223,7 @@ function NewSong() {
                 beat_unit: "1/4",
                 metre_count: 4,
                 metre_unit: 4,
+                beats: 0,
               },
             ],
           },

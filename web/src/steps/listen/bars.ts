@@ -11,6 +11,8 @@ export interface Bar {
   at: number;
   beats: number;
   length: number;
+  /** Seconds into the sound at which its beats fall. */
+  beatsAt: number[];
 }
 
 /** The bars that begin in a stretch, and the one that it begins in. */
@@ -42,6 +44,7 @@ export function useBars(start: number, seconds: number): Bar[] {
       at: s - start,
       beats: map.bar_beats[i]!,
       length: (starts[i + 1] ?? s + 2) - s,
+      beatsAt: (map.beat_starts_s[i] ?? [s]).map((beat) => beat - start),
     }))
     .filter((b) => b.at + b.length > 0 && b.at <= seconds);
 }
@@ -49,8 +52,11 @@ export function useBars(start: number, seconds: number): Bar[] {
 export function placeIn(bars: Bar[], at: number): { bar: number; beat: number } | null {
   const bar = [...bars].reverse().find((b) => b.at <= at + 1e-6);
   if (!bar) return null;
-  const beat = 1 + ((at - bar.at) / bar.length) * bar.beats;
-  return { bar: bar.bar, beat: Math.max(1, Math.round(beat * 100) / 100) };
+  const passed = bar.beatsAt.filter((beat) => beat <= at + 1e-6).length;
+  const from = bar.beatsAt[passed - 1] ?? bar.at;
+  const to = bar.beatsAt[passed] ?? bar.at + bar.length;
+  const beat = Math.max(1, passed) + Math.min(0.99, Math.max(0, (at - from) / (to - from)));
+  return { bar: bar.bar, beat: Math.round(beat * 100) / 100 };
 }
 
 export function barWords(bars: Bar[], at: number): string {

@@ -10,6 +10,7 @@ import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/contr
 import { clockFine, msShort, num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
+import { lengthText, placeWords, readLength, splitAt, TYPE_A_LENGTH } from "../../ui/length";
 import { FromClip, FromMidi } from "./TempoSources";
 import type { DelayHandle } from "./useDelay";
 
@@ -57,6 +58,7 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
       ...own,
       name: "",
       bars: own.bars ?? null,
+      beats: own.beats ?? 0,
       tempo_bpm: own.ramp_to_bpm ?? own.tempo_bpm,
       ramp_to_bpm: null,
     };
@@ -74,7 +76,7 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
     <Box as="section" aria-label="Tempo map">
       <SheetTitle
         sub
-        about="drag a line for its tempo, a section's end for its bars; keys: ← → section, ↑ ↓ tempo, [ ] bars"
+        about="drag a line for its tempo, a section's end for its length (with Shift by beats); keys: ← → section, ↑ ↓ tempo, [ ] bars, { } beats"
       >
         Tempo map
       </SheetTitle>
@@ -91,9 +93,9 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
           at={data.position?.seconds ?? null}
           onSelect={setSelected}
           onTempo={(i, tempo_bpm) =>
-            change(i, { tempo_bpm: Math.min(999, Math.max(5, tempo_bpm)) })
+            change(i, { tempo_bpm: Math.min(999, Math.max(1, tempo_bpm)) })
           }
-          onBars={(i, bars) => change(i, { bars })}
+          onLength={(i, length) => change(i, length)}
           onPosition={(at_s) => setPosition({ at_s: Number(at_s.toFixed(3)) })}
         />
       )}
@@ -114,16 +116,17 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
             onSet={(name) => change(at, { name: name.slice(0, 40) })}
           />
         </Labelled>
-        <Labelled label="Bars">
+        <Labelled label="Bars + beats">
           <Plain
-            value={own.bars ? String(own.bars) : ""}
-            width="70px"
+            value={lengthText({ bars: own.bars ?? null, beats: own.beats ?? 0 })}
+            width="96px"
             placeholder="open"
             onSet={(text) => {
-              const bars = Number.parseInt(text, 10);
-              change(at, {
-                bars: text.trim() === "" || Number.isNaN(bars) ? null : Math.max(1, bars),
-              });
+              const length = readLength(text, own.metre_count ?? 4);
+              if (!length) return TYPE_A_LENGTH;
+              if (length.bars === null && at < sections.length - 1)
+                return "Only the last section can be open: say how long it is.";
+              change(at, length);
             }}
           />
         </Labelled>
@@ -232,7 +235,7 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
                     <Td textAlign="left" fontWeight={i === at ? 650 : 400}>
                       {sections[i]?.name || `Section ${i + 1}`}
                     </Td>
-                    <Td>{s.first_bar}</Td>
+                    <Td>{placeWords(s.first_bar, s.first_beat)}</Td>
                     <Td>{clockFine(s.start_s)}</Td>
                     <Td fontWeight="650">
                       {msShort(s.delay_ms)}
@@ -299,6 +302,21 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
               <Box fontSize="14px" marginTop={{ sm: "27px" }}>
                 {data.position && `${num(data.position.bpm, 2)} BPM there`}
               </Box>
+              <Press
+                marginTop={{ sm: "21px" }}
+                disabled={!data.position || !splitAt(sections, data, data.position)}
+                onClick={() => {
+                  const next = data.position && splitAt(sections, data, data.position);
+                  if (!next || !data.position) return;
+                  store(next);
+                  setSelected(data.position.section + 1);
+                  announce(
+                    `A section begins at bar ${placeWords(data.position.bar, data.position.beat)}.`,
+                  );
+                }}
+              >
+                A section from here
+              </Press>
             </Box>
             <FromMidi
               onTake={(next) => {
@@ -330,25 +348,39 @@ function Plain({
   width: string;
   label?: string;
   placeholder?: string;
-  onSet: (text: string) => void;
+  /** Takes what was typed, or says in a sentence why not; then nothing moves. */
+  onSet: (text: string) => string | void;
 }) {
   const [draft, setDraft] = useState<string | null>(null);
+  const [problem, setProblem] = useState("");
   const commit = () => {
-    if (draft !== null && draft !== value) onSet(draft);
-    setDraft(null);
+    const said = draft !== null && draft !== value ? onSet(draft) : undefined;
+    setProblem(said ?? "");
+    if (!said) setDraft(null);
   };
   return (
-    <TextInput
-      aria-label={label}
-      width={width}
-      placeholder={placeholder}
-      value={draft ?? value}
-      onChange={(event) => setDraft(event.target.value)}
-      onBlur={commit}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") commit();
-        if (event.key === "Escape") setDraft(null);
-      }}
-    />
+    <>
+      <TextInput
+        aria-label={label}
+        aria-invalid={problem !== ""}
+        width={width}
+        placeholder={placeholder}
+        value={draft ?? value}
+        onChange={(event) => setDraft(event.target.value)}
+        onBlur={commit}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") commit();
+          if (event.key === "Escape") {
+            setDraft(null);
+            setProblem("");
+          }
+        }}
+      />
+      {problem && (
+        <Box role="alert" fontSize="13px" color="fault" maxWidth="220px">
+          {problem}
+        </Box>
+      )}
+    </>
   );
 }

@@ -148,6 +148,9 @@ def null_limit_db(
     return power_decibels(left / total)
 
 
+_MOST_MIXES = 500
+
+
 def nearest_steps(
     dry: float, wet: float, mix_step: float, level_step_db: float, law: str = "linear"
 ) -> tuple[float, float, float | None]:
@@ -159,15 +162,19 @@ def nearest_steps(
     """
     exact = equal_insert(dry, wet, 1.0, law)
     best: tuple[float, float, float | None] | None = None
+    # Every mix where there are few; of fine ones those about the exact one. For each the trim that
+    # leaves least, `(D d + W w) / (d^2 + w^2)`, up and down to the next step.
+    last = math.floor(1 / mix_step + 1e-9)
     middle = round(exact.mix / mix_step)
-    trim_middle = round(decibels(exact.trim) / level_step_db)
-    for steps in range(middle - 2, middle + 3):
+    for steps in range(max(0, middle - _MOST_MIXES), min(last, middle + _MOST_MIXES) + 1):
         mix = steps * mix_step
-        if not 0 <= mix <= 1:
+        law_dry, law_wet = law_gains(law, mix)
+        wanted = (dry * law_dry + wet * law_wet) / (law_dry**2 + law_wet**2)
+        if wanted == 0:
             continue
-        for level in range(trim_middle - 12, trim_middle + 13):
-            trim_db = level * level_step_db
-            found = null_limit_db(dry, wet, mix, amplitude(trim_db), law)
+        level = math.floor(decibels(abs(wanted)) / level_step_db)
+        for trim_db in (level * level_step_db, (level + 1) * level_step_db):
+            found = null_limit_db(dry, wet, mix, math.copysign(amplitude(trim_db), wanted), law)
             if best is None or (found or -999) < (best[2] or -999):
                 best = (mix, trim_db, found)
     assert best is not None

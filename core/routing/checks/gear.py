@@ -11,6 +11,11 @@ from core.routing.evaluate.arrivals import Evaluation
 from core.units import format as fmt
 
 _BOXES = {
+    ("line", "speaker"): ("power_amp", "a power amplifier"),
+    ("air", "line"): ("microphone", "a microphone and its preamp"),
+    ("air", "mic"): ("microphone", "a microphone"),
+    ("air", "instrument"): ("microphone", "a microphone"),
+    ("speaker", "air"): ("cabinet", "a loudspeaker"),
     ("instrument", "mic"): ("di", "a DI box"),
     ("line", "instrument"): ("reamp", "a reamp box"),
     ("instrument", "line"): ("preamp", "a preamp"),
@@ -19,6 +24,15 @@ _BOXES = {
     ("speaker", "mic"): ("load_box", "a load box with line output"),
     ("speaker", "instrument"): ("load_box", "a load box with line output"),
 }
+
+
+_CANNOT_BE = {"air", "speaker"}
+"""Kinds that nothing else can be taken for: sound in a room, and what drives a loudspeaker."""
+_SAID = {"air": "sound in a room", "mic": "microphone level"}
+
+
+def _said(kind: str) -> str:
+    return _SAID.get(kind, f"{kind} level")
 
 
 def carried_kinds(e: Evaluation) -> dict[str, str]:
@@ -37,7 +51,9 @@ def carried_kinds(e: Evaluation) -> dict[str, str]:
 @rule(
     "level-kind", "levels fit what they meet", "caution",
     "Instrument, line, microphone and speaker level differ in voltage and impedance and are not "
-    "exchangeable. Between them stands a box: DI, reamp, preamp, or a load box.",
+    "exchangeable. Between them stands a box: DI, reamp, preamp, or a load box. Sound in a room comes "
+    "from a loudspeaker and goes on through a microphone; a speaker output drives a loudspeaker or a "
+    "load, and nothing else drives one.",
 )  # fmt: skip
 def level_kind(e: Evaluation) -> Iterator[Found]:
     gives = carried_kinds(e)
@@ -47,17 +63,17 @@ def level_kind(e: Evaluation) -> Iterator[Found]:
         if isinstance(target, k.Stage):
             wanted = wanted or target.takes_by_kind
         here = gives[source]
-        if wanted is None or wanted == here or "air" in (wanted, here):
+        if wanted is None or wanted == here:
             continue
         if here == "mic" and isinstance(target, k.Preamp):
             continue
         box = _BOXES.get((here, wanted))
-        severity = "alarm" if here == "speaker" else None
+        severity = "alarm" if _CANNOT_BE & {here, wanted} else None
         fix = (f"Put {box[1]} between", Insert(at=port, kind=box[0])) if box else None
         yield Found(
             port,
-            f"{e.rig.nodes[source].shown} gives {here} level and {target.shown} takes {wanted} level"
-            + (f": it needs {box[1]}." if box else "."),
+            f"{e.rig.nodes[source].shown} gives {_said(here)} and {target.shown} takes {_said(wanted)}"
+            + (f": it needs {box[1]}." if box else ": that cannot be."),
             None, "", fix, severity,  # type: ignore[arg-type]
         )  # fmt: skip
 
@@ -165,16 +181,20 @@ def supply_voltage(e: Evaluation) -> Iterator[Found]:
 def pot_loading(e: Evaluation) -> Iterator[Found]:
     for node in sounding(e.rig, k.VolumePedal):
         passive = _behind_passive(e, node.id)
-        if passive and node.pot_kohm < 100:
-            corner = 1 / (2 * math.pi * node.pot_kohm * 1e3 / 2 * 700e-12)
+        if passive is not None and node.pot_kohm < 100:
+            corner, better = (
+                loaded_corner_hz(passive.pickup_h, passive.pickup_kohm, pot, passive.cable_pf)
+                for pot in (node.pot_kohm, 250)
+            )
             yield Found(
                 node.id,
-                f"{node.shown} ({node.pot_kohm:g} kΩ) loads the passive pickups: with 700 pF of cable the corner is near {corner / 1e3:.1f} kHz.",
-                node.pot_kohm,
-                "kΩ",
+                f"{node.shown} ({node.pot_kohm:g} kΩ) loads the passive pickups: with {passive.pickup_h:g} H "
+                f"and {passive.cable_pf:g} pF of cable they fall by 3 dB at {corner / 1e3:.1f} kHz; behind "
+                f"250 kΩ at {better / 1e3:.1f} kHz.",
+                corner, "Hz",
                 ("Take a 250 kΩ pot", Set(node=node.id, values={"pot_kohm": 250})),
-            )
-        elif not passive and node.pot_kohm >= 100:
+            )  # fmt: skip
+        elif passive is None and node.pot_kohm >= 100:
             yield Found(
                 node.id,
                 f"{node.shown} ({node.pot_kohm:g} kΩ) stands behind a buffer: 25 kΩ is quieter there.",
@@ -184,15 +204,37 @@ def pot_loading(e: Evaluation) -> Iterator[Found]:
             )
 
 
-def _behind_passive(e: Evaluation, id: str) -> bool:
+def loaded_corner_hz(
+    pickup_h: float, pickup_kohm: float, load_kohm: float, cable_pf: float
+) -> float:
+    """Where a passive pickup behind a cable and a load has fallen by 3 dB (Hz).
+
+    Inductance and winding in series, load and cable across: `H = 1 / (1 + (Rw + s L)(1/R + s C))`. With
+    `a = 1 + Rw / R`, `b = L / R + Rw C`, `c = L C` it has half its power where
+    `c^2 w^4 + (b^2 - 2 a c) w^2 = a^2`.
+
+    >>> round(loaded_corner_hz(3, 8, 25, 700))
+    2009
+    """
+    winding, load, cable = pickup_kohm * 1e3, load_kohm * 1e3, cable_pf * 1e-12
+    a, b, c = 1 + winding / load, pickup_h / load + winding * cable, pickup_h * cable
+    if c == 0:
+        return a / b / (2 * math.pi)
+    half = b * b - 2 * a * c
+    square = (math.sqrt(half * half + 4 * (a * c) ** 2) - half) / (2 * c * c)
+    return math.sqrt(square) / (2 * math.pi)
+
+
+def _behind_passive(e: Evaluation, id: str) -> k.Source | None:
+    """The passive source straight before a part, if there is one."""
     while e.rig.inputs[id]:
         id = e.rig.inputs[id][0].rpartition(".")[0]
         node = e.rig.nodes[id]
         if isinstance(node, k.Source):
-            return node.passive
+            return node if node.passive else None
         if isinstance(node, k.Stage) and not node.bypassed:
-            return False
-    return False
+            return None
+    return None
 
 
 @rule(

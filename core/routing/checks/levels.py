@@ -225,30 +225,63 @@ def narrowed(e: Evaluation) -> Iterator[Found]:
     "side right.",
 )  # fmt: skip
 def ms_unpaired(e: Evaluation) -> Iterator[Found]:
-    for node in sounding(e.rig, k.MidSideEncoder):
-        if not any(isinstance(e.rig.nodes[n], k.MidSideDecoder) for n in after(e.rig, node.id)):
+    for node in sounding(e.rig, k.MidSideEncoder, k.Frame):
+        coder = _coding(node)[1]
+        if coder is None:
+            continue
+        if not any(_coding(e.rig.nodes[n])[0] is not None for n in after(e.rig, node.id)):
             outs = e.rig.outputs_of(node.id)
-            scale = {"half": "one", "one": "half", "root-half": "root-half"}[node.scale]
             fix = (
-                ("Decode behind it", Insert(at=outs[0], kind="ms_decode", values={"scale": scale}))
+                ("Decode behind it", Insert(at=outs[0], kind="ms_decode", values={"scale": _PAIR[coder.scale]}))
                 if outs
                 else None
-            )
-            yield Found(node.id, f"{node.shown} is never decoded.", None, "", fix)
-    for node in sounding(e.rig, k.MidSideDecoder):
+            )  # fmt: skip
+            yield Found(node.id, f"{_inside(node, coder)} is never decoded.", None, "", fix)
+    for node in sounding(e.rig, k.MidSideDecoder, k.Frame):
+        decoder = _coding(node)[0]
+        if decoder is None:
+            continue
         fed = [e.rig.nodes[n] for n in before(e.rig, node.id)]
         if not any(
-            isinstance(n, k.MidSideEncoder) or (isinstance(n, k.Split) and n.mode == "mid-side")
+            _coding(n)[1] is not None or (isinstance(n, k.Split) and n.mode == "mid-side")
             for n in fed
         ):
             came = e.rig.inputs[node.id]
-            scale = {"half": "one", "one": "half", "root-half": "root-half"}[node.scale]
             fix = (
-                ("Code before it", Insert(at=came[0], kind="ms_encode", values={"scale": scale}))
+                ("Code before it", Insert(at=came[0], kind="ms_encode", values={"scale": _PAIR[decoder.scale]}))
                 if came
                 else None
+            )  # fmt: skip
+            yield Found(
+                node.id, f"{_inside(node, decoder)} has nothing coded before it.", None, "", fix
             )
-            yield Found(node.id, f"{node.shown} has nothing coded before it.", None, "", fix)
+
+
+_PAIR = {"half": "one", "one": "half", "root-half": "root-half"}
+
+
+def _inside(node: k.Node, stage: k.Stage) -> str:
+    return stage.shown if stage is node else f"{stage.shown} in {node.shown}"
+
+
+def _coding(node: k.Node) -> tuple[k.MidSideDecoder | None, k.MidSideEncoder | None]:
+    """The decoder that wants something coded before a node, and the coder that is still open behind
+    it: of a frame those of the processors that run, in their order.
+    """
+    stages: list[k.Node] = [node]
+    if isinstance(node, k.Frame):
+        stages = [*node.running()]
+    wants, opened = None, None
+    for stage in stages:
+        if k.is_bypassed(stage):
+            continue
+        if isinstance(stage, k.MidSideEncoder):
+            opened = stage
+        elif isinstance(stage, k.MidSideDecoder):
+            if opened is None:
+                wants = wants or stage
+            opened = None
+    return wants, opened
 
 
 @rule(

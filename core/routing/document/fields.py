@@ -11,7 +11,9 @@ from typing import Any, Literal, get_args, get_origin
 from pydantic import BaseModel, Field
 from pydantic.fields import FieldInfo
 
-Unit = Literal["dB", "%", "ms", "s", "Hz", "m", "°C", "mA", "V", "mm", "kΩ", "time", "ratio", ""]
+Unit = Literal[
+    "dB", "%", "ms", "s", "Hz", "m", "°C", "mA", "V", "mm", "kΩ", "H", "pF", "time", "ratio", ""
+]
 
 
 def quantity(

@@ -174,7 +174,8 @@ class WhatStandsForARig(unittest.TestCase):
 
     def test_every_setting_that_is_heard_counts(self):
         """Each field of each kind by itself, changed to another value that it may have."""
-        unheard = {"name", "unit", "loop", "takes", "gives", "passive", "current_ma", "supply_v",
+        unheard = {"name", "unit", "loop", "takes", "gives", "passive", "pickup_h", "pickup_kohm",
+                   "cable_pf", "current_ma", "supply_v",
                    "width_mm", "depth_mm"}  # fmt: skip
         for name, kind in KINDS.items():
             node = kind(id="x")

@@ -17,7 +17,8 @@ MixLaw = Literal["linear", "equal-power", "compromise", "full"]
 
 
 UNHEARD = frozenset(
-    {"name", "unit", "loop", "takes", "gives", "passive", "current_ma", "supply_v", "width_mm", "depth_mm"}
+    {"name", "unit", "loop", "takes", "gives", "passive", "pickup_h", "pickup_kohm", "cable_pf",
+     "current_ma", "supply_v", "width_mm", "depth_mm"}
 )  # fmt: skip
 """Fields that say what a part is called, and how it is built up and cabled: no sound depends on them."""
 

@@ -80,6 +80,14 @@ class Frame(Stage):
     half: Literal["whole", "first", "second"] = choice("whole", "half", "Half that is heard")
     sections: tuple[ParallelSection, ...] = Field((), max_length=2)
 
+    def running(self) -> tuple[Stage, ...]:
+        """What stands in its slots, in the order that it runs in; only the half that is heard."""
+        held = {slot.label: slot.stage for slot in self.slots}
+        letters = list(self.order or "".join(held))
+        half = (len(letters) + 1) // 2
+        kept = {"whole": letters, "first": letters[:half], "second": letters[half:]}[self.half]
+        return tuple(held[letter] for letter in kept if letter in held)
+
     @property
     def linear(self) -> bool:
         return all(slot.stage.linear for slot in self.slots)

@@ -22,6 +22,9 @@ class Source(Node):
     stereo: bool = flag("stereo", "Two sides, taken as unlike each other")
     gives: LevelKind = choice("line", "gives", "Level kind at its output")
     passive: bool = flag("passive", "Passive pickups: the load behind them matters")
+    pickup_h: float = quantity(3, "pickup", "H", 0.5, 10, "Inductance of its pickups, 2 to 5 H")
+    pickup_kohm: float = quantity(8, "winding", "kΩ", 0.1, 50, "Resistance of its pickups")
+    cable_pf: float = quantity(700, "cable", "pF", 0, 20_000, "Capacitance of the cable behind it")
 
 
 class Return(Stage):

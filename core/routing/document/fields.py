@@ -83,6 +83,8 @@ class Parameter:
     choices: tuple[str, ...]
     about: str
     optional: bool
+    values: tuple[Any, ...] = ()
+    """What the choices stand for."""
 
 
 def _parameter(name: str, info: FieldInfo) -> Parameter | None:
@@ -93,11 +95,12 @@ def _parameter(name: str, info: FieldInfo) -> Parameter | None:
     kinds = get_args(info.annotation) if get_origin(info.annotation) else (info.annotation,)
     optional = type(None) in kinds
     plain = [k for k in kinds if k is not type(None)]
-    choices: tuple[str, ...] = ()
+    values: tuple[Any, ...] = ()
     if get_origin(info.annotation) is Literal:
-        plain, choices = [str], tuple(str(c) for c in get_args(info.annotation))
+        plain, values = [str], get_args(info.annotation)
     elif len(plain) == 1 and get_origin(plain[0]) is Literal:
-        plain, choices = [str], tuple(str(c) for c in get_args(plain[0]))
+        plain, values = [str], get_args(plain[0])
+    choices = tuple(str(c) for c in values)
     low = next((getattr(m, "ge", None) for m in info.metadata if hasattr(m, "ge")), None)
     high = next((getattr(m, "le", None) for m in info.metadata if hasattr(m, "le")), None)
     sort: Any = "number"
@@ -122,6 +125,7 @@ def _parameter(name: str, info: FieldInfo) -> Parameter | None:
         choices,
         info.description or "",
         optional,
+        values,
     )
 
 

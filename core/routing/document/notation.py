@@ -23,6 +23,7 @@ from core.errors import QuantityError
 from core.routing.document.fields import Parameter, parameters_of
 from core.routing.document.kinds import KINDS, ParallelSection, Slot, kind_of
 from core.routing.document.rig import (
+    MOST_NODES,
     Board,
     Intended,
     Key,
@@ -44,6 +45,13 @@ _ALIASES = {
 }  # fmt: skip
 _FLAG_ALIASES = {"flip": "inverted", "phase invert": "inverted", "mute": "muted"}
 _ITEM = re.compile(r"^(?:([A-Za-z][\w-]*)\s*:\s*)?([A-Za-z][\w-]*?)(?:\.(\d+))?\s*(?=$|[\s\"(\[])")
+# Each begins at the start of a word and never gives back what it took: linear in any text.
+_LABEL = re.compile(r"(?<![\w-])([A-Za-z][\w-]*+)\s*+:")
+_LABELLED = re.compile(r"(?<![\w-])([A-Za-z][\w-]*+)\s*+:\s*+([A-Za-z][\w-]*+)")
+_NUMBERED_FIRST = re.compile(r"(?<!\w)([a-z_]++\d++)\s*+[(\"]")
+_NUMBERED_WORD = re.compile(r"(?<!\w)([a-z_]++\d++)(?!\w)")
+_LINE_END = re.compile(r"\r\n|\r|\n")
+_ESCAPED = {"n": "\n", "r": "\r"}
 _FURTHER = re.compile(r"^\s*(?:key|scene|slot|beside|keep)\s+[^:>\s]")
 
 
@@ -72,7 +80,9 @@ def _by_unit(same: list[Parameter], piece: str) -> Parameter:
 
 class _Reader:
     def __init__(self, text: str, previous: Rig | None) -> None:
-        self.lines = text.splitlines()
+        self.lines = _LINE_END.split(text)
+        if self.lines[-1] == "":
+            self.lines.pop()
         if len(self.lines) > MOST_LINES:
             raise NotationError(
                 MOST_LINES + 1, 1,
@@ -92,15 +102,15 @@ class _Reader:
         self.board = Board()
         self.at = 0
         self.spare: dict[str, list[str]] = {}
-        paths = "\n".join(line for line in self.lines if not _FURTHER.match(line))
-        self.declared = set(re.findall(r"([A-Za-z][\w-]*)\s*:", paths)) | set(
-            re.findall(r"\b([a-z_]+\d+)\s*[(\"]", paths)
-        )
-        mentioned = self.declared | set(re.findall(r"\b([a-z_]+\d+)\b", text))
+        self.next: dict[str, int] = {}
+        """By kind, the number from which on a bare one is looked for."""
+        # What stands in quotes or behind a # names nothing.
+        paths = "\n".join(_unquoted(line) for line in self.lines if not _FURTHER.match(line))
+        self.declared = set(_LABEL.findall(paths)) | set(_NUMBERED_FIRST.findall(paths))
+        mentioned = self.declared | set(_NUMBERED_WORD.findall(text))
         # Parts may be named before the line that describes them.
         self.ahead = {
-            label.replace("-", "_").lower(): word
-            for label, word in re.findall(r"([A-Za-z][\w-]*)\s*:\s*([A-Za-z][\w-]*)", paths)
+            label.replace("-", "_").lower(): word for label, word in _LABELLED.findall(paths)
         }
         self.bare: set[str] = set()
         for name, node in previous.nodes.items() if previous else ():
@@ -255,6 +265,8 @@ class _Reader:
         if rest:
             raise self.fail(f"“{rest[:30]}” is not understood here.", rest[:30])
         if kind is not None:
+            if len(self.nodes) >= MOST_NODES:
+                raise self.fail(f"a rig has up to {MOST_NODES} parts.", piece[:40])
             self.nodes[name] = {"kind": kind, "id": name, **values}
             if label is None and not values:
                 self.bare.add(name)
@@ -291,9 +303,10 @@ class _Reader:
             waiting = self.spare.get(kind, [])
             if waiting:
                 return waiting.pop(0), kind
-            number = 1
+            number = self.next.get(kind, 1)
             while f"{kind}{number}" in self.nodes or f"{kind}{number}" in self.declared:
                 number += 1
+            self.next[kind] = number
             return f"{kind}{number}", kind
         raise self.fail(f"“{word}” is not known.{self._near(word)}", word)
 
@@ -340,6 +353,8 @@ class _Reader:
         return found
 
     def _read(self, parameter: Parameter, rest: str, negated: bool, piece: str) -> Any:
+        if parameter.optional and rest == "none":
+            return None
         if parameter.sort == "flag":
             if rest:
                 raise self.fail(f"“{rest}” is too much behind {parameter.label}.", piece)
@@ -350,14 +365,15 @@ class _Reader:
             shown, more = self._string(rest)
             return shown if shown is not None and not more else rest
         if parameter.sort == "time":
-            return rest
+            shown, more = self._string(rest)
+            return shown if shown is not None and not more else rest
         if parameter.sort == "choice":
             word = rest.lower()
             if word not in parameter.choices:
                 raise self.fail(
                     f"{parameter.label} is one of {', '.join(parameter.choices)}, not “{rest}”.", rest
                 )  # fmt: skip
-            return int(word) if word.isdigit() else word
+            return parameter.values[parameter.choices.index(word)]
         try:
             value, unit = parse_number(
                 rest.removesuffix(":1") if parameter.unit == "ratio" else rest
@@ -379,10 +395,11 @@ class _Reader:
     def _string(self, text: str) -> tuple[str | None, str]:
         if not text.startswith('"'):
             return None, text
-        match = re.match(r'"((?:[^"\\]|\\.)*)"\s*', text)
+        match = re.match(r'"((?:[^"\\]|\\.)*+)"\s*+', text)
         if match is None:
             raise self.fail("a quote is opened and not closed.", '"')
-        return re.sub(r"\\(.)", r"\1", match[1]), text[match.end() :]
+        said = re.sub(r"\\(.)", lambda m: _ESCAPED.get(m[1], m[1]), match[1])
+        return said, text[match.end() :]
 
     def _named(self, word: str) -> str:
         name = word.strip().replace("-", "_")
@@ -452,38 +469,74 @@ class _Reader:
         self.sections.setdefault(frame, []).append(self._model(ParallelSection, section | more))
 
     def _keep(self, rest: str) -> None:
-        match = re.match(r'(\S+)(?:\s+at\s+(\S+))?\s*(".*")?$', rest)
-        if match is None:
+        check, rest = self._one_word(rest)
+        at = ""
+        if re.match(r"at\s", rest):
+            at, rest = self._one_word(rest[2:].strip())
+        reason, rest = self._string(rest)
+        if not check or rest:
             raise self.fail('it reads: keep CHECK at PART "reason".')
-        reason = self._string(match[3])[0] if match[3] else ""
-        self.intended.append(Intended(check=match[1], at=match[2] or "", reason=reason or ""))
+        self.intended.append(
+            self._model(Intended, {"check": check, "at": at, "reason": reason or ""})
+        )
+
+    def _one_word(self, text: str) -> tuple[str, str]:
+        """A word, in quotes where it is more than one; and what follows it."""
+        shown, rest = self._string(text)
+        if shown is not None:
+            return shown, rest
+        word, _, rest = text.partition(" ")
+        return word, rest.strip()
 
 
 def _begins(text: str, label: str) -> bool:
     return text == label or (text.startswith(label) and not text[len(label)].isalnum())
 
 
+def _outside(text: str, quotes: bool = False) -> Iterator[tuple[int, str]]:
+    """Letters that stand in no quotes, with their places; a quote that is escaped ends nothing. With
+    `quotes`, those that open one too.
+    """
+    quoted = escaped = False
+    for place, letter in enumerate(text):
+        if quoted:
+            if escaped:
+                escaped = False
+            elif letter == "\\":
+                escaped = True
+            elif letter == '"':
+                quoted = False
+        elif letter == '"':
+            quoted = True
+            if quotes:
+                yield place, letter
+        else:
+            yield place, letter
+
+
 def _without_comment(line: str) -> str:
-    quoted = False
-    for place, letter in enumerate(line):
-        if letter == '"' and (place == 0 or line[place - 1] != "\\"):
-            quoted = not quoted
-        if letter == "#" and not quoted:
-            return line[:place]
-    return line
+    return next((line[:place] for place, letter in _outside(line) if letter == "#"), line)
+
+
+def _unquoted(line: str) -> str:
+    """A line without its comment and without what stands in quotes, but for the opening ones."""
+    kept = []
+    for _, letter in _outside(line, quotes=True):
+        if letter == "#":
+            break
+        kept.append(letter)
+    return "".join(kept)
 
 
 def _split(text: str, mark: str) -> list[str]:
     """Cut at a mark, but not inside quotes or brackets."""
-    pieces, depth, quoted, start = [], 0, False, 0
-    for place, letter in enumerate(text):
-        if letter == '"' and (place == 0 or text[place - 1] != "\\"):
-            quoted = not quoted
-        elif not quoted and letter in "([":
+    pieces, depth, start = [], 0, 0
+    for place, letter in _outside(text):
+        if letter in "([":
             depth += 1
-        elif not quoted and letter in ")]":
+        elif letter in ")]":
             depth -= 1
-        elif letter == mark and not quoted and depth <= 0:
+        elif letter == mark and depth <= 0:
             pieces.append(text[start:place].strip())
             start = place + 1
     last = text[start:].strip()
@@ -491,11 +544,8 @@ def _split(text: str, mark: str) -> list[str]:
 
 
 def _bracket(text: str, opened: str, closed: str, reader: _Reader) -> tuple[str, str]:
-    quoted = False
-    for place, letter in enumerate(text):
-        if letter == '"' and text[place - 1] != "\\":
-            quoted = not quoted
-        if letter == closed and not quoted:
+    for place, letter in _outside(text):
+        if letter == closed:
             return text[1:place], text[place + 1 :].strip()
     raise reader.fail(f"“{opened}” is opened and not closed.", opened)
 

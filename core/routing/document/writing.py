@@ -4,6 +4,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
+import numpy as np
 from pydantic import BaseModel
 
 from core.routing.document.fields import Parameter, parameters_of
@@ -14,23 +15,40 @@ NUMBERED = re.compile(r"^([a-z_]+?)(\d+)$")
 
 
 def _number(value: float) -> str:
-    return f"{value:.10g}"
+    """The shortest text that is read back as this very number; no exponent."""
+    return str(np.format_float_positional(value, trim="-"))
 
 
 def _value(parameter: Parameter, value: Any) -> str:
+    if value is None:
+        return f"{parameter.label} none"
     if parameter.sort == "flag":
         return parameter.label
     if parameter.sort == "text":
         return f'{parameter.label} "{_quoted(str(value))}"'
-    if parameter.sort in ("choice", "time"):
+    if parameter.sort == "time":
+        plain = PLAIN_TIME.match(value) and value == value.strip()
+        return f"{parameter.label} {value}" if plain else f'{parameter.label} "{_quoted(value)}"'
+    if parameter.sort == "choice":
         return f"{parameter.label} {value}"
     unit = "" if parameter.unit == "ratio" else parameter.unit
     tail = ":1" if parameter.unit == "ratio" else (f" {unit}" if unit else "")
     return f"{parameter.label} {_number(float(value))}{tail}"
 
 
+PLAIN_TIME = re.compile(r"^[^\s,;()\[\]\"#>\\]+(?: [^\s,;()\[\]\"#>\\]+)*\Z")
+"""A time that needs no quotes."""
+_PLAIN_WORD = re.compile(r"^[\w.-]+\Z", re.ASCII)
+
+
 def _quoted(text: str) -> str:
-    return text.replace("\\", "\\\\").replace('"', '\\"')
+    """As it stands between quotes, on one line."""
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
+    return escaped.replace("\n", "\\n").replace("\r", "\\r")
+
+
+def _word(text: str) -> str:
+    return text if _PLAIN_WORD.match(text) else f'"{_quoted(text)}"'
 
 
 def _settings(model: BaseModel, skip: tuple[str, ...] = ("name",)) -> str:
@@ -152,8 +170,8 @@ def _further(rig: Rig) -> Iterator[str]:
         yield f'scene "{_quoted(scene.name)}"{program}: ' + "; ".join(said)
     for mark in rig.intended:
         reason = f' "{_quoted(mark.reason)}"' if mark.reason else ""
-        at = f" at {mark.at}" if mark.at else ""
-        yield f"keep {mark.check}{at}{reason}"
+        at = f" at {_word(mark.at)}" if mark.at else ""
+        yield f"keep {_word(mark.check)}{at}{reason}"
 
 
 def _slot_id(stage: Node) -> str:

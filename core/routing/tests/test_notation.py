@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from core.routing import TEMPLATES, NotationError, RigError, build, format_rig, load_rig, parse_rig
 from core.routing.document.fields import parameters_of
 from core.routing.document.kinds import KINDS, STAGE_KINDS
+from core.routing.document.rig import Board, Intended, Rail, Rig, Scene, Strip
 from core.routing.edit.actions import AddSend, Insert, Parallel, SetStrip
 from core.routing.edit.perform import perform
 
@@ -46,6 +47,73 @@ class RoundTrip(unittest.TestCase):
         rig = grown(seed)
         self.assertEqual(parse_rig(format_rig(rig)), rig)
         self.assertEqual(load_rig(rig.model_dump(mode="json")), rig)
+
+    @settings(max_examples=200, deadline=None)
+    @given(st.data())
+    def test_any_text_and_any_number_come_back_the_same(self, data):
+        """A document filled at random: names, titles and reasons of any letters, numbers of any digits."""
+        words = st.text(st.characters(exclude_categories=["Cs"]), max_size=40)
+        nodes = {"s": KINDS["source"](id="s", name=data.draw(words)), "o": KINDS["output"](id="o")}
+        rails, before = {}, "s"
+        for at, name in enumerate(data.draw(st.lists(st.sampled_from(STAGE_KINDS), max_size=4))):
+            if name == "frame":
+                continue
+            values = {"id": f"x{at}", "name": data.draw(st.none() | words)}
+            for one in data.draw(st.lists(st.sampled_from(parameters_of(KINDS[name])), max_size=5)):
+                if one.sort in ("number", "whole"):
+                    low, high = (one.low or 0.0, one.high if one.high is not None else 1e9)
+                    floats = st.floats(low, high, allow_subnormal=False)
+                    value = data.draw(
+                        floats if one.sort == "number" else st.integers(int(low), int(high))
+                    )
+                else:
+                    value = data.draw({
+                        "flag": st.booleans(), "text": words, "time": words.filter(bool),
+                        "choice": st.sampled_from(one.values or (None,)),
+                    }[one.sort])  # fmt: skip
+                if not (one.sort == "time" and len(value) > 40):
+                    values[one.field] = value
+            nodes[f"x{at}"] = KINDS[name].model_validate(values)
+            rails[f"{before}.0"] = Rail(target=f"x{at}")
+            before = f"x{at}"
+        strip = Strip(
+            level_db=data.draw(st.floats(-120, 60)), pan_percent=data.draw(st.floats(-100, 100))
+        )
+        rails[f"{before}.0"] = Rail(target="o", strip=strip)
+        rig = Rig(
+            title=data.draw(words.filter(bool)), nodes=nodes, rails=rails,
+            scenes=(Scene(name=data.draw(words.filter(bool)), values={"s": {"name": data.draw(words)}}),),
+            intended=(Intended(check=data.draw(words.filter(bool)), at=data.draw(words), reason=data.draw(words)),),
+            board=Board(supply_ma=data.draw(st.floats(0, 20_000))),
+        )  # fmt: skip
+        self.assertEqual(parse_rig(format_rig(rig)), rig)
+
+    def test_pan_law_0_and_other_things_that_were_lost(self):
+        for law in ("0", "-3", "-4.5", "-6"):
+            rig = parse_rig(f"s: source > o: output (stereo, pan law {law})")
+            self.assertEqual(rig.nodes["o"].pan_law, law)
+            self.assertEqual(parse_rig(format_rig(rig)), rig)
+        for name in (
+            "ends \\",
+            'a \\" b',
+            "two\nlines",
+            "\r\n",
+            "\x85 \u2028 #",
+            "mix: reverb",
+            "x > y",
+        ):
+            rig = parse_rig("s: source > mix: merge > o: output")
+            named = rig.model_copy(
+                update={"nodes": {**rig.nodes, "mix": rig.nodes["mix"].model_copy(update={"name": name})}}
+            )  # fmt: skip
+            self.assertEqual(parse_rig(format_rig(named)), named, repr(name))
+        level = parse_rig("s: source > l: level (level -3.0102999566398120 dB) > o: output")
+        self.assertEqual(level.nodes["l"].level_db, -3.010299956639812)
+        self.assertEqual(parse_rig(format_rig(level)), level)
+
+    def test_more_parts_than_a_rig_has_are_refused_where_they_begin(self):
+        with self.assertRaisesRegex(RigError, "up to 600 parts"):
+            parse_rig("s: source" + " > level" * 5000 + " > o: output")
 
     def test_everything_else_that_a_rig_holds(self):
         text = """

@@ -224,6 +224,10 @@ def rig_report(rig: Rig, context: Context) -> dict[str, Any]:
             {
                 "id": f.check, "severity": f.severity, "where": f.at, "sentence": f.sentence,
                 "number": _number(f.value), "unit": f.unit, "intended": f.intended,
+                "consequences": [
+                    {"id": c.check, "where": c.at, "sentence": c.sentence, "number": _number(c.value)}
+                    for c in f.consequences
+                ],
             }
             for f in run_checks(e).findings
         ],

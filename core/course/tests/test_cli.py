@@ -70,7 +70,17 @@ class Commands(unittest.TestCase):
         self.assertIn("polarity-far", [c["id"] for c in found["checks"]])
         for check in found["checks"]:
             self.assertEqual(
-                set(check), {"id", "severity", "where", "sentence", "number", "unit", "intended"}
+                set(check),
+                {
+                    "id",
+                    "severity",
+                    "where",
+                    "sentence",
+                    "number",
+                    "unit",
+                    "intended",
+                    "consequences",
+                },
             )
 
     def test_tempo_unit_and_scene_are_heard(self):

@@ -1,5 +1,6 @@
 """Findings, the registry of rules, and what rules ask again and again."""
 
+import logging
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -13,6 +14,8 @@ from core.routing.document.rig import Rig
 from core.routing.edit.actions import Action
 from core.routing.evaluate.arrivals import Evaluation
 
+_log = logging.getLogger(__name__)
+
 Severity = Literal["alarm", "caution", "note"]
 
 
@@ -21,6 +24,16 @@ class FixOut(Edge):
 
     label: str
     action: Action
+
+
+class Consequence(Edge):
+    """What follows from a finding: it goes when that goes."""
+
+    check: str
+    at: str
+    sentence: str
+    value: float | None
+    unit: str
 
 
 class Finding(Edge):
@@ -34,11 +47,15 @@ class Finding(Edge):
     reason: str = Field(description="Why, in a paragraph")
     intended: bool
     intended_reason: str
+    consequences: list[Consequence] = Field(
+        description="What follows from it, here and elsewhere; its severity counts theirs"
+    )
 
 
 class CheckReport(Edge):
     findings: list[Finding] = Field(description="Alarms first, intended ones last")
     passed: list[str] = Field(description="Names of the rules that found nothing")
+    failed: list[str] = Field(description="Names of rules that could not be worked out here")
 
 
 @dataclass(frozen=True)
@@ -51,6 +68,8 @@ class Found:
     unit: str = ""
     fix: tuple[str, Action] | None = None
     severity: Severity | None = None
+    cause: tuple[str, str] | None = None
+    """Check and place of the finding that it follows from."""
 
 
 @dataclass(frozen=True)
@@ -79,32 +98,74 @@ _ORDER = {"alarm": 0, "caution": 1, "note": 2}
 
 
 def run_checks(evaluation: Evaluation) -> CheckReport:
-    """Every rule over a rig. A rule that fails on a rig says nothing rather than stop the others."""
+    """Every rule over a rig. A rule that fails on a rig is named, and the others go on.
+
+    What follows from another finding is listed with it, unless that one was marked as meant: what was
+    meant hides nothing else.
+    """
     marked = {(i.check, i.at): i.reason for i in evaluation.rig.intended}
-    findings: list[Finding] = []
+    all_found: dict[tuple[str, str], tuple[Rule, Found]] = {}
     passed: list[str] = []
+    failed: list[str] = []
     for one in RULES.values():
-        found = list(one.run(evaluation))
+        try:
+            found = list(one.run(evaluation))
+        except Exception:
+            _log.exception("The check “%s” failed", one.id)
+            failed.append(one.name)
+            continue
         if not found:
             passed.append(one.name)
-        for f in found:
+        for place, f in enumerate(found):
             key = (one.id, f.at)
-            findings.append(
-                Finding(
-                    check=one.id,
-                    severity=f.severity or one.severity,
-                    at=f.at,
-                    sentence=f.sentence,
-                    value=f.value,
-                    unit=f.unit,
-                    fix=FixOut(label=f.fix[0], action=f.fix[1]) if f.fix else None,
-                    reason=one.reason,
-                    intended=key in marked,
-                    intended_reason=marked.get(key, ""),
-                )
-            )
+            all_found[key if key not in all_found else (one.id, f"{f.at} {place}")] = (one, f)
+    follow: dict[tuple[str, str], list[tuple[Rule, Found]]] = {}
+    for key, (one, f) in all_found.items():
+        cause = _first_cause(key, all_found)
+        if cause != key and cause not in marked and key not in marked:
+            follow.setdefault(cause, []).append((one, f))
+    hidden = {id(f) for those in follow.values() for _, f in those}
+    findings = [
+        _finding(one, f, marked, follow.get(key, []))
+        for key, (one, f) in all_found.items()
+        if id(f) not in hidden
+    ]
     findings.sort(key=lambda f: (f.intended, _ORDER[f.severity]))
-    return CheckReport(findings=findings, passed=passed)
+    return CheckReport(findings=findings, passed=passed, failed=failed)
+
+
+def _first_cause(
+    key: tuple[str, str], found: dict[tuple[str, str], tuple[Rule, Found]]
+) -> tuple[str, str]:
+    """The finding at the beginning of what a finding follows from; itself where it follows from none."""
+    seen = {key}
+    while (cause := found[key][1].cause) is not None and cause in found and cause not in seen:
+        key = cause
+        seen.add(key)
+    return key
+
+
+def _finding(
+    one: Rule, f: Found, marked: dict[tuple[str, str], str], follow: list[tuple[Rule, Found]]
+) -> Finding:
+    key = (one.id, f.at)
+    severities = [x.severity or rule.severity for rule, x in [(one, f), *follow]]
+    return Finding(
+        check=one.id,
+        severity=min(severities, key=lambda s: _ORDER[s]),
+        at=f.at,
+        sentence=f.sentence,
+        value=f.value,
+        unit=f.unit,
+        fix=FixOut(label=f.fix[0], action=f.fix[1]) if f.fix else None,
+        reason=one.reason,
+        intended=key in marked,
+        intended_reason=marked.get(key, ""),
+        consequences=[
+            Consequence(check=r.id, at=x.at, sentence=x.sentence, value=x.value, unit=x.unit)
+            for r, x in follow
+        ],
+    )
 
 
 # What rules ask --------------------------------------------------------------------------------

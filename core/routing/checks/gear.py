@@ -69,13 +69,28 @@ def level_kind(e: Evaluation) -> Iterator[Found]:
             continue
         box = _BOXES.get((here, wanted))
         severity = "alarm" if _CANNOT_BE & {here, wanted} else None
+        cause = _met_before(e, source, here, gives)
         fix = (f"Put {box[1]} between", Insert(at=port, kind=box[0])) if box else None
         yield Found(
             port,
             f"{e.rig.nodes[source].shown} gives {_said(here)} and {target.shown} takes {_said(wanted)}"
             + (f": it needs {box[1]}." if box else ": that cannot be."),
-            None, "", fix, severity,  # type: ignore[arg-type]
+            None, "", fix, severity, cause,  # type: ignore[arg-type]
         )  # fmt: skip
+
+
+def _met_before(e: Evaluation, id: str, here: str, gives: dict[str, str]) -> tuple[str, str] | None:
+    """The finding where this level was first passed on by a part that does not take it."""
+    found = None
+    while True:
+        node, came = e.rig.nodes[id], e.rig.inputs[id]
+        own = k.field_of(node, "gives", None) or getattr(node, "gives_by_kind", None)
+        if own or not came or gives[came[0].rpartition(".")[0]] != here:
+            return found
+        wanted = k.field_of(node, "takes", None) or getattr(node, "takes_by_kind", None)
+        if wanted is not None and wanted != here:
+            found = ("level-kind", came[0])
+        id = came[0].rpartition(".")[0]
 
 
 @rule(
@@ -92,10 +107,10 @@ def no_load(e: Evaluation) -> Iterator[Found]:
                 "Put a cabinet on it",
                 Insert(at=outs[0] if outs else f"{node.id}.0", kind="cabinet"),
             )
-            word = "valve amplifier" if node.valve else "amplifier"
+            word = "a valve amplifier" if node.valve else "an amplifier"
             yield Found(
                 node.id,
-                f"{node.shown} is a {word} without a load.",
+                f"{node.shown} is {word} without a load.",
                 None,
                 "",
                 fix,

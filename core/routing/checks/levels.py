@@ -17,7 +17,7 @@ from core.routing.document import kinds as k
 from core.routing.edit.actions import Insert, Move, Set, SetKey, SetStrip, Several
 from core.routing.evaluate.arrivals import Evaluation
 from core.units import format as fmt
-from core.units.decibel import gain_db, power_db
+from core.units.decibel import SILENT_DB, gain_db, power_db
 
 _MID_SCALE = {"half": 0.5, "one": 1.0, "root-half": math.sqrt(0.5)}
 
@@ -43,13 +43,40 @@ def headroom(e: Evaluation) -> Iterator[Found]:
             )
             for p in rails
         )
+        cause = next(
+            (
+                ("stage-level", id)
+                for id, gain in _hot(e).items()
+                if gain is not None and over - gain < 3 and out.output in after(e.rig, id)
+            ),
+            None,
+        )
         yield Found(
             out.output,
             f"Peaks at {e.rig.nodes[out.output].shown} reach {fmt.signed(out.peak_dbfs, 1)} dBFS when "
             f"everything is in step: {fmt.number(over, 1)} dB over.",
             over, "dB", (f"Bring its inputs down by {fmt.number(down, 1)} dB", Several(actions=changes)),
-            "alarm" if over > 3 else "caution",
+            "alarm" if over > 3 else "caution", cause,
         )  # fmt: skip
+
+
+_HOT_DBFS = -3.0
+
+
+def _hot(e: Evaluation) -> dict[str, float | None]:
+    """Stages that give more than they should at nominal level, to what they add to what comes in (dB);
+    None where it came in like that.
+    """
+    found: dict[str, float | None] = {}
+    for node in sounding(e.rig, k.Stage):
+        carried = e.plan.carried[e.plan.outlet[f"{node.id}.0"]]
+        level = carried.level_dbfs
+        if level is None or level <= _HOT_DBFS or carried.grows:
+            continue
+        came = e.plan.carried[e.plan.inlet[node.id]].level_dbfs
+        own = level - (came if came is not None else SILENT_DB)
+        found[node.id] = own if own > 1 or came is None or came <= _HOT_DBFS else None
+    return found
 
 
 @rule(
@@ -58,15 +85,20 @@ def headroom(e: Evaluation) -> Iterator[Found]:
     "even where the output looks safe again.",
 )  # fmt: skip
 def stage_level(e: Evaluation) -> Iterator[Found]:
-    for node in sounding(e.rig, k.Stage):
-        carried = e.plan.carried[e.plan.outlet[f"{node.id}.0"]]
-        level = carried.level_dbfs
-        if level is not None and level > -3 and not carried.grows:
-            down = math.ceil(level + 9)
-            yield Found(
-                node.id, f"{node.shown} gives {fmt.signed(level, 1)} dBFS at nominal level.", level, "dB",
-                (f"Turn its output down by {down} dB", Set(node=node.id, values={"output_db": node.output_db - down})),
-            )  # fmt: skip
+    hot = _hot(e)
+    for id, own in hot.items():
+        node = e.rig.nodes[id]
+        assert isinstance(node, k.Stage)
+        level = e.plan.carried[e.plan.outlet[f"{id}.0"]].level_dbfs
+        assert level is not None
+        down = math.ceil(level + 9)
+        # What came in too loud has its cause before it: the nearest stage that is.
+        cause = next((("stage-level", n) for n in before(e.rig, id) if n in hot and n != id), None)
+        yield Found(
+            id, f"{node.shown} gives {fmt.signed(level, 1)} dBFS at nominal level.", level, "dB",
+            (f"Turn its output down by {down} dB", Set(node=id, values={"output_db": node.output_db - down})),
+            cause=cause if own is None else None,
+        )  # fmt: skip
 
 
 @rule(

@@ -1,6 +1,8 @@
 """Every check: a rig that fires it, one that just does not, and a fix that raises no other."""
 
 import unittest
+from dataclasses import replace
+from unittest.mock import patch
 
 from core.routing import Context, Evaluation, parse_rig, perform, run_checks
 from core.routing.checks import RULES
@@ -32,6 +34,7 @@ CASES = {
     "loop-gain": (LOOP.format(-3.2, 0), LOOP.format(-50, 0)),
     "loop-without-delay": (LOOP.format(-20, 0).replace("delay (time 200 ms)", "level"), LOOP.format(-20, 0)),
     "runaway": (SERIES.format("delay (feedback 100 %)"), SERIES.format("delay (feedback 99 %)")),
+    "device-feedback": (SERIES.format("delay (time @slap, feedback 81 %)"), SERIES.format("delay (time @slap, feedback 80 %)")),
     "long-feedback": (SERIES.format("delay (time 500 ms, feedback 93 %)"), SERIES.format("delay (time 500 ms, feedback 70 %)")),
     "polarity": (TWICE.format("equaliser", ", inverted"), TWICE.format("equaliser", "")),
     "polarity-far": (TWICE.format("delay", ", inverted"), TWICE.format("delay", "")),
@@ -104,7 +107,7 @@ CLIP = ClipFacts("Take 3", pink(), rms_dbfs=-18.0, crest_db=15.0)
 
 def found(rig):
     clips = {"take": CLIP} if "take" in rig.nodes else {}
-    context = Context(LIGHTHOUSE.frame, clips=clips)
+    context = Context(LIGHTHOUSE.frame, {"@slap": "90 ms"}, {"@slap": (0, 80)}, clips=clips)
     return run_checks(Evaluation(rig, context)).findings
 
 
@@ -158,6 +161,51 @@ class EveryCheck(unittest.TestCase):
                 self.assertEqual(one.severity, severity)
                 self.assertAlmostEqual(one.value, value, places=3)
                 self.assertIn(words, one.sentence)
+
+    def test_one_cause_is_one_finding_with_what_follows(self):
+        text = (
+            "g: source (level -18 dB) > d: level (level {} dB) > s: split > c: compressor > m: merge > "
+            "e: equaliser > f: fader > o: output (stereo)\ns > y: delay > m{}"
+        )
+        said = [
+            f
+            for f in found(parse_rig(text.format(18, "")))
+            if f.check in ("stage-level", "headroom")
+        ]
+        self.assertEqual(
+            [(f.check, f.at, f.severity) for f in said], [("stage-level", "d", "alarm")]
+        )
+        follow = {(c.check, c.at) for c in said[0].consequences}
+        self.assertEqual(
+            follow, {("headroom", "o"), *(("stage-level", n) for n in ("e", "f", "y"))}
+        )  # fmt: skip
+        # Its fix takes all of them away; without the cause there is nothing to follow.
+        mended = found(perform(parse_rig(text.format(18, "")), said[0].fix.action).rig)
+        self.assertEqual([f for f in mended if f.check == "stage-level"], [])
+        # What was meant hides nothing: its consequences stand by themselves.
+        meant = found(parse_rig(text.format(18, "\nkeep stage-level at d")))
+        self.assertIn(("headroom", "o", False), {(f.check, f.at, f.intended) for f in meant})
+        # A second cause further on is a finding of its own.
+        two = text.format(18, "").replace("e: equaliser", "e: equaliser (mid 12 dB, low 12 dB)")
+        causes = {f.at for f in found(parse_rig(two)) if f.check == "stage-level"}
+        self.assertEqual(causes, {"d", "e"})
+
+    def test_a_rule_that_fails_is_named_and_the_others_go_on(self):
+        def broken(_):
+            yield from ()
+            raise ZeroDivisionError
+
+        rig = parse_rig(TWO_SENDS)
+        before = run_checks(Evaluation(rig, LIGHTHOUSE))
+        for name in ("headroom", "parallel-not-wet"):
+            with (
+                patch.dict(RULES, {name: replace(RULES[name], run=broken)}),
+                self.assertLogs("core.routing.checks.base", "ERROR"),
+            ):
+                report = run_checks(Evaluation(rig, LIGHTHOUSE))
+            self.assertEqual(report.failed, [RULES[name].name])
+            self.assertEqual(list(report.findings), [f for f in before.findings if f.check != name])
+        self.assertEqual(before.failed, [])
 
     def test_what_is_meant_stays_listed_last(self):
         rig = parse_rig(TWO_SENDS + '\nkeep parallel-not-wet at hall "we like it"')

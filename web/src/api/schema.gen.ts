@@ -3434,6 +3434,11 @@ export interface components {
              * @description Names of the rules that found nothing
              */
             passed: string[];
+            /**
+             * Failed
+             * @description Names of rules that could not be worked out here
+             */
+            failed: string[];
         };
         /** Connect */
         Connect: {
@@ -3459,6 +3464,22 @@ export interface components {
              *     }
              */
             strip: components["schemas"]["Strip"];
+        };
+        /**
+         * Consequence
+         * @description What follows from a finding: it goes when that goes.
+         */
+        Consequence: {
+            /** Check */
+            check: string;
+            /** At */
+            at: string;
+            /** Sentence */
+            sentence: string;
+            /** Value */
+            value: number | null;
+            /** Unit */
+            unit: string;
         };
         /**
          * ControlEffect
@@ -3561,6 +3582,11 @@ export interface components {
             intended: boolean;
             /** Intended Reason */
             intended_reason: string;
+            /**
+             * Consequences
+             * @description What follows from it, here and elsewhere; its severity counts theirs
+             */
+            consequences: components["schemas"]["Consequence"][];
         };
         /**
          * FixOut
@@ -8559,6 +8585,24 @@ export interface components {
              * @default false
              */
             passive: boolean;
+            /**
+             * Pickup H
+             * @description Inductance of its pickups, 2 to 5 H
+             * @default 3
+             */
+            pickup_h: number;
+            /**
+             * Pickup Kohm
+             * @description Resistance of its pickups
+             * @default 8
+             */
+            pickup_kohm: number;
+            /**
+             * Cable Pf
+             * @description Capacitance of the cable behind it
+             * @default 700
+             */
+            cable_pf: number;
         };
         /**
          * Split

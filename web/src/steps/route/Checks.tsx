@@ -61,6 +61,14 @@ export function Checks({ checks, onEdit, onSelect }: Props) {
           Show {open.length - shown.length} more
         </Press>
       )}
+      {checks.failed.length > 0 && (
+        <Box paddingBlock="6px">
+          <Box as="strong" color="caution">
+            Not worked out:
+          </Box>{" "}
+          {checks.failed.join(", ")}.
+        </Box>
+      )}
       {open.length === 0 && (
         <Box display="flex" gap="12px" paddingBlock="8px">
           <Pennant kind="passed" />
@@ -134,6 +142,12 @@ function Reason({ finding, onEdit }: { finding: Finding; onEdit: (action: RigAct
   );
 }
 
+/** 'From it follow 5 more': what goes with the cause. */
+function followsOf(finding: Finding): string {
+  const n = finding.consequences.length;
+  return n === 1 ? "From it follows one more" : `From it follow ${n} more`;
+}
+
 function capital(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1);
 }
@@ -170,6 +184,20 @@ function Row({
           {WORD[finding.severity]}
         </Box>{" "}
         {finding.sentence}
+        {finding.consequences.length > 0 && (
+          <Box as="details" fontSize="13px" color="ink2">
+            <summary>{followsOf(finding)}</summary>
+            <ul style={{ paddingLeft: "16px", listStyle: "disc" }}>
+              {finding.consequences.map((c) => (
+                <li key={`${c.check}${c.at}`}>
+                  <button type="button" onClick={() => onSelect(c.at)}>
+                    {c.sentence}
+                  </button>
+                </li>
+              ))}
+            </ul>
+          </Box>
+        )}
         <Box as="details" fontSize="13px" color="ink2">
           <summary>Why</summary>
           {finding.reason}

@@ -1,9 +1,10 @@
-"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig lattice drag render page]`.
+"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig texts lattice drag render page]`.
 
 Ratios compare CPU time (wall time for requests) in one run on the same samples, interleaved, as
 the median of several rounds. Goals stand beside the figures.
 """
 
+import contextlib
 import gc
 import gzip
 import json
@@ -11,6 +12,7 @@ import os
 import platform
 import resource
 import statistics
+import struct
 import subprocess
 import sys
 import tempfile
@@ -25,12 +27,14 @@ import soundfile
 from benchmarks.drag import measure as measure_drag
 from benchmarks.pair import write_pair
 from benchmarks.rigs import exploding, studio
+from benchmarks.sound import bench_decays, bench_processors, bench_rigs
 from benchmarks.sound import bench_memory as bench_memory_of_renders
-from benchmarks.sound import bench_processors, bench_rigs
 from core.delay import DelayLine, Pattern, PlayedNote, SearchRequest, search
+from core.errors import FonodromeError
 from core.measure import null_test
-from core.routing import Evaluation, difference, load_rig, perform, rig_view, run_checks
+from core.routing import Evaluation, difference, load_rig, parse_rig, perform, rig_view, run_checks
 from core.routing.edit.actions import Set
+from core.tempo import read_midi
 from core.units import TempoFrame
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -87,6 +91,7 @@ def bench_null(folder: Path) -> None:
 
 _PEAK = """
 import sys
+from core.errors import FonodromeError
 from core.measure import null_test
 null_test(sys.argv[1], sys.argv[2])
 # Not ru_maxrss: a child inherits its parent's high-water mark there.
@@ -233,6 +238,40 @@ def _edit() -> float:
     return statistics.median(ratios)
 
 
+def bench_texts() -> None:
+    """A MIDI file of 2 MB of notes between changes of tempo, and notations that grow fourfold."""
+    note = b"\x10\x90\x40\x50\x10\x80\x40\x00"
+    change = b"\x00\xff\x51\x03\x07\xa1"
+    body = b"".join(note * 150 + change + bytes([n % 250]) for n in range(1650))
+    chunk = b"MTrk" + struct.pack(">I", len(body) + 4) + body + b"\x00\xff\x2f\x00"
+    data = b"MThd" + struct.pack(">IHHH", 6, 0, 1, 480) + chunk
+    best = min(_cpu(lambda: read_midi(data)) for _ in range(3))
+    _line(f"MIDI file of {len(data) / 1e6:.1f} MB", best, "at most 2", " s")
+    for name, make in _TEXTS.items():
+        small, large = (
+            min(_cpu(lambda text=make(n): _try(text)) for _ in range(5)) for n in (20_000, 80_000)
+        )
+        _line(
+            f"notation of {name}: four times as long / once", large / max(small, 1e-4), "at most 6"
+        )
+
+
+def _try(text: str) -> None:
+    with contextlib.suppress(FonodromeError):
+        parse_rig(text)
+
+
+_TEXTS: dict[str, Callable[[int], str]] = {
+    "one word": lambda n: "a" * n,
+    "numbered words": lambda n: "a1 " * (n // 3),
+    "escapes": lambda n: '"' + "\\" * n,
+    "brackets": lambda n: "(" * n,
+    "colons": lambda n: "x: " * (n // 3),
+    "settings": lambda n: "s: source (" + "level -1 dB, " * (n // 13),
+    "blanks": lambda n: "a:" + " " * n,
+}
+
+
 def bench_lattice() -> None:
     """Search over all values up to two bars with 16 played notes and 8 repeats each."""
     pattern = Pattern(bars=2, played=tuple(PlayedNote(slot=slot) for slot in range(0, 32, 2)))
@@ -270,7 +309,17 @@ def bench_page() -> None:
 
 
 def main(names: list[str]) -> None:
-    wanted = names or ["null", "memory", "compute", "rig", "lattice", "drag", "render", "page"]
+    wanted = names or [
+        "null",
+        "memory",
+        "compute",
+        "rig",
+        "texts",
+        "lattice",
+        "drag",
+        "render",
+        "page",
+    ]
     print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
     with tempfile.TemporaryDirectory() as held:
         if "null" in wanted:
@@ -281,12 +330,14 @@ def main(names: list[str]) -> None:
         bench_compute(os.environ["FONODROME_BENCH_URL"])
     if "rig" in wanted:
         bench_rig()
+    if "texts" in wanted:
+        bench_texts()
     if "lattice" in wanted:
         bench_lattice()
     if "drag" in wanted:
         bench_drag()
     if "render" in wanted:
-        for bench in (bench_processors, bench_rigs, bench_memory_of_renders):
+        for bench in (bench_processors, bench_decays, bench_rigs, bench_memory_of_renders):
             bench(_line_of_sound)
     if "page" in wanted:
         bench_page()

@@ -10,7 +10,7 @@ from serve import KEEP_MEMORY, Running
 from setup import PYTHON, ROOT, set_up
 from show import Trouble, say
 
-BENCHES = ("null", "memory", "compute", "rig", "lattice", "drag", "render", "page")
+BENCHES = ("null", "memory", "compute", "rig", "texts", "lattice", "drag", "render", "page")
 
 
 def _with_server(command: list[str], env: dict[str, str]) -> int:

@@ -121,18 +121,52 @@ def _fade(s, count, pole, state):  # type: ignore[no-untyped-def]
     state[4], state[5], state[6], state[7] = y4, y5, y6, y7
 
 
+def _between() -> np.ndarray:
+    """(6, 3): what a value between two samples is worked out from, by powers 0 to 5 of the way from
+    their middle; of sums of the three pairs about it for even powers, of differences for odd ones.
+
+    Least squares up to a quarter of the rate, most of all below a fifth of it. A cubic loses a tenth of
+    a decibel a lap at 8 kHz, which makes a long tail a third too short there; this is within 0.004 dB
+    up to 9 kHz at 48 kHz.
+    """
+    away = np.linspace(-0.5, 0.5, 33)
+    turn = 2 * np.pi * np.linspace(0, 0.24, 48)
+    s, w = (grid.ravel() for grid in np.meshgrid(away, turn, indexing="ij"))
+    columns = []
+    for power in range(6):
+        for pair in range(3):
+            at = w * (pair + 0.5)
+            columns.append(s**power * (2 * np.cos(at) if power % 2 == 0 else 2 * np.sin(at)))
+    even, odd = np.arange(18) // 3 % 2 == 0, np.arange(18) // 3 % 2 == 1
+    weight = np.where(w < 2 * np.pi * 0.19, 30.0, 1.0)
+    rows, found = np.array(columns).T * weight[:, None], np.zeros(18)
+    # exp(j w s): its even part in s is a cosine, its odd part a sine.
+    found[even] = np.linalg.lstsq(rows[:, even], weight * np.cos(w * s), rcond=None)[0]
+    found[odd] = np.linalg.lstsq(rows[:, odd], weight * np.sin(w * s), rcond=None)[0]
+    return np.ascontiguousarray(found.reshape(6, 3), dtype=np.float32)
+
+
+_BETWEEN = _between()
+
+
 @numba.njit(
-    numba.void(_FEW, _FEW, _FEW, numba.int64, numba.int64, numba.float32),
-    cache=True, nogil=True, fastmath={"contract"},
+    numba.void(_FEW, _FEW, _FEW, numba.int64, numba.int64, numba.float32, _ROWS),
+    cache=True, nogil=True, fastmath={"contract", "reassoc"},
 )  # fmt: skip
-def _read_moving(line, out, late, first, origin, gain):  # type: ignore[no-untyped-def]
-    """out[i] = gain line[origin + i - late], late every 32 samples from the block's start (cubic).
+def _read_moving(line, out, late, first, origin, gain, k):  # type: ignore[no-untyped-def]
+    """out[i] = gain line[origin + i - late], late every 32 samples from the block's start; k as
+    `_between` has it.
 
     Where the whole part of the length stays the same over a segment, the samples read are
     neighbours.
     """
-    n, start, one = len(out), 0, np.float32(1)
-    sixth, half, third = np.float32(1 / 6), np.float32(0.5), np.float32(1 / 3)
+    n, start, half = len(out), 0, np.float32(0.5)
+    a0, a1, a2 = gain * k[0, 0], gain * k[0, 1], gain * k[0, 2]
+    b0, b1, b2 = gain * k[1, 0], gain * k[1, 1], gain * k[1, 2]
+    c0, c1, c2 = gain * k[2, 0], gain * k[2, 1], gain * k[2, 2]
+    d0, d1, d2 = gain * k[3, 0], gain * k[3, 1], gain * k[3, 2]
+    e0, e1, e2 = gain * k[4, 0], gain * k[4, 1], gain * k[4, 2]
+    f0, f1, f2 = gain * k[5, 0], gain * k[5, 1], gain * k[5, 2]
     while start < n:
         place = first + start
         piece = place // 32
@@ -147,26 +181,38 @@ def _read_moving(line, out, late, first, origin, gain):  # type: ignore[no-untyp
         count = stop - start
         if int(end) == whole:
             base = origin + start - whole - 1
-            y0, y1 = line[base - 1 : base - 1 + count], line[base : base + count]
-            y2, y3 = line[base + 1 : base + 1 + count], line[base + 2 : base + 2 + count]
-            ahead = one - (begin - np.float32(whole))
-            for i in range(len(into)):
+            part = line[base - 2 : base + 3 + count]
+            ahead = half - (begin - np.float32(whole))
+            for i in range(count):
                 u = ahead - slope * np.float32(i)
-                a = (y3[i] - y0[i]) * sixth + (y1[i] - y2[i]) * half
-                b = (y0[i] + y2[i]) * half - y1[i]
-                c = y2[i] - y0[i] * third - y1[i] * half - y3[i] * sixth
-                into[i] = gain * (((a * u + b) * u + c) * u + y1[i])
+                v = u * u
+                p, q = part[i + 3] + part[i + 2], part[i + 3] - part[i + 2]
+                r, s = part[i + 4] + part[i + 1], part[i + 4] - part[i + 1]
+                t, w = part[i + 5] + part[i], part[i + 5] - part[i]
+                even = (a0 * p + a1 * r + a2 * t) + v * (
+                    (c0 * p + c1 * r + c2 * t) + v * (e0 * p + e1 * r + e2 * t)
+                )
+                odd = (b0 * q + b1 * s + b2 * w) + v * (
+                    (d0 * q + d1 * s + d2 * w) + v * (f0 * q + f1 * s + f2 * w)
+                )
+                into[i] = even + u * odd
         else:
             for i in range(count):
                 away = begin + slope * np.float32(i)
                 whole = int(away)
-                u = one - (away - np.float32(whole))
+                u = half - (away - np.float32(whole))
                 at = origin + start + i - whole - 1
-                z0, z1, z2, z3 = line[at - 1], line[at], line[at + 1], line[at + 2]
-                a = (z3 - z0) * sixth + (z1 - z2) * half
-                b = (z0 + z2) * half - z1
-                c = z2 - z0 * third - z1 * half - z3 * sixth
-                into[i] = gain * (((a * u + b) * u + c) * u + z1)
+                v = u * u
+                p, q = line[at + 1] + line[at], line[at + 1] - line[at]
+                r, s = line[at + 2] + line[at - 1], line[at + 2] - line[at - 1]
+                t, w = line[at + 3] + line[at - 2], line[at + 3] - line[at - 2]
+                even = (a0 * p + a1 * r + a2 * t) + v * (
+                    (c0 * p + c1 * r + c2 * t) + v * (e0 * p + e1 * r + e2 * t)
+                )
+                odd = (b0 * q + b1 * s + b2 * w) + v * (
+                    (d0 * q + d1 * s + d2 * w) + v * (f0 * q + f1 * s + f2 * w)
+                )
+                into[i] = even + u * odd
         start = stop
 
 
@@ -248,13 +294,13 @@ def _early_alone(early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no
         numba.int64[::1],
         numba.int64[::1], _ROWS, _ROWS, _ROWS, numba.int64[:, ::1], numba.float32,
         numba.int64[::1], _FEW, _FEW, numba.float32[:, :, ::1], _ROWS, _ROWS, numba.int64,
-        numba.int64[:, ::1], _FEW, _ROWS, numba.float64,
+        numba.int64[:, ::1], _FEW, _ROWS, numba.float64, _ROWS,
     ),
     **_QUICK,
 )  # fmt: skip
 def _network(  # type: ignore[no-untyped-def]
     left, right, out, soon, sizes, places, fed, held, lines, spans, share, lengths, gains, pole,
-    shelves, states, late, depth, taps, early, t, scale,
+    shelves, states, late, depth, taps, early, t, scale, between,
 ):  # fmt: skip
     """left and right (n,) through diffusers and eight lines into out (2, n).
 
@@ -290,15 +336,15 @@ def _network(  # type: ignore[no-untyped-def]
                 )  # fmt: skip
         else:
             for j in range(8):
-                row, g, back = t[j, :count], gains[j], lengths[j] + depth + 2
+                row, g, back = t[j, :count], gains[j], lengths[j] + depth + 3
                 k = place - back
                 if k < 0:
                     k += sizes[2]
                 if depth:
-                    stretch = lines[j, k : k + count + 2 * depth + 6]
-                    _read_moving(stretch, row, late[j], start, back, g)
+                    stretch = lines[j, k : k + count + 2 * depth + 8]
+                    _read_moving(stretch, row, late[j], start, back, g, between)
                 else:
-                    old = lines[j, k + 2 : k + 2 + count]
+                    old = lines[j, k + 3 : k + 3 + count]
                     for i in range(count):
                         row[i] = g * old[i]
             if pole[0] > 0:
@@ -452,7 +498,7 @@ class ReverbWork:
             *rows(block), out, soon, self.sizes, self.places, self.fed, self.held, self.lines,
             self.spans, np.float32(self.density), self.lengths, self.gains, self.pole,
             self.shelves, self.states, late, math.ceil(self.depth), self.taps, self.early,
-            self.room, self.scale,
+            self.room, self.scale, _BETWEEN,
         )  # fmt: skip
         self.done += count
         if not self.apart:

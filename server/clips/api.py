@@ -11,6 +11,7 @@ from ninja import Router
 from pydantic import Field
 
 from core.audio import open_audio
+from core.audio.layout import layout_said
 from core.audio.onsets import FoundTempo, find_onsets, find_tempo
 from core.blend import ParallelSettings
 from core.delay import Pattern, TakeOut, TakeRequest, against_slots
@@ -56,6 +57,7 @@ class UploadOut(Edge):
 class ClipBasics(Edge):
     rate_hz: int
     channels: int
+    layout: str = Field(description="Which channel is which loudspeaker, as it is taken")
     frames: int
     seconds: float
     format: str
@@ -96,7 +98,9 @@ class ClipRename(Edge):
 def _common(clip: Clip) -> dict[str, Any]:
     facts = None
     if clip.report:
-        facts = ClipBasics(**{name: clip.report[name] for name in ClipBasics.model_fields})
+        # Reports of older clips do not name the layout.
+        known = {"layout": layout_said(clip.report["channels"])} | clip.report
+        facts = ClipBasics(**{name: known[name] for name in ClipBasics.model_fields})
     names = ("id", "name", "status", "progress", "stage", "problem", "usable_seconds")
     return {name: getattr(clip, name) for name in names} | {"facts": facts}
 

@@ -34,6 +34,20 @@ class Uploads(ApiCase):
         decode_clip(clip_id=clip["id"])
         return Clip.objects.get(pk=clip["id"])
 
+    def test_a_clip_says_its_channel_layout(self):
+        for channels, said in (
+            (1, "mono"),
+            (2, "stereo"),
+            (6, "5.1 (L R C LFE Ls Rs)"),
+            (7, "7 channels"),
+        ):
+            clip = self.bring_in(wav_bytes(noise(0.2, channels=channels)), f"{channels}.wav")
+            self.assertEqual(self.call("get", f"/clips/{clip.pk}")[1]["facts"]["layout"], said)
+            # A report of before there were layouts.
+            clip.report.pop("layout")
+            clip.save()
+            self.assertEqual(self.call("get", f"/clips/{clip.pk}")[1]["facts"]["layout"], said)
+
     def test_a_broken_line_costs_one_piece(self):
         data = wav_bytes(noise(1))
         upload = self.begin(data)

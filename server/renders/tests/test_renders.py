@@ -4,6 +4,7 @@ import io
 import uuid
 
 import numpy as np
+import pyloudnorm
 import soundfile
 
 from server.clips.models import Blob
@@ -56,7 +57,12 @@ class Renders(RenderCase):
         answer = self.client.get(f"/api/v1/renders/{render['id']}/audio")
         sound, _ = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)), always_2d=True)
         dry = noise(1.0, channels=1)[:, 0]
-        np.testing.assert_allclose(sound[: len(dry)], np.stack([dry, dry], axis=1), atol=1e-6)
+        # A mono clip goes to both sides as it does everywhere: no louder than it is.
+        both = np.stack([dry, dry], axis=1) * np.sqrt(0.5)
+        np.testing.assert_allclose(sound[: len(dry)], both, atol=1e-6)
+        padded = np.pad(dry, (0, len(sound) - len(dry)))
+        alone = pyloudnorm.Meter(RATE).integrated_loudness(padded)
+        self.assertAlmostEqual(render["report"]["loudness_lufs"], alone, delta=0.1)
         # Past the rig the spectrum is the clip's own, however long the silence after it.
         detail = self.call("get", f"/renders/{render['id']}/detail")[1]
         np.testing.assert_allclose(detail["band_dbfs"], detail["before_dbfs"], atol=0.06)
@@ -152,6 +158,40 @@ class Renders(RenderCase):
         self.assertTrue(self.call("get", f"/renders/{first['id']}")[1]["older"])
         self.assertNotEqual(self.ask()[1]["id"], first["id"])
         self.assertEqual(len(self.call("get", f"/rigs/{self.rig_id}/renders")[1]), 1)
+
+    def test_with_and_without_its_tail_are_two_renders(self):
+        variant = self.rig("g: source > d: delay (time 700 ms, mix 100 %) > o: output")
+        cut, whole = (self.done(variant=variant, tail=tail) for tail in (False, True))
+        self.assertNotEqual(cut["id"], whole["id"])
+        self.assertEqual((cut["tail"], whole["tail"]), (False, True))
+        self.assertAlmostEqual(cut["report"]["seconds"], 1.0, places=3)
+        self.assertGreater(whole["report"]["seconds"], 1.69)
+        self.assertEqual((cut["older"], whole["older"]), (False, False))
+
+    def test_what_is_not_heard_leaves_a_render_as_it_is(self):
+        first = self.done()
+        for action in (
+            {"do": "set", "node": "level1", "values": {"name": "Another name"}},
+            {"do": "set", "node": "g", "values": {"passive": True}},
+        ):
+            base = self.call("get", f"/variants/{self.variant}")[1]["revision"]
+            body = {"id": str(uuid.uuid4()), "base_revision": base, "action": action}
+            self.assertEqual(self.call("post", f"/variants/{self.variant}/edits", body)[0], 200)
+        self.assertFalse(self.call("get", f"/renders/{first['id']}")[1]["older"])
+
+    def test_an_impulse_response_inside_a_frame_counts(self):
+        click = np.zeros((100, 1))
+        click[0] = 1.0
+        room = clip_in(self.song, wav_bytes(click), "room.wav")
+        variant = self.rig(
+            'g: source > f: frame > o: output\nslot f A > x: convolution (impulse "room.wav")'
+        )
+        render = self.done(variant=variant)
+        self.assertEqual(render["status"], "done", render["problem"])
+        room.delete()
+        again = clip_in(self.song, wav_bytes(0.5 * click), "room.wav")
+        self.assertTrue(again.pk)
+        self.assertTrue(self.call("get", f"/renders/{render['id']}")[1]["older"])
 
     def test_a_render_says_what_was_rendered_not_what_was_asked_for(self):
         self.variant = self.rig("g: source > d: delay (time 1/4) > o: output")

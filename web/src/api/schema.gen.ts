@@ -10675,6 +10675,11 @@ export interface components {
             rate_hz: number;
             /** Channels */
             channels: number;
+            /**
+             * Layout
+             * @description Which channel is which loudspeaker, as it is taken
+             */
+            layout: string;
             /** Frames */
             frames: number;
             /** Seconds */

@@ -368,6 +368,12 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           </span>
         </Box>
       </Box>
+      {(detail?.facts?.channels ?? 0) > 2 && (
+        <Notice kind="note" word="Two of them.">
+          {detail!.name} is {detail!.facts!.layout}: its first two channels, left and right, go
+          through the rig; the others are left out.
+        </Notice>
+      )}
       <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
         {rigs.length > 1 && (
           <Labelled label="rig">

@@ -218,7 +218,7 @@ export function ClipLane(props: Props) {
             <Box color="ink2" fontSize="13px" flex="1" minWidth="200px" paddingTop="4px">
               {clockFine(clip.facts.seconds)},{" "}
               {num(clip.facts.rate_hz / 1000, clip.facts.rate_hz % 1000 ? 1 : 0)} kHz,{" "}
-              {["", "mono", "stereo"][clip.facts.channels] ?? `${clip.facts.channels} channels`}
+              {clip.facts.layout}
               {clip.facts.bits
                 ? `, ${clip.facts.bits} bit`
                 : `, ${clip.facts.encoding.toLowerCase()}`}

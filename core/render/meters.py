@@ -37,7 +37,9 @@ class SoundCurves(Edge):
     short_term_lufs: list[float] = Field([], description="Of the 3 s up to the end of each 100 ms")
     correlations: list[float]
     band_hz: list[float] = Field(description="Centres of third-octave bands")
-    band_dbfs: list[float] = Field(description="RMS in each band; -150 for silence")
+    band_dbfs: list[float] = Field(
+        description="RMS in each band, channels together; -150 for silence"
+    )
 
 
 def to_dbfs(size: float) -> float | None:
@@ -103,7 +105,8 @@ class SoundMeter:
         together = np.where(both > 1e-12, lr / np.maximum(both, 1e-12), 0.0)
         centres = third_octave_centres_hz(self.rate)
         energy = self.bands.third_octaves(self.bands.spectrum())
-        power = energy / max(1, self.seen * self.channels)
+        # All channels together, as loudness counts them: mono on two sides is as loud as it was.
+        power = energy / max(1, self.seen)
         tenths = self.energy.tenths()[:, 0, 0]
         return SoundCurves(
             low=_short(self.low, 4), high=_short(self.high, 4),

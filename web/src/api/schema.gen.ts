@@ -12113,7 +12113,7 @@ export interface components {
             band_hz: number[];
             /**
              * Band Dbfs
-             * @description RMS in each band; -150 for silence
+             * @description RMS in each band, channels together; -150 for silence
              */
             band_dbfs: number[];
             /** Energies */

@@ -190,9 +190,18 @@ function Row({
             <ul style={{ paddingLeft: "16px", listStyle: "disc" }}>
               {finding.consequences.map((c) => (
                 <li key={`${c.check}${c.at}`}>
-                  <button type="button" onClick={() => onSelect(c.at)}>
+                  <Press
+                    look="quiet"
+                    minHeight="0"
+                    fontSize="13px"
+                    fontWeight="400"
+                    padding="1px 0"
+                    textAlign="left"
+                    whiteSpace="normal"
+                    onClick={() => onSelect(c.at)}
+                  >
                     {c.sentence}
-                  </button>
+                  </Press>
                 </li>
               ))}
             </ul>

@@ -302,22 +302,22 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
               <Box fontSize="14px" marginTop={{ sm: "27px" }}>
                 {data.position && `${num(data.position.bpm, 2)} BPM there`}
               </Box>
-              <Press
-                marginTop={{ sm: "21px" }}
-                disabled={!data.position || !splitAt(sections, data, data.position)}
-                onClick={() => {
-                  const next = data.position && splitAt(sections, data, data.position);
-                  if (!next || !data.position) return;
-                  store(next);
-                  setSelected(data.position.section + 1);
-                  announce(
-                    `A section begins at bar ${placeWords(data.position.bar, data.position.beat)}.`,
-                  );
-                }}
-              >
-                A section from here
-              </Press>
             </Box>
+            <Press
+              marginTop="8px"
+              disabled={!data.position || !splitAt(sections, data, data.position)}
+              onClick={() => {
+                const next = data.position && splitAt(sections, data, data.position);
+                if (!next || !data.position) return;
+                store(next);
+                setSelected(data.position.section + 1);
+                announce(
+                  `A section begins at bar ${placeWords(data.position.bar, data.position.beat)}.`,
+                );
+              }}
+            >
+              A section from here
+            </Press>
             <FromMidi
               onTake={(next) => {
                 const before = sections;
@@ -377,7 +377,7 @@ function Plain({
         }}
       />
       {problem && (
-        <Box role="alert" fontSize="13px" color="fault" maxWidth="220px">
+        <Box role="alert" fontSize="13px" color="diff" maxWidth="220px">
           {problem}
         </Box>
       )}

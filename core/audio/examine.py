@@ -38,7 +38,8 @@ class ClipReport(Edge):
         [], description="64 bands of equal ratio from 20 Hz to 20 kHz, against the strongest"
     )
     alike: float = Field(0.0, description="Correlation of left and right, -1 to 1")
-    mono_dbfs: float | None = Field(None, description="RMS of the mean of its channels")
+    mono_dbfs: float | None = Field(None, description="RMS of the mean of left and right")
+    sides_dbfs: list[float | None] = Field([], description="RMS of left and right, or of the one")
     peaks_low: list[float] = Field(description="Lowest sample in each column, all channels, -1..1")
     peaks_high: list[float] = Field(description="Highest sample in each column")
 
@@ -165,6 +166,10 @@ def _describe(source: AudioSource, progress: Progress) -> ClipReport:
         spectrum_db=spectrum.bands_db(),
         alike=spectrum.alike() if source.channels > 1 else 0.0,
         mono_dbfs=to_db(spectrum.mono / source.frames),
+        sides_dbfs=[
+            to_db(float(power) / source.frames)
+            for power in spectrum.sides[: min(2, source.channels)]
+        ],
         peaks_low=[round(float(v), 4) for v in columns.low],
         peaks_high=[round(float(v), 4) for v in columns.high],
     )

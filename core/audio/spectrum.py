@@ -12,16 +12,20 @@ _FLOOR_DB = -150.0
 
 
 class SpectrumMeter:
-    """Takes blocks (channels, n): powers of half-overlapping Hann windows, all channels added."""
+    """Takes blocks (channels, n): powers of half-overlapping Hann windows, sides added.
+
+    Of more than two channels the first two count: they are what goes through a rig.
+    """
 
     def __init__(self, channels: int, rate_hz: float) -> None:
         self.rate_hz, self.power = rate_hz, np.zeros(_SIZE // 2 + 1)
         self.window = np.hanning(_SIZE)
-        self.rest = np.zeros((channels, 0))
+        self.rest = np.zeros((min(2, channels), 0))
         self.sides = np.zeros(3)
         self.mono = 0.0
 
     def push(self, block: np.ndarray) -> None:
+        block = block[:2]
         first, last = block[0].astype(np.float64), block[-1].astype(np.float64)
         self.sides += (float(first @ first), float(last @ last), float(first @ last))
         middle = block.mean(axis=0, dtype=np.float64)

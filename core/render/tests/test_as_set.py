@@ -4,10 +4,14 @@ What is expected is worked out here, from the samples that went in.
 """
 
 import itertools
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
+import soundfile
 
+from core.audio import examine
 from core.render import render_clip
 from core.render.moves import MoveError, MovePoint, WrittenMove, resolve_moves
 from core.routing import Context, parse_rig
@@ -157,3 +161,34 @@ class Follower(unittest.TestCase):
             loud[full] = float(np.sqrt(np.mean(out**2)) / (0.05 * np.sqrt(0.5)))
         self.assertLess(loud[-6], 0.25)
         self.assertGreater(loud[-26], 0.8)
+
+
+class WhatPlaysIntoARig(unittest.TestCase):
+    """A rig hears left and right: what is told of a clip for it is told of those."""
+
+    def test_levels_and_spectrum_of_the_two_that_are_heard(self):
+        rng = np.random.default_rng(7)
+        n = np.arange(48_000) / 48_000
+        sound = np.zeros((6, 48_000))
+        sound[0] = 0.2 * np.sin(2 * np.pi * 200 * n)
+        sound[1] = 0.1 * np.sin(2 * np.pi * 200 * n)
+        sound[2:] = 0.5 * rng.standard_normal((4, 48_000))
+        with tempfile.TemporaryDirectory() as held:
+            for channels in (1, 2, 6):
+                path = Path(held) / f"{channels}.wav"
+                soundfile.write(path, sound[:channels].T, 48_000, subtype="FLOAT")
+                report = examine(path)
+                facts = {
+                    stereo: clip_facts("x", report.model_dump(), stereo=stereo)
+                    for stereo in (False, True)
+                }
+                left = 20 * np.log10(0.2 / np.sqrt(2))
+                middle = left if channels == 1 else 20 * np.log10(0.15 / np.sqrt(2))
+                self.assertAlmostEqual(facts[True].rms_dbfs, left, delta=0.01)
+                self.assertAlmostEqual(facts[False].rms_dbfs, middle, delta=0.01)
+                # A tone at 200 Hz, whatever the other channels hold.
+                weights = facts[False].spectrum.weights
+                near = (MIDDLE_HZ > 140) & (MIDDLE_HZ < 290)
+                self.assertGreater(float(weights[near].sum()), 0.9)
+                if channels > 1:
+                    self.assertAlmostEqual(report.alike, 1.0, places=3)

@@ -95,6 +95,9 @@ def clip_facts(name: str, report: Mapping[str, Any], *, stereo: bool) -> ClipFac
         # Powers of bands that are wider than a cell: spread over theirs.
         spectrum = spectrum_of(hz, power_of(np.array(bands)), float(report.get("alike", 0.0)), name)
     rms, peak = report.get("rms_dbfs"), report.get("peak_dbfs")
+    sides = [side for side in report.get("sides_dbfs") or [] if side is not None]
+    if sides:
+        rms = max(sides)
     if not stereo and report.get("mono_dbfs") is not None:
         rms = report["mono_dbfs"]
     crest = CREST_DB if rms is None or peak is None else max(3.0, min(40.0, peak - rms))

@@ -14,7 +14,8 @@ import soundfile
 from core.audio import examine
 from core.render import render_clip
 from core.render.moves import MoveError, MovePoint, WrittenMove, resolve_moves
-from core.routing import Context, parse_rig
+from core.routing import Context, clip_facts, parse_rig
+from core.routing.plan.cells import MIDDLE_HZ
 from core.tempo import TempoMap, TempoSection
 from core.units import TempoFrame
 

@@ -117,6 +117,7 @@ class Carrying(Mapping[int, Carried]):
         """fixed: gains of stages in a cycle, where they are known already."""
         plan = self.plan
         self.signals = Signals()
+        self._asked: tuple[State, dict[tuple[str, bool], np.ndarray]] | None = None
         self.states = [State() for _ in range(plan.points)]
         self.times: list[tuple[float, float, float | None]] = [
             (math.inf, math.inf, None)
@@ -195,19 +196,19 @@ class Carrying(Mapping[int, Carried]):
         return operate(stage, self._heard(arc.source, stage), key)
 
     def _heard(self, point: int, stage: k.Stage | None = None) -> Heard:
-        state = self.states[point]
+        state, cells = self.states[point], None
+        if stage is not None and needs_cells(stage):
+            whole = np.zeros((3, CELLS))
+            for power in self._cells_of(state).values():
+                whole += power
+            cells = whole[0] if whole[0].sum() >= whole[1].sum() else whole[1]
         left, right, alike = level_of(self.signals.power(state))
-        crest, cells = self._crest(state), None
+        crest = self._crest(state)
         if left or right:
             # No more than what every way's amplitude and every flat top allow; before a loop closes.
             reach = max(self.tops[point]) / math.sqrt(max(left, right))
             if not self.plan.back and reach > 0:
                 crest = min(crest, max(1.0, reach))
-        if stage is not None and needs_cells(stage):
-            whole = np.zeros((3, CELLS))
-            for power in self.signals.cells(state).values():
-                whole += power
-            cells = whole[0] if whole[0].sum() >= whole[1].sum() else whole[1]
         return Heard(left, right, alike, power_db(crest * crest), cells)
 
     def _crest(self, state: State) -> float:
@@ -295,11 +296,19 @@ class Carrying(Mapping[int, Carried]):
         assert spread.kernel is not None
         found: dict[tuple[str, bool], np.ndarray] = {}
         over = self._behind(arc)
-        for (source, wet), power in self.signals.cells(came).items():
+        for (source, wet), power in self._cells_of(came).items():
             made = over @ spread.made(power) * self._colour(arc)
             name = (source, wet or arc.wet)
             found[name] = made if name not in found else found[name] + made
         return found
+
+    def _cells_of(self, state: State) -> dict[tuple[str, bool], np.ndarray]:
+        """Power over the cells of a state that is asked twice in a row: for a stage's level, and for
+        what the stage makes of it.
+        """
+        if self._asked is None or self._asked[0] is not state:
+            self._asked = (state, self.signals.cells(state))
+        return self._asked[1]
 
     def _behind(self, arc: Arc) -> np.ndarray:
         m = arc.bare if arc.stage is not None else arc.matrix
@@ -320,8 +329,7 @@ class Carrying(Mapping[int, Carried]):
         left, right, common = power
         least = max(_NOTHING, _LITTLE * float(left.sum() + right.sum()))
         sign = 1.0 if float(common.sum()) >= 0 else -1.0
-        both = np.clip(sign * common, 0, np.minimum(left, right))
-        both = np.maximum(both, 0)
+        both = np.maximum(np.minimum(sign * common, np.minimum(left, right)), 0)
         for cells, ends in (
             (both, (1.0, sign)), (left - both, (1.0, 0.0)), (right - both, (0.0, 1.0))
         ):  # fmt: skip

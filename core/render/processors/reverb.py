@@ -28,6 +28,7 @@ from core.space.lines import (
     diffuser_spans,
     early_times,
     line_lengths,
+    lines_size,
 )
 from core.units.decibel import amplitude
 
@@ -402,7 +403,9 @@ class ReverbWork:
     def __init__(self, stage: k.Reverb, setting: Setting) -> None:
         self.rate, self.stage, self.channels = setting.rate_hz, stage, setting.channels
         rate, size = setting.rate_hz, stage.size_percent / 100
-        lengths = line_lengths(size, rate, setting.own_lines, setting.seed)
+        asked = (getattr(stage, f"rt60_{int(hz)}_s") for hz in OCTAVES_HZ)
+        longest = max(stage.rt60_s, *(s for s in asked if s is not None), 0.0)
+        lengths = line_lengths(lines_size(size, longest), rate, setting.own_lines, setting.seed)
         self.lengths = np.array(lengths, dtype=np.int64)
         self.depth = 0.0 if stage.locked else stage.mod_depth_ms / 1e3 * rate
         self.depth = min(self.depth, 0.4 * min(lengths))

@@ -24,6 +24,7 @@ from core.space.lines import (
     early_energy,
     early_times,
     line_lengths,
+    lines_size,
     tail_energy,
     tail_response,
 )
@@ -176,6 +177,11 @@ class TailSettings:
     sides: int = 2
     own_lines: int = 0
 
+    @property
+    def longest_s(self) -> float:
+        """The longest decay asked for."""
+        return max(self.rt60_s, *(x for x in self.octaves_s if x is not None), 0.0)
+
 
 @lru_cache(maxsize=256)
 def tail(settings: TailSettings) -> Spread:
@@ -223,10 +229,10 @@ def strongest(s: TailSettings, scale: float) -> np.ndarray:
     meets the mid alone.
     """
     losses = _losses(s)
-    longest = max(s.rt60_s, *(x for x in s.octaves_s if x is not None), 0.0)
+    longest = s.longest_s
     poles = np.stack([np.ones(LINES), np.zeros(LINES), -losses.poles])[None]
     sections = np.concatenate([poles, losses.shelves]) if losses.poles.any() else losses.shelves
-    lengths = line_lengths(s.size, RATE_HZ, s.own_lines)
+    lengths = line_lengths(lines_size(s.size, longest), RATE_HZ, s.own_lines)
     hz, late = tail_response(lengths, losses.gains, sections, _HEARD * longest, RATE_HZ)
     times = early_times(s.size * s.early_size, s.own_lines)
     taps = db_gain(s.early_db + EARLY_DB) * 10 ** (-3 * times / s.rt60_s)
@@ -251,7 +257,7 @@ _HEARD = 0.8
 
 
 def _losses(s: TailSettings) -> Losses:
-    lengths = line_lengths(s.size, RATE_HZ, s.own_lines)
+    lengths = line_lengths(lines_size(s.size, s.longest_s), RATE_HZ, s.own_lines)
     return line_losses(s.rt60_s, s.high_share, s.octaves_s, lengths, RATE_HZ)
 
 

@@ -125,7 +125,7 @@ def bench_memory(folder: Path) -> None:
 
 _ASK = {
     "frame": {"tempo_bpm": 94, "beat_unit": "1/4.", "metre_count": 6, "metre_unit": 8},
-    "device": {"name": "Pedal", "min_ms": 5, "max_ms": 2730, "step_ms": 1},
+    "device": {"name": "Pedal", "min_ms": 15, "max_ms": 2250, "step_ms": 1},
     "chosen": "1/8.",
 }
 # Plain sockets: the asking must not cost more than the answering, they share this machine.

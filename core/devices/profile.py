@@ -132,7 +132,7 @@ class DeviceProfile(Edge):
 
 SHIPPED: tuple[DeviceProfile, ...] = (
     DeviceProfile(
-        name="Delay pedal, whole ms", min_ms=5, max_ms=2730, step_ms=1, tap=True,
+        name="Delay pedal, whole ms", min_ms=12, max_ms=2460, step_ms=1, tap=True,
         subdivisions=("1/4", "1/8.", "1/8", "1/4T"), feedback_max_percent=110, trails=True,
         on_change="glide",
     ),

@@ -5,7 +5,7 @@ rig "Two sends"
 guitar: source "Guitar" (level -24 dB) > squeeze: compressor (threshold -26 dB, ratio 3, make-up 2 dB) > drive1 (gain 6 dB, ceiling -12 dB, latency 1.35 ms) > pedal: volume "Volume" (position 90 %, pot 25 kΩ) > ways: split > mix: merge > main: output "Main" (stereo)
 ways > bus1 > echo: delay (time 1/8.) > again: split > back1: return (level -2.5 dB, solo-safe) > mix [inverted]
 again > lap: level "Back" (level -3.2 dB) > bus1
-ways > send2: level "Send" > hall: reverb (pre-delay 1/64, RT60 1.8 s, low cut 150 Hz, latency 2.71 ms, mix 32 %, locked) > back2: return (level -3 dB, solo-safe) > mix
+ways > send2: level "Send" > hall: reverb (pre-delay 1/64, RT60 1.8 s, low cut 150 Hz, latency 2.71 ms, mix 27 %, locked) > back2: return (level -3 dB, solo-safe) > mix
 clarinet: source "Clarinet" (level -26 dB) > reedfader: fader > main [pan 20 %, level -2 dB]
 scene "Verse" program 1: off echo
 scene "Last chorus" program 2: on echo; back2 (level 0 dB)

@@ -172,7 +172,7 @@ def words_for_key(rig: Rig, key: str) -> str:
 
 
 def difference_in_words(before: Rig, after: Rig) -> list[str]:
-    """What differs, one line each: 'Reverb: mix 32 % → 100 %', 'Delay is new'."""
+    """What differs, one line each: 'Reverb: mix 27 % → 100 %', 'Delay is new'."""
     a, b = flatten(before), flatten(after)
     lines: list[str] = []
     for name in sorted(after.nodes.keys() - before.nodes.keys()):

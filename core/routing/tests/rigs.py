@@ -10,7 +10,7 @@ TWO_SENDS = """
 rig "Two sends"
 guitar: source "Guitar" > ways: split > mix: merge > main: output (stereo)
 ways > level1 (level -4 dB) > echo: delay (time 1/8., feedback 40 %) > mix [level -2.5 dB]
-ways > hall: reverb (pre-delay 1/64, latency 2.71 ms, mix 32 %) > mix [level -3 dB]
+ways > hall: reverb (pre-delay 1/64, latency 2.71 ms, mix 27 %) > mix [level -3 dB]
 """
 
 

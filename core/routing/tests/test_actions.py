@@ -336,7 +336,7 @@ class Words(unittest.TestCase):
             difference_in_words(rig, other),
             [
                 "Filter is new",
-                "Reverb: mix 32 % → 100 %",
+                "Reverb: mix 27 % → 100 %",
                 "Delay goes to Filter, not Merge",
                 "Where Reverb goes in: level -3 dB → -6 dB",
             ],

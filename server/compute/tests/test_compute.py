@@ -7,7 +7,7 @@ LIGHTHOUSE = {"tempo_bpm": 94, "beat_unit": "1/4.", "metre_count": 6, "metre_uni
 
 class Compute(ApiCase):
     def test_the_ruler_gives_the_dotted_eighth(self):
-        device = {"name": "Pedal", "min_ms": 5, "max_ms": 2730, "step_ms": 1}
+        device = {"name": "Pedal", "min_ms": 9, "max_ms": 2300, "step_ms": 1}
         status, ruler = self.call(
             "post", "/compute/time-ruler", {"frame": LIGHTHOUSE, "device": device, "chosen": "1/8."}
         )

@@ -7,7 +7,7 @@ from server.rigs.models import Rig, VariantEdit
 from server.songs.services import duplicate_song
 from server.testing import ApiCase
 
-NOTATION = "g: source > hall: reverb (mix 32 %, locked) > o: output\ng2: source > echo: delay > o"
+NOTATION = "g: source > hall: reverb (mix 27 %, locked) > o: output\ng2: source > echo: delay > o"
 
 
 class RigCase(ApiCase):
@@ -95,7 +95,7 @@ class Edits(RigCase):
         self.assertEqual((problem["line"], problem["column"]), (2, 5))
 
     def test_notation_is_an_edit_like_any_other(self):
-        _, got = self.edit(1, {"do": "notate", "text": NOTATION.replace("32 %", "90 %")})
+        _, got = self.edit(1, {"do": "notate", "text": NOTATION.replace("27 %", "90 %")})
         self.assertEqual(got["document"]["nodes"]["hall"]["mix_percent"], 90)
         _, got = self.call("post", f"/variants/{self.variant}/undo")
         self.assertEqual(got["document"]["nodes"]["hall"]["mix_percent"], 32)
@@ -107,7 +107,7 @@ class Variants(RigCase):
         self.mix(100, variant=made["id"])
         _, rigs = self.call("get", f"/songs/{self.song.pk}/rigs")
         second = rigs[0]["variants"][1]
-        self.assertEqual((second["letter"], second["differs"]), ("B", ["Reverb: mix 32 % → 100 %"]))
+        self.assertEqual((second["letter"], second["differs"]), ("B", ["Reverb: mix 27 % → 100 %"]))
         self.call("patch", f"/variants/{made['id']}", {"promote": True})
         _, rigs = self.call("get", f"/songs/{self.song.pk}/rigs")
         self.assertEqual([v["name"] for v in rigs[0]["variants"]], ["All wet", ""])

@@ -19,16 +19,21 @@ _ABOVE = 1 + 1e-6
 
 
 @numba.njit(
-    numba.float64(numba.float64[::1], numba.float64[::1], numba.float64, numba.float64),
+    numba.types.Tuple((numba.float64, numba.boolean))(
+        numba.float64[::1], numba.float64[::1], numba.float64, numba.float64
+    ),
     cache=True, nogil=True,
 )  # fmt: skip
 def _limit(left, right, keep, level):  # type: ignore[no-untyped-def]
+    """Level at the end, and whether anything was turned down on the way there."""
+    acted = False
     for i in range(len(left)):
         level = max(abs(left[i]), abs(right[i]), keep * level)
         if level > 1.0:
+            acted = True
             left[i] /= level
             right[i] /= level
-    return level
+    return level, acted
 
 
 class Limiter:
@@ -38,8 +43,8 @@ class Limiter:
         self.keep, self.level, self.acted = one_pole(_RELEASE_MS, rate_hz), 0.0, False
 
     def __call__(self, block: np.ndarray) -> None:
-        self.level = _limit(block[0], block[1], self.keep, self.level)
-        self.acted = self.acted or self.level > CEILING
+        self.level, acted = _limit(block[0], block[1], self.keep, self.level)
+        self.acted = self.acted or acted
 
 
 @dataclass(frozen=True)

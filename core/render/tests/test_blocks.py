@@ -4,7 +4,7 @@ import random
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from core.audio.past import Past
@@ -143,6 +143,7 @@ class Buffers(unittest.TestCase):
 class Limits(unittest.TestCase):
     @settings(max_examples=30, deadline=None)
     @given(st.integers(0, 1000), st.floats(0.01, 50))
+    @example(336, 1.15625)
     def test_a_limiter_holds_at_full_scale_and_leaves_what_is_below(self, seed, gain):
         sound = gain * noise(2000, seed)
         out, limiter = sound.copy(), Limiter(RATE)

@@ -11,8 +11,6 @@ from core.routing.evaluate.loops import loop_gains
 from core.routing.evaluate.network import build_network
 from core.routing.plan.model import Arc, Plan, size
 
-CEILING = 1.0
-"""0 dBFS: where a converter would clip."""
 _RELEASE_MS = 200.0
 _UNITY = 1 - 1e-9
 _ABOVE = 1 + 1e-6
@@ -25,7 +23,9 @@ _ABOVE = 1 + 1e-6
     cache=True, nogil=True,
 )  # fmt: skip
 def _limit(left, right, keep, level):  # type: ignore[no-untyped-def]
-    """Level at the end, and whether anything was turned down on the way there."""
+    """Level at the end, and whether anything was turned down on the way there: at 1, 0 dBFS, where a
+    converter would clip.
+    """
     acted = False
     for i in range(len(left)):
         level = max(abs(left[i]), abs(right[i]), keep * level)

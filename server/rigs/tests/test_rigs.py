@@ -98,7 +98,7 @@ class Edits(RigCase):
         _, got = self.edit(1, {"do": "notate", "text": NOTATION.replace("27 %", "90 %")})
         self.assertEqual(got["document"]["nodes"]["hall"]["mix_percent"], 90)
         _, got = self.call("post", f"/variants/{self.variant}/undo")
-        self.assertEqual(got["document"]["nodes"]["hall"]["mix_percent"], 32)
+        self.assertEqual(got["document"]["nodes"]["hall"]["mix_percent"], 27)
 
 
 class Variants(RigCase):
@@ -163,7 +163,7 @@ class Songs(RigCase):
     def test_a_copied_song_has_its_rigs_and_a_deleted_rig_comes_back(self):
         copy = duplicate_song(self.user, self.song.pk)
         self.assertEqual(
-            copy.rigs.get().variants.get().document["nodes"]["hall"]["mix_percent"], 32
+            copy.rigs.get().variants.get().document["nodes"]["hall"]["mix_percent"], 27
         )
         self.call("delete", f"/rigs/{self.rig}")
         self.assertEqual(self.call("get", f"/songs/{self.song.pk}/rigs")[1], [])

@@ -35,6 +35,94 @@ def tail_energy(kept: np.ndarray, side: int) -> tuple[np.ndarray, np.ndarray]:
     return each.sum(axis=0) / 2, (signs * each).sum(axis=0) / 2
 
 
+_LAP_DB = np.array([0.1, 0.2, 0.4, 0.7, 1.0, 1.5, 2.0, 3.0, 4.5, 6.0, 9.0, 12.0, 18.0, 30.0])
+_SAME = np.array(
+    [1.721, 1.67, 1.608, 1.558, 1.505, 1.428, 1.379, 1.287, 1.189, 1.13, 1.061, 1.029, 1.009, 1.001]
+)
+_OTHER = np.array(
+    [
+        1.332,
+        1.303,
+        1.275,
+        1.26,
+        1.236,
+        1.205,
+        1.189,
+        1.152,
+        1.113,
+        1.087,
+        1.047,
+        1.023,
+        1.008,
+        1.001,
+    ]
+)
+_ACROSS = np.array(
+    [
+        0.443,
+        0.424,
+        0.403,
+        0.378,
+        0.345,
+        0.302,
+        0.269,
+        0.209,
+        0.144,
+        0.102,
+        0.052,
+        0.025,
+        0.008,
+        0.001,
+    ]
+)
+_BOTH = np.array(
+    [0.581, 0.546, 0.502, 0.453, 0.415, 0.359, 0.317, 0.248, 0.175, 0.126, 0.065, 0.034, 0.007, 0.0]
+)
+_CROSSED = np.array(
+    [0.389, 0.367, 0.332, 0.296, 0.266, 0.219, 0.185, 0.131, 0.072, 0.041, 0.012, 0.005, 0.001, 0.0]
+)
+"""What ways of the same lines in another order, which arrive at one time, add to the energies of
+`tail_energy`, against the loss of a lap in dB: on the side that is fed and the other (factors), in
+common, of what both sides are fed in common, and of that in common (shares). Means over lines of
+any length; `core/space/tests` finds them again.
+"""
+
+
+def tail_power(kept: np.ndarray, together: np.ndarray, still: np.ndarray | float) -> np.ndarray:
+    """(4, 4, F) power out of power in, each as left, right, and the real and imaginary part of what they
+    have in common, of lines of kept (8, F) power a lap.
+
+    together (F,), complex: what is left of common power before the lines, as their all-passes turn the sides
+    apart; still: share of them that modulation does not move apart, 0 to 1.
+    """
+    lap = -10 * np.log10(np.maximum(kept, 1e-30)).mean(axis=0)
+    most = np.sqrt(still)
+    same, other, across, both, crossed = (
+        start + share * (np.interp(np.log(lap + 1e-9), np.log(_LAP_DB), row) - start)
+        for start, share, row in (
+            (1, most, _SAME),
+            (1, most, _OTHER),
+            (0, still, _ACROSS),
+            (0, still, _BOTH),
+            (0, still, _CROSSED),
+        )
+    )
+    (left, left_common), (right, right_common) = (tail_energy(kept, n) for n in (0, 1))
+    mixed, crossed = 2 * both * left, crossed * left
+    real, turned, none = together.real, together.imag, np.zeros(kept.shape[1])
+    return np.array(
+        [
+            [same * left, other * right, real * mixed, -turned * mixed],
+            [other * left, same * right, -real * mixed, turned * mixed],
+            [
+                left_common + across * left, right_common - across * right, real * crossed,
+                -turned * crossed,
+            ],
+            [none, none, none, none],
+        ]
+    )  # fmt: skip
+
+
 def early_energy(early_db: float, rt60_s: float, times: np.ndarray) -> float:
     """Energy of the early part's six taps (times in s), for unit energy into their own side."""
     taps = amplitude(early_db + EARLY_DB) * 10 ** (-3 * times / rt60_s)
@@ -137,6 +225,28 @@ def _hadamard(rows: np.ndarray) -> np.ndarray:
         mixed = np.stack([pairs[:, 0] + pairs[:, 1], pairs[:, 0] - pairs[:, 1]], axis=1)
         mixed = mixed.reshape(LINES, -1)
     return mixed / math.sqrt(LINES)
+
+
+LOW_HZ = np.arange(20.0, 260.0, 0.5)
+"""Where single modes of a tail stand out, and a cell holds few of them."""
+_MIXED = _hadamard(np.eye(LINES))
+
+
+def low_transfer(
+    lengths: tuple[int, ...], losses: np.ndarray, rate_hz: float = 48_000.0
+) -> np.ndarray:
+    """The tail's transfer at LOW_HZ (2, 2, F), out by in, exactly: `C X (I - M X)^-1 B` with X the lines
+    and their losses (8, F), M the mixing, B what is fed, C what is heard.
+    """
+    turn = np.exp(-2j * np.pi * np.array(lengths)[:, None] / rate_hz * LOW_HZ[None, :])
+    through = (turn * losses).T
+    system = np.eye(LINES)[None] - _MIXED[None] * through[:, None, :]
+    odd = np.arange(LINES) % 2
+    fed = 0.5 * np.stack([odd == 0, odd == 1], axis=1).astype(complex)
+    held = np.linalg.solve(system, np.broadcast_to(fed, (len(LOW_HZ), LINES, 2)))
+    heard = np.stack([np.ones(LINES), np.where(odd == 0, 1.0, -1.0)]) / math.sqrt(2)
+    found: np.ndarray = np.einsum("oj,fj,fji->oif", heard, through, held)
+    return found
 
 
 _FINER = 4

@@ -33,7 +33,7 @@ def measured(rig, plan, seconds: float = 8.0, settle: float = 4.0, seed: int = 1
         count = 2 if node.stereo else 1
         sounds[name] = np.stack([pink(seconds + settle, rng + i) * gain for i in range(count)])
         rng += count
-    renderer = Renderer(plan, RATE, impulses or {}, seed=seed, metered=True)
+    renderer = Renderer(plan, RATE, impulses or {}, metered=True)
     frames = round((seconds + settle) * RATE)
     begin = round(settle * RATE)
     seen = {"done": 0}

@@ -62,7 +62,13 @@ class Grown(unittest.TestCase):
         self.hold((3, 7, 11, 20, 104, 111, 118), (), 0.3, (1,))
 
     def test_tails_and_modulation_within_seven_tenths(self):
-        self.hold((9, 15, 31, 36, 41), (grown.DIFFUSE,), 0.7, (1, 2, 3))
+        # 1001 to 1066 hold two and more tails in a row behind crossovers, pans and shapers.
+        seeds = (9, 15, 36, 41, 1001, 1003, 1024, 1043, 1066)
+        self.hold(seeds, (grown.DIFFUSE,), 0.7, (1, 2, 3))
+
+    def test_where_tails_of_one_sound_meet_in_another_within_one_and_a_quarter(self):
+        """What two tails' lowest modes share is luck that no power knows (docs/what-holds)."""
+        self.hold((31, 1029, 1081), (grown.DIFFUSE,), 1.25, (1, 2, 3))
 
     def test_dynamics_on_steady_noise_within_one(self):
         self.hold((1, 5, 14, 102, 112, 113, 129, 132, 205), (grown.BY_LEVEL,), 1.0, (1,))
@@ -129,9 +135,12 @@ class OrdinaryRigs(unittest.TestCase):
             "a: source (crest 12 dB) > r: reverb (locked) > o: output (stereo)", (1, 2)
         )
         (left, heard_left), (right, heard_right) = found["o"][0]
-        self.assertAlmostEqual(left, -21, delta=0.1)
+        self.assertAlmostEqual(
+            10 * np.log10(10 ** (left / 10) + 10 ** (right / 10)), -18, delta=0.02
+        )
+        self.assertAlmostEqual(left, heard_left, delta=0.3)
         self.assertAlmostEqual(heard_left, heard_right, delta=0.6)
-        self.assertAlmostEqual(right, heard_right, delta=0.5)
+        self.assertAlmostEqual(right, heard_right, delta=0.3)
         mono = compared(
             "a: source (crest 12 dB) > r: reverb (locked, channels mono) > o: output (stereo)", (1,)
         )

@@ -134,7 +134,8 @@ def fine_delays(ticks: tuple[int, ...]) -> np.ndarray:
 
 
 def cell_power(transfer: np.ndarray) -> np.ndarray:
-    """(3, CELLS): mean over each cell of left, right and common power of a transfer (2, places)."""
+    """(4, CELLS): mean over each cell of left, right and common power of a transfer (2, places)."""
     left, right = transfer
-    found = np.stack([np.abs(left) ** 2, np.abs(right) ** 2, (left * np.conj(right)).real])
-    return found.reshape(3, CELLS, FINE).mean(axis=2)
+    common = left * np.conj(right)
+    found = np.stack([np.abs(left) ** 2, np.abs(right) ** 2, common.real, common.imag])
+    return found.reshape(4, CELLS, FINE).mean(axis=2)

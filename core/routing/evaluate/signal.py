@@ -51,8 +51,12 @@ _TAIL_CREST = 5.6
 """Peak against RMS of what is diffuse: of a normal process over some minutes."""
 _PHASE = 1.2
 """What filters may add to a peak by phase alone, beyond what they pass of its power."""
-_SIDES_LEAST = np.array([[0.0], [0.0], [-np.inf]])
+_SIDES_LEAST = np.array([[0.0], [0.0], [-np.inf], [-np.inf]])
 """A side's power is no less than nothing; what sides have in common may be."""
+_SWAPPED = np.array([[1.0], [1.0], [1.0], [-1.0]])
+"""Sides that change places turn what they have in common the other way."""
+_UNLIKE = 0.002
+"""Share of power in common, of one sign at all frequencies, that may be missed."""
 _READ = 1.05
 """Where a detector reads a shaper's flat tops, against its ceiling."""
 _NOTHING = 1e-15
@@ -101,8 +105,8 @@ class Carrying(Mapping[int, Carried]):
         return self.plan.points
 
     def cells(self, point: int) -> np.ndarray:
-        """Power over the cells at a point: left, right, in common (3, CELLS)."""
-        total = np.zeros((3, CELLS))
+        """Power over the cells at a point: left, right, in common (4, CELLS)."""
+        total = np.zeros((4, CELLS))
         for power in self.signals.cells(self.states[point]).values():
             total += power
         return total
@@ -198,7 +202,7 @@ class Carrying(Mapping[int, Carried]):
     def _heard(self, point: int, stage: k.Stage | None = None) -> Heard:
         state, cells = self.states[point], None
         if stage is not None and needs_cells(stage):
-            whole = np.zeros((3, CELLS))
+            whole = np.zeros((4, CELLS))
             for power in self._cells_of(state).values():
                 whole += power
             cells = whole[0] if whole[0].sum() >= whole[1].sum() else whole[1]
@@ -292,7 +296,7 @@ class Carrying(Mapping[int, Carried]):
         return 0 if moved else number_of(arc.shape)
 
     def _made(self, arc: Arc, spread: Spread, came: State) -> dict[tuple[str, bool], np.ndarray]:
-        """Power (3, CELLS) of its own that an arc makes, by (source, wet)."""
+        """Power (4, CELLS) of its own that an arc makes, by (source, wet)."""
         assert spread.kernel is not None
         found: dict[tuple[str, bool], np.ndarray] = {}
         over = self._behind(arc)
@@ -325,22 +329,53 @@ class Carrying(Mapping[int, Carried]):
         return found
 
     def _emit(self, state: State, source: str, wet: bool, power: np.ndarray, crest: float) -> None:
-        """Power (3, CELLS) as new signals: what both sides have in common, and each side's own."""
-        left, right, common = power
-        least = max(_NOTHING, _LITTLE * float(left.sum() + right.sum()))
+        """Power (4, CELLS) as new signals: what both sides have in common, and each side's own."""
+        left, right, common, turned = power
+        whole = float(left.sum() + right.sum())
+        least = max(_NOTHING, _LITTLE * whole)
         sign = 1.0 if float(common.sum()) >= 0 else -1.0
         both = np.maximum(np.minimum(sign * common, np.minimum(left, right)), 0)
+        if float(np.hypot(sign * common - both, turned).sum()) > max(least, _UNLIKE * whole):
+            self._emit_turned(state, source, wet, power, crest, least)
+            return
         for cells, ends in (
             (both, (1.0, sign)), (left - both, (1.0, 0.0)), (right - both, (0.0, 1.0))
         ):  # fmt: skip
-            total = float(cells.sum())
-            if total > least:
-                weights = np.maximum(cells, 0) / total
-                number = weights_number(weights)
-                index = self.signals.add(
-                    Signal(source, math.sqrt(total), weights, crest, number, made=True)
-                )
-                state.arriving[index] = {(0, 0, wet): [*ends, crest]}
+            self._emit_one(state, source, wet, cells, crest, least, {0: ends})
+
+    def _emit_turned(
+        self, state: State, source: str, wet: bool, power: np.ndarray, crest: float, least: float
+    ) -> None:
+        """The same where the sides have something else in common at each frequency: the right one as
+        the left through a response of its own.
+        """
+        left, right = np.maximum(power[:2], 1e-30)
+        common = power[2] + 1j * power[3]
+        most = np.sqrt(left * right)
+        alike = np.minimum(np.abs(common) / most, 1.0)
+        over = np.exp(-1j * np.angle(common)) * np.sqrt(right / left)
+        shape = SHAPES.number(("over", over.tobytes()), over)
+        for cells, ends in (
+            (alike * left, {0: (1.0, 0.0), shape: (0.0, 1.0)}),
+            ((1 - alike) * left, {0: (1.0, 0.0)}),
+            ((1 - alike) * right, {0: (0.0, 1.0)}),
+        ):
+            self._emit_one(state, source, wet, cells, crest, least, ends)
+
+    def _emit_one(
+        self, state: State, source: str, wet: bool, cells: np.ndarray, crest: float, least: float,
+        ends: Mapping[int, tuple[float, float]],
+    ) -> None:  # fmt: skip
+        """ends: by number of a response, gains to left and right."""
+        total = float(cells.sum())
+        if total > least:
+            weights = np.maximum(cells, 0) / total
+            made = Signal(
+                source, math.sqrt(total), weights, crest, weights_number(weights), made=True
+            )
+            state.arriving[self.signals.add(made)] = {
+                (0, response, wet): [*gains, crest] for response, gains in ends.items()
+            }
 
     def _finish(self, point: int) -> None:
         """Once all that comes in is there: the loop it feeds to itself, and no more arrivals than can
@@ -521,18 +556,18 @@ class Carrying(Mapping[int, Carried]):
         targets = list(coming)
         held = {target: self.signals.cells(state) for target, state in coming.items()}
         names = sorted({name for found in held.values() for name in found})
-        width = 3 * len(targets)
+        width = 4 * len(targets)
         system = np.zeros((CELLS, width, width))
         for j, target in enumerate(targets):
-            for c in range(3):
-                unit = np.zeros((3, CELLS))
+            for c in range(4):
+                unit = np.zeros((4, CELLS))
                 unit[c] = 1.0
                 walked = self._walk({target: unit})
                 for i, other in enumerate(targets):
                     for arc in self.plan.back:
                         if arc.target == other and arc.source in walked:
                             back = self._power_over(arc, walked[arc.source])
-                            system[:, 3 * i : 3 * i + 3, 3 * j + c] += back.T
+                            system[:, 4 * i : 4 * i + 4, 4 * j + c] += back.T
         radius = float(np.abs(np.linalg.eigvals(system)).max())
         if radius >= _GROWING:
             for target in targets:
@@ -542,17 +577,17 @@ class Carrying(Mapping[int, Carried]):
         for i, target in enumerate(targets):
             for n, name in enumerate(names):
                 if name in held[target]:
-                    start[:, 3 * i : 3 * i + 3, n] = held[target][name].T
+                    start[:, 4 * i : 4 * i + 4, n] = held[target][name].T
         solved = np.linalg.solve(np.eye(width)[None] - system, start)
         for n, name in enumerate(names):
-            begin = {t: solved[:, 3 * i : 3 * i + 3, n].T for i, t in enumerate(targets)}
+            begin = {t: solved[:, 4 * i : 4 * i + 4, n].T for i, t in enumerate(targets)}
             for point, power in self._walk(begin).items():
                 loose = self.states[point].loose
                 kept = np.concatenate([np.maximum(power[:2], 0), power[2:]])
                 loose[name] = kept if name not in loose else loose[name] + kept
 
     def _walk(self, start: dict[int, np.ndarray]) -> dict[int, np.ndarray]:
-        """Power (3, CELLS) at every point behind some, everything out of step."""
+        """Power (4, CELLS) at every point behind some, everything out of step."""
         found = dict(start)
         rung: set[int] = set()
         for arc in self.plan.arcs:
@@ -577,7 +612,9 @@ class Carrying(Mapping[int, Carried]):
         if spread is not None:
             left, right = spread.gain
             factor = 1.0 if spread.shape is None else np.abs(spread.shape) ** 2
-            kept = power * factor * np.array([[left * left], [right * right], [left * right]])
+            kept = (
+                power * factor * np.array([[left * left], [right * right], *[[left * right]] * 2])
+            )
             if spread.kernel is not None:
                 kept = kept + spread.made(power)
         gone: np.ndarray = (self._behind(arc) @ kept) * self._colour(arc)
@@ -724,7 +761,7 @@ def _from_lap(first: int, z: np.ndarray, power: np.ndarray, swapped: bool) -> np
     """Power of all laps from the `first` on, of a loop of power gain z that may swap the sides."""
     if not swapped:
         return z**first / (1 - z) * power
-    turned = power[[1, 0, 2]]
+    turned = power[[1, 0, 2, 3]] * _SWAPPED
     here, there = (turned, power) if first % 2 == 1 else (power, turned)
     whole: np.ndarray = z**first / (1 - z * z) * (here + z * there)
     return whole

@@ -22,7 +22,7 @@ from core.routing.evaluate.shapes import (
     shared_power,
 )
 from core.routing.plan.carried import Power
-from core.routing.plan.cells import in_common
+from core.routing.plan.cells import CELLS, in_common
 
 Key = tuple[int, int, bool]
 """Ticks, number of the response, wet."""
@@ -58,7 +58,7 @@ class State:
         self.grids: dict[tuple[int, bool], np.ndarray] = {}
         """(signal, wet) to a transfer (2, fine places)."""
         self.loose: dict[tuple[str, bool], np.ndarray] = {}
-        """(source, wet) to power (3, CELLS): laps without end, carried on by themselves."""
+        """(source, wet) to power (4, CELLS): laps without end, carried on by themselves."""
 
     def __bool__(self) -> bool:
         return bool(self.arriving or self.grids or self.loose)
@@ -202,15 +202,15 @@ class Signals:
             sums = of(one.source)
             for is_wet, cells in ((False, dry), (True, wet)):
                 if cells is not None:
-                    a, b, c = (cells @ one.weights * one.amplitude**2).tolist()
+                    a, b, c, _ = (cells @ one.weights * one.amplitude**2).tolist()
                     sums.add(is_wet, a, b, c)
                     if whole is not None:
                         sums.add(None, -a, -b, -c)
             if whole is not None:
-                a, b, c = (whole @ one.weights * one.amplitude**2).tolist()
+                a, b, c, _ = (whole @ one.weights * one.amplitude**2).tolist()
                 sums.add(None, a, b, c)
         for (source, is_wet), power in state.loose.items():
-            a, b, c = (float(x) for x in power.sum(axis=1))
+            a, b, c = (float(x) for x in power[:3].sum(axis=1))
             of(source).add(is_wet, a, b, c)
         return found
 
@@ -232,7 +232,7 @@ class Signals:
     def _gridded(
         self, state: State
     ) -> Iterator[tuple[int, np.ndarray | None, np.ndarray | None, np.ndarray | None]]:
-        """(signal, dry, wet, whole): means over each cell (3, CELLS) of what was too much to list.
+        """(signal, dry, wet, whole): means over each cell (4, CELLS) of what was too much to list.
         The whole stands only where there is both.
         """
         for index in dict.fromkeys(index for index, _ in state.grids):
@@ -272,7 +272,9 @@ class Signals:
         return total
 
     def cells(self, state: State) -> dict[tuple[str, bool], np.ndarray]:
-        """(source, wet) to power (3, CELLS); what dry and wet share goes with the wet."""
+        """(source, wet) to power (4, CELLS): left, right, and the real and imaginary part of what they
+        have in common. What dry and wet share goes with the wet.
+        """
         found: dict[tuple[str, bool], np.ndarray] = {}
 
         def add(name: tuple[str, bool], power: np.ndarray) -> None:
@@ -285,19 +287,28 @@ class Signals:
             items = list(arriving.items())
             # (wet, response) to what left, right and common power it is multiplied by.
             plain: dict[tuple[bool, int], list[float]] = {}
+            partner = state.arriving.get(one.partner) if one.alike else None
             for i, ((at, response, wet), (left, right, _)) in enumerate(items):
-                own = plain.setdefault((wet, response), [0.0, 0.0, 0.0])
+                own = plain.setdefault((wet, response), [0.0, 0.0, 0.0, 0.0])
                 own[0] += left * left
                 own[1] += right * right
                 own[2] += left * right
-                for (other_at, other, other_wet), (l2, r2, _) in items[:i]:
+                met = [(*other, scale) for other in items[:i]]
+                if partner:
+                    # What the two sides of a stereo source have in common.
+                    shared = one.alike * self.known[one.partner].amplitude / one.amplitude
+                    met += [(*other, shared * scale) for other in partner.items()]
+                for (other_at, other, other_wet), (l2, r2, _), power in met:
                     apart = at - other_at
                     if abs(apart) < FAR_TICKS:
-                        product = SHAPES.held[response] * np.conj(SHAPES.held[other]) * scale
+                        product = SHAPES.held[response] * np.conj(SHAPES.held[other]) * power
                         if apart:
                             product = product * in_common(np.array(apart / TICKS))
-                        crossed = (2 * left * l2, 2 * right * r2, left * r2 + right * l2)
-                        add((one.source, wet or other_wet), np.outer(crossed, product.real))
+                        sums = (2 * left * l2, 2 * right * r2, left * r2 + right * l2)
+                        crossed = np.empty((4, CELLS))
+                        crossed[:3] = np.outer(sums, product.real)
+                        crossed[3] = (left * r2 - right * l2) * product.imag
+                        add((one.source, wet or other_wet), crossed)
             for (wet, response), sides in plain.items():
                 seen = SHAPES.power(response) * scale if response else scale
                 add((one.source, wet), np.array(sides)[:, None] * seen)

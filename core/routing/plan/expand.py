@@ -200,6 +200,7 @@ def _reverb(b: "Builder", node: k.Reverb, fed: int) -> Work:
             node.rt60_125_s, node.rt60_250_s, node.rt60_500_s, node.rt60_1000_s, node.rt60_2000_s,
             node.rt60_4000_s,
         ),
+        swing=0.0 if node.locked else node.mod_depth_ms * node.mod_rate_hz,
         size=node.size_percent / 100, early_db=node.early_db,
         early_size=node.early_size_percent / 100,
         early=(

@@ -190,7 +190,8 @@ def drive(node: k.Drive, heard: Heard) -> Spread:
     kernel = None
     if extra_left or extra_right:
         kernel = _even(extra_left)
-        kernel[1, 1], kernel[2, 2] = extra_right, math.sqrt(extra_left * extra_right)
+        kernel[1, 1] = extra_right
+        kernel[2, 2] = kernel[3, 3] = math.sqrt(extra_left * extra_right)
     loud = db_gain(heard.level_db + heard.crest_db)
     floor = (
         gain_db(float(shaped(node.shape, np.array([lift * loud]), ceiling)[0]) / loud)

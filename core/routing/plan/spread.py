@@ -20,18 +20,21 @@ from core.space.absorb import Losses, line_losses
 from core.space.lines import (
     EARLY_DB,
     LINES,
+    LOW_HZ,
     diffusers,
     early_energy,
     early_times,
     line_lengths,
     lines_size,
-    tail_energy,
+    low_transfer,
+    tail_power,
     tail_response,
 )
 from core.units.decibel import db_gain
 
 Kernel = np.ndarray
-"""(3, 3, CELLS): power out (left, right, common) of power in."""
+"""(4, 4, CELLS): power out of power in, each as left, right, and the real and imaginary part of what
+they have in common."""
 _TURNS = 48
 RATE_HZ = 48_000.0
 """At which a reverb is counted; others differ by what its lines' lengths are rounded to."""
@@ -60,7 +63,7 @@ class Spread:
     """Of a stage that depends on level: its gain for what is quiet and for what is loud."""
 
     def made(self, power: np.ndarray) -> np.ndarray:
-        """Power (3, CELLS) that it makes of its own, of a power that comes in."""
+        """Power (4, CELLS) that it makes of its own, of a power that comes in."""
         assert self.kernel is not None
         found: np.ndarray = np.einsum("ijc,jc->ic", self.kernel, power)
         if self.colour is not None:
@@ -69,20 +72,21 @@ class Spread:
 
 
 def of_matrix(matrix: np.ndarray) -> np.ndarray:
-    """(3, 3): what a real 2 x 2 matrix does to left, right and common power."""
+    """(4, 4): what a real 2 x 2 matrix does to left, right and common power."""
     (a, b), (c, d) = matrix
     return np.array(
         [
-            [a * a, b * b, 2 * a * b],
-            [c * c, d * d, 2 * c * d],
-            [a * c, b * d, a * d + b * c],
+            [a * a, b * b, 2 * a * b, 0.0],
+            [c * c, d * d, 2 * c * d, 0.0],
+            [a * c, b * d, a * d + b * c, 0.0],
+            [0.0, 0.0, 0.0, a * d - b * c],
         ]
     )
 
 
 def _even(share: np.ndarray | float) -> Kernel:
-    """The same share of all three."""
-    return np.eye(3)[:, :, None] * (np.ones(CELLS) * share)
+    """The same share of all four."""
+    return np.eye(4)[:, :, None] * (np.ones(CELLS) * share)
 
 
 def steady(gain: float) -> Spread:
@@ -96,7 +100,7 @@ def swinging(depth_s: float, apart: bool) -> Spread:
     left = j0(2 * math.pi * MIDDLE_HZ * depth_s)
     kernel = _even(1 - left**2)
     if apart:
-        kernel[2, 2] = j0(4 * math.pi * MIDDLE_HZ * depth_s) - left**2
+        kernel[2, 2] = kernel[3, 3] = j0(4 * math.pi * MIDDLE_HZ * depth_s) - left**2
     return Spread(shape=left.astype(complex), kernel=kernel)
 
 
@@ -157,7 +161,7 @@ def _cuts(part: Part, hz: np.ndarray) -> np.ndarray:
 
 
 def _part(part: Part) -> np.ndarray:
-    """(3, 3, CELLS): what a part of a reverb does to power."""
+    """(4, 4, CELLS): what a part of a reverb does to power."""
     return of_matrix(_sides(part))[:, :, None] * np.abs(_cuts(part, MIDDLE_HZ)) ** 2
 
 
@@ -176,11 +180,87 @@ class TailSettings:
     density: float = 0.8
     sides: int = 2
     own_lines: int = 0
+    swing: float = 0.0
+    """Depth (ms) times rate (Hz) of its lines' modulation."""
 
     @property
     def longest_s(self) -> float:
         """The longest decay asked for."""
         return max(self.rt60_s, *(x for x in self.octaves_s if x is not None), 0.0)
+
+
+_LOW = np.clip(np.searchsorted(EDGES_HZ, LOW_HZ, "right") - 1, 0, CELLS - 1)
+_LOW_COUNT = np.bincount(_LOW, minlength=CELLS)
+_LOW_CELLS = np.flatnonzero(
+    (_LOW_COUNT > 0) & (EDGES_HZ[1:] <= LOW_HZ[-1]) & (EDGES_HZ[:-1] >= LOW_HZ[0])
+)
+
+
+def _early_transfer(s: TailSettings, hz: np.ndarray) -> np.ndarray:
+    """(2, 2, F): the early part's taps, each side its own."""
+    times = early_times(s.size * s.early_size, s.own_lines)
+    taps = db_gain(s.early_db + EARLY_DB) * 10 ** (-3 * times / s.rt60_s)
+    soon = np.zeros((2, 2, len(hz)), complex)
+    for side, stretch in enumerate((1.0, 1.07)):
+        turn = np.exp(-2j * math.pi * times[:, None] * stretch * hz[None, :])
+        soon[side, side] = (taps[:, None] * turn).sum(axis=0)
+    return soon
+
+
+def _low(s: TailSettings) -> tuple[np.ndarray, np.ndarray]:
+    """(4, 4, cells) power out of power in, as in Kernel, in the lowest cells, as
+    lines and early part make it together: at rest, and with its parts as they are set.
+    """
+    lengths = line_lengths(lines_size(s.size, s.longest_s), RATE_HZ, s.own_lines)
+    late = low_transfer(lengths, _losses(s).over(LOW_HZ, RATE_HZ))
+    soon = _early_transfer(s, LOW_HZ)
+    if s.sides == 1:
+        parts = soon * _cuts(s.early, LOW_HZ) + late * _cuts(s.tail, LOW_HZ)
+    else:
+        parts = np.einsum("ij,jkf->ikf", _sides(s.early), soon * _cuts(s.early, LOW_HZ))
+        parts = parts + np.einsum("ij,jkf->ikf", _sides(s.tail), late * _cuts(s.tail, LOW_HZ))
+        # The sides are turned unlike before they meet.
+        parts = parts * diffusers(LOW_HZ, s.density, s.own_lines)[None, :, :]
+    return _low_power(soon + late), _low_power(parts)
+
+
+def _low_power(transfer: np.ndarray) -> np.ndarray:
+    found = np.empty((4, 4, len(_LOW_CELLS)))
+    (a, b), (c, d) = transfer
+    ab, cd = a * np.conj(b), c * np.conj(d)
+    ac, bd, ad, bc = a * np.conj(c), b * np.conj(d), a * np.conj(d), b * np.conj(c)
+    rows = (
+        (np.abs(a) ** 2, np.abs(b) ** 2, 2 * ab.real, -2 * ab.imag),
+        (np.abs(c) ** 2, np.abs(d) ** 2, 2 * cd.real, -2 * cd.imag),
+        (ac.real, bd.real, ad.real + bc.real, bc.imag - ad.imag),
+        (ac.imag, bd.imag, ad.imag + bc.imag, ad.real - bc.real),
+    )
+    for i, row in enumerate(rows):
+        for j, power in enumerate(row):
+            mean = np.bincount(_LOW, power, CELLS) / np.maximum(_LOW_COUNT, 1)
+            found[i, j] = mean[_LOW_CELLS]
+    return found
+
+
+_MOVED_HZ = 360.0
+"""Where a swing of 1 has moved ways of the same lines apart; found by rendering (docs/decisions)."""
+_WITHIN = (np.arange(8) + 0.5) / 8
+
+
+@lru_cache(maxsize=64)
+def _turned_apart(density: float, own: int) -> np.ndarray:
+    """(CELLS,), complex: what the all-passes of the two sides leave of common power, mean over cells."""
+    hz = (EDGES_HZ[:-1, None] + np.diff(EDGES_HZ)[:, None] * _WITHIN[None, :]).ravel()
+    found = diffusers(hz, density, own)
+    return np.asarray((found[0] * np.conj(found[1])).reshape(CELLS, -1).mean(axis=1))
+
+
+def _together(s: TailSettings) -> np.ndarray:
+    return _turned_apart(s.density, s.own_lines)
+
+
+def _still(s: TailSettings) -> np.ndarray:
+    return np.asarray(1 / (1 + (MIDDLE_HZ * s.swing / _MOVED_HZ) ** 2))
 
 
 @lru_cache(maxsize=256)
@@ -189,26 +269,27 @@ def tail(settings: TailSettings) -> Spread:
     s = settings
     kept = np.abs(_losses(s).over(MIDDLE_HZ, RATE_HZ)) ** 2
     early = early_energy(s.early_db, s.rt60_s, early_times(s.size * s.early_size, s.own_lines))
-    (left, left_common), (right, right_common) = (tail_energy(kept, n) for n in (0, 1))
-    nothing = np.zeros(CELLS)
-    late = np.array(
-        [[left, right, nothing], [left, right, nothing], [left_common, right_common, nothing]]
-    )
-    soon = np.zeros((3, 3, CELLS))
+    late = tail_power(kept, _together(s), _still(s))
+    left, right = late[0, 0], late[1, 0]
+    soon = np.zeros((4, 4, CELLS))
     soon[0, 0] = soon[1, 1] = early
     if s.sides == 1:
         whole = early + left
     else:
         whole = early + left + right
+    plain, parted = _low(s)
+    whole[_LOW_CELLS] = plain[0, 0] if s.sides == 1 else plain[0, 0] + plain[1, 0]
     scale = float((pink().weights * whole).sum())
     if s.sides == 1:
-        kernel = np.zeros((3, 3, CELLS))
-        kernel[0, 0] = (early * _part(s.early)[0, 0] + left * _part(s.tail)[0, 0]) / scale
+        kernel = np.zeros((4, 4, CELLS))
+        kernel[0, 0] = early * _part(s.early)[0, 0] + left * _part(s.tail)[0, 0]
+        kernel[0, 0, _LOW_CELLS] = parted[0, 0]
     else:
-        kernel = (
-            np.einsum("ijc,jkc->ikc", _part(s.early), soon)
-            + np.einsum("ijc,jkc->ikc", _part(s.tail), late)
-        ) / scale
+        kernel = np.einsum("ijc,jkc->ikc", _part(s.early), soon) + np.einsum(
+            "ijc,jkc->ikc", _part(s.tail), late
+        )
+        kernel[:, :, _LOW_CELLS] = parted
+    kernel = kernel / scale
     # Two equal and unlike sides in: what comes out of each, for levels of a path.
     out = (kernel[:, 0] + kernel[:, 1]) @ pink().weights
     rms = (math.sqrt(max(float(out[0]), 0)), math.sqrt(max(float(out[1]), 0)))
@@ -234,12 +315,7 @@ def strongest(s: TailSettings, scale: float) -> np.ndarray:
     sections = np.concatenate([poles, losses.shelves]) if losses.poles.any() else losses.shelves
     lengths = line_lengths(lines_size(s.size, longest), RATE_HZ, s.own_lines)
     hz, late = tail_response(lengths, losses.gains, sections, _HEARD * longest, RATE_HZ)
-    times = early_times(s.size * s.early_size, s.own_lines)
-    taps = db_gain(s.early_db + EARLY_DB) * 10 ** (-3 * times / s.rt60_s)
-    soon = np.zeros_like(late)
-    for side, stretch in enumerate((1.0, 1.07)):
-        turn = np.exp(-2j * math.pi * times[:, None] * stretch * hz[None, :])
-        soon[side, side] = (taps[:, None] * turn).sum(axis=0)
+    soon = _early_transfer(s, hz)
     if s.sides == 1:
         whole = np.zeros_like(late)
         whole[0, 0] = soon[0, 0] * _cuts(s.early, hz) + late[0, 0] * _cuts(s.tail, hz)
@@ -299,7 +375,7 @@ class Impulse:
 
 def impulse(facts: Impulse, sides: int) -> Spread:
     """A convolution with a response that is known."""
-    kernel = np.zeros((3, 3, CELLS))
+    kernel = np.zeros((4, 4, CELLS))
     kernel[0, 0], kernel[1, 1] = facts.late[0], facts.late[-1]
     power = np.abs(facts.early) ** 2 + facts.late
     rms = tuple(math.sqrt(float((pink().weights * p).sum())) for p in power)
@@ -317,7 +393,7 @@ def impulse(facts: Impulse, sides: int) -> Spread:
 
 def unknown_impulse() -> Spread:
     """A convolution with a response that nobody has chosen: unit energy, all of it diffuse."""
-    kernel = np.zeros((3, 3, CELLS))
+    kernel = np.zeros((4, 4, CELLS))
     kernel[0, 0] = kernel[1, 1] = 1.0
     return Spread(gain=(0.0, 0.0), kernel=kernel, most=4.0)
 

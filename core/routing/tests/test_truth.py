@@ -316,6 +316,7 @@ class Demo(unittest.TestCase):
             .boards[0]
             .arrivals
         )
-        self.assertEqual(both[0].pan_percent, 0)
+        # By its own lines, a hall stands within a percent of the middle.
+        self.assertAlmostEqual(both[0].pan_percent, 0, delta=1)
         self.assertTrue(both[0].diffuse)
         self.assertEqual(LIGHTHOUSE.frame.tempo_bpm, 94)

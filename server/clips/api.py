@@ -3,7 +3,6 @@
 from typing import Any, Literal
 from uuid import UUID
 
-from django.core.cache import cache
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
@@ -26,7 +25,7 @@ from core.render.ducking import (
     measure_ducking,
 )
 from core.render.simulate import ParallelMeasured, measure_parallel
-from core.space import Levels, SpaceOut, SpaceRequest, clip_levels, space_view
+from core.space import SpaceOut, SpaceRequest, space_view
 from core.space.gaps import Phrase
 from core.units import TempoFrame
 from server.clips import services
@@ -268,13 +267,7 @@ def _path(request: HttpRequest, clip_id: UUID) -> tuple[Any, str, str]:
 @router.post("/clips/{uuid:clip_id}/space", response=ClipSpace)
 def clip_space(request: HttpRequest, clip_id: UUID, payload: SpaceRequest) -> ClipSpace:
     """Phrases, gaps, and what a reverb's tail leaves at each entry."""
-    path, name, digest = _path(request, clip_id)
-    # Levels belong to the bytes: they are read once, whatever is dragged.
-    key = f"levels:{digest}"
-    held = cache.get(key)
-    levels = Levels.model_validate(held) if held is not None else clip_levels(path, name)
-    if held is None:
-        cache.set(key, levels.model_dump(), 3600)
+    levels = services.levels_of(ready_clip_of(user_of(request), clip_id))
     return ClipSpace(
         space=space_view(payload, levels), seconds=levels.seconds, low=levels.low, high=levels.high
     )

@@ -6,10 +6,12 @@ from typing import Any
 from uuid import UUID
 
 from django.conf import settings
+from django.core.cache import cache
 from django.db import transaction
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
+from core.space import Levels, clip_levels
 from core.units import format as fmt
 from server.accounts.models import User
 from server.clips import store
@@ -20,6 +22,18 @@ from server.songs.models import Song
 
 CHUNK_BYTES = 8 * 1024**2
 _UPLOADS_KEPT = timedelta(days=2)
+
+
+def levels_of(clip: Clip) -> Levels:
+    """Levels of a ready clip over time. They belong to the bytes: read once, whatever is dragged."""
+    assert clip.blob is not None
+    key = f"levels:{clip.blob.digest}"
+    held = cache.get(key)
+    if held is not None:
+        return Levels.model_validate(held)
+    found = clip_levels(store.path_of(clip.blob), clip.name)
+    cache.set(key, found.model_dump(), 3600)
+    return found
 
 
 def plain_name(name: str) -> str:

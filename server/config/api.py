@@ -12,6 +12,7 @@ from server.log.api import router as log
 from server.renders.api import router as renders
 from server.rigs.api import router as rigs
 from server.songs.api import router as songs
+from server.thread.api import router as thread
 from server.trials.api import router as trials
 from server.verify.api import router as verify
 
@@ -34,3 +35,4 @@ api.add_router("", renders)
 api.add_router("", trials)
 api.add_router("", log)
 api.add_router("", rigs)
+api.add_router("", thread)

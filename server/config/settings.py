@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "server.log",
     "server.devices",
     "server.rigs",
+    "server.thread",
     "server.jobs",
 ]
 

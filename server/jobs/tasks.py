@@ -20,5 +20,7 @@ async def retry_stalled(context: JobContext, timestamp: int) -> None:
 @app.task(queue="care", name="sweep", queueing_lock="sweep")
 async def sweep(timestamp: int) -> None:
     from server.clips.services import sweep_uploads
+    from server.thread.services import sweep_deleted
 
     await sync_to_async(sweep_uploads)()
+    await sync_to_async(sweep_deleted)()

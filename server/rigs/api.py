@@ -1,5 +1,6 @@
 """Rigs, their variants and edits; templates and kinds."""
 
+from datetime import datetime
 from functools import cache
 from typing import Annotated, Any
 from uuid import UUID, uuid4
@@ -73,7 +74,8 @@ class RigCreate(Edge):
 
 
 class RigRename(Edge):
-    name: str = Field(min_length=1, max_length=80)
+    name: str | None = Field(None, min_length=1, max_length=80)
+    position: int | None = Field(None, ge=0, le=1000, description="Place in the list of rigs")
 
 
 class VariantCreate(Edge):
@@ -84,6 +86,7 @@ class VariantCreate(Edge):
 class VariantChange(Edge):
     name: str | None = Field(None, max_length=80)
     promote: bool = False
+    position: int | None = Field(None, ge=0, le=8, description="0 makes it A")
 
 
 class VariantOut(Edge):
@@ -100,6 +103,15 @@ class VariantOut(Edge):
     view: RigView
     select: str = Field("", description="Node to select after an edit")
     said: str = Field("", description="What an edit did")
+
+
+class Step(Edge):
+    """One edit of a variant's history."""
+
+    number: int
+    said: str
+    undone: bool
+    at: datetime
 
 
 class EditIn(Edge):
@@ -211,9 +223,17 @@ def create_rig(request: HttpRequest, song_id: UUID, payload: RigCreate) -> Any:
 @router.patch("/rigs/{uuid:rig_id}", response=RigOut)
 def rename_rig(request: HttpRequest, rig_id: UUID, payload: RigRename) -> Any:
     rig = rig_of(user_of(request), rig_id)
-    rig.name = payload.name.strip() or rig.name
-    rig.save(update_fields=["name"])
+    if payload.name is not None:
+        rig.name = payload.name.strip() or rig.name
+        rig.save(update_fields=["name"])
+    if payload.position is not None:
+        rig = services.move_rig(user_of(request), rig_id, payload.position)
     return _rig_out(rig)
+
+
+@router.post("/rigs/{uuid:rig_id}/duplicate", response=RigOut)
+def duplicate_rig(request: HttpRequest, rig_id: UUID) -> Any:
+    return _rig_out(services.duplicate_rig(user_of(request), rig_id))
 
 
 @router.delete("/rigs/{uuid:rig_id}", response={204: None})
@@ -246,6 +266,8 @@ def change_variant(request: HttpRequest, variant_id: UUID, payload: VariantChang
         variant.save(update_fields=["name"])
     if payload.promote:
         variant = services.promote(user_of(request), variant_id)
+    if payload.position is not None:
+        variant = services.move_variant(user_of(request), variant_id, payload.position)
     return answer(_variant_out(variant))
 
 
@@ -253,6 +275,27 @@ def change_variant(request: HttpRequest, variant_id: UUID, payload: VariantChang
 def delete_variant(request: HttpRequest, variant_id: UUID) -> tuple[int, None]:
     services.delete_variant(user_of(request), variant_id)
     return 204, None
+
+
+@router.post("/variants/{uuid:variant_id}/restore", response=VariantOut)
+def restore_variant(request: HttpRequest, variant_id: UUID) -> Any:
+    return answer(_variant_out(services.restore_variant(user_of(request), variant_id)))
+
+
+@router.get("/variants/{uuid:variant_id}/history", response=list[Step])
+def variant_history(request: HttpRequest, variant_id: UUID) -> list[Step]:
+    """The newest 200 edits, newest first."""
+    variant = variant_of(user_of(request), variant_id)
+    return [
+        Step(number=e.number, said=e.said, undone=e.undone, at=e.created_at)
+        for e in variant.edits.order_by("-number")[:200]
+    ]
+
+
+@router.post("/variants/{uuid:variant_id}/history/{int:number}", response=VariantOut)
+def go_to_step(request: HttpRequest, variant_id: UUID, number: int) -> Any:
+    """The variant as it was after a step; 0: before the first."""
+    return _changed(services.go_to(user_of(request), variant_id, number))
 
 
 @router.post("/variants/{uuid:variant_id}/edits", response=VariantOut)

@@ -12,25 +12,37 @@ class Rig(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     song = models.ForeignKey("songs.Song", on_delete=models.CASCADE, related_name="rigs")
     name = models.CharField(max_length=80)
+    position = models.PositiveSmallIntegerField(default=0, help_text="In the list of rigs")
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)
 
     class Meta:
-        ordering = ["created_at", "id"]
+        ordering = ["position", "created_at", "id"]
         constraints = [models.CheckConstraint(condition=~Q(name=""), name="rig_has_a_name")]
 
 
+class LiveVariants(models.Manager["Variant"]):
+    """Those that were not deleted: what everything but the list of deleted things sees."""
+
+    def get_queryset(self) -> models.QuerySet["Variant"]:
+        return super().get_queryset().filter(deleted_at=None)
+
+
 class Variant(models.Model):
-    """A stored alternative: A, B, C ... `position` is where it stands, 0 is A."""
+    """A stored alternative: A, B, C ... `position` is where it stands, 0 is A; none when deleted."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="variants")
-    position = models.PositiveSmallIntegerField()
+    position = models.PositiveSmallIntegerField(null=True)
     name = models.CharField(max_length=80, blank=True)
     document = models.JSONField()
     moves = models.JSONField(default=list, help_text="Written moves of its settings")
     revision = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True)
+
+    objects = LiveVariants()
+    everything: models.Manager["Variant"] = models.Manager()
 
     class Meta:
         ordering = ["position"]
@@ -44,7 +56,7 @@ class Variant(models.Model):
 
     @property
     def letter(self) -> str:
-        return chr(ord("A") + self.position)
+        return "" if self.position is None else chr(ord("A") + self.position)
 
 
 class VariantEdit(models.Model):

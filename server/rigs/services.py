@@ -34,7 +34,7 @@ from server.accounts.models import User
 from server.config.problems import Problem
 from server.rigs.models import Rig, Variant, VariantEdit
 from server.rigs.queries import context_for, context_of, rig_of, variant_of
-from server.songs.models import Song
+from server.songs.models import PutAway, Song
 
 MOST_VARIANTS = 9
 
@@ -66,7 +66,7 @@ def create_rig(song: Song, name: str, template: str | None, notation: str | None
         document = parse_rig(notation)
     compile_rig(document, context_of(song))
     with transaction.atomic():
-        rig = Rig.objects.create(song=song, name=name)
+        rig = Rig.objects.create(song=song, name=name, position=song.rigs.count())
         Variant.objects.create(rig=rig, position=0, name=names[0], document=_stored(document))
         if other is not None:
             Variant.objects.create(rig=rig, position=1, name=names[1], document=_stored(other))
@@ -106,7 +106,20 @@ def edit_variant(
         _store(
             variant, after, edit, action.model_dump(mode="json"), done.said, done.select, edit_id
         )
+        _keep_scenes(variant, now, after)
     return Changed(variant, done.select, done.said, after, view)
+
+
+def _keep_scenes(variant: Variant, before: Document, after: Document) -> None:
+    """Scenes that an edit took away go to the list of deleted things."""
+    held = {scene.name for scene in after.scenes}
+    for scene in before.scenes:
+        # Renamed is not deleted: then there are as many as before.
+        if scene.name not in held and len(after.scenes) < len(before.scenes):
+            PutAway.objects.create(
+                song=variant.rig.song, kind="scene", name=scene.name, place=str(variant.pk),
+                content=scene.model_dump(mode="json"), deleted_at=timezone.now(),
+            )  # fmt: skip
 
 
 def _as_of(variant: Variant, now: Document, revision: int) -> Document:
@@ -215,6 +228,29 @@ def convert_node(
     return found, Changed(variant, node, found.sentence)
 
 
+def go_to(user: User, variant_id: UUID, number: int) -> Changed:
+    """Undo or do again, step by step, until step `number` is the newest done; 0: before them all."""
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        document = load_rig(variant.document)
+        back = list(variant.edits.filter(undone=False, number__gt=number).order_by("-number"))
+        again = list(variant.edits.filter(undone=True, number__lte=number).order_by("number"))
+        for step in back:
+            edit = Edit.model_validate({"changes": step.changes})
+            document = _merged(document, edit.inverse)
+        for step in again:
+            document = _merged(document, Edit.model_validate({"changes": step.changes}))
+        if back or again:
+            variant.document = _stored(document)
+            variant.revision += len(back) + len(again)
+            variant.save(update_fields=["document", "revision"])
+            variant.edits.filter(pk__in=[s.pk for s in back]).update(undone=True)
+            variant.edits.filter(pk__in=[s.pk for s in again]).update(undone=False)
+    many = len(back) or len(again)
+    said = f"{many} {'step' if many == 1 else 'steps'} {'undone' if back else 'done again'}"
+    return Changed(variant, "", said if many else "Nothing to do")
+
+
 def add_variant(user: User, rig_id: UUID, copy_of: UUID | None, name: str) -> Variant:
     """A further variant, as a copy of one of the rig's."""
     rig = rig_of(user, rig_id)
@@ -248,7 +284,59 @@ def delete_variant(user: User, variant_id: UUID) -> None:
         variant = _locked(user, variant_id)
         if variant.rig.variants.count() == 1:
             raise Problem(409, "The last variant stays. Delete the rig instead.", "last")
-        variant.delete()
+        # Its letter is free for others meanwhile.
+        variant.position, variant.deleted_at = None, timezone.now()
+        variant.save(update_fields=["position", "deleted_at"])
+
+
+def restore_variant(user: User, variant_id: UUID) -> Variant:
+    """Bring a deleted variant back, at the first free letter."""
+    with transaction.atomic():
+        variant = get_object_or_404(
+            Variant.everything.select_related("rig__song").select_for_update(of=("self",)),
+            rig__song__owner=user, rig__song__deleted_at=None, rig__deleted_at=None, pk=variant_id,
+        )  # fmt: skip
+        if variant.deleted_at is not None:
+            held = {v.position for v in variant.rig.variants.all()}
+            if len(held) >= MOST_VARIANTS:
+                raise Problem(409, "A rig has up to nine variants. Delete one first.", "full")
+            variant.position = next(n for n in range(MOST_VARIANTS) if n not in held)
+            variant.deleted_at = None
+            variant.save(update_fields=["position", "deleted_at"])
+    return variant
+
+
+def move_variant(user: User, variant_id: UUID, position: int) -> Variant:
+    """Put a variant at a place in its rig; those between move up or down by one."""
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        others = [v for v in variant.rig.variants.select_for_update() if v.pk != variant.pk]
+        others.insert(max(0, min(position, len(others))), variant)
+        for place, one in enumerate(others):
+            one.position = place
+            one.save(update_fields=["position"])
+    return variant
+
+
+def move_rig(user: User, rig_id: UUID, position: int) -> Rig:
+    """Put a rig at a place in its song's list."""
+    rig = rig_of(user, rig_id)
+    with transaction.atomic():
+        held = rig.song.rigs.filter(deleted_at=None).select_for_update()
+        others = [r for r in held if r.pk != rig.pk]
+        others.insert(max(0, min(position, len(others))), rig)
+        for place, one in enumerate(others):
+            one.position = place
+            one.save(update_fields=["position"])
+    return rig
+
+
+def duplicate_rig(user: User, rig_id: UUID) -> Rig:
+    """A second rig with the same variants; their history stays behind."""
+    rig = rig_of(user, rig_id)
+    with transaction.atomic():
+        made = _copied(rig, rig.song, f"{rig.name[:73]} (copy)")
+        return move_rig(user, made.pk, rig.position + 1)
 
 
 def delete_rig(user: User, rig_id: UUID) -> None:
@@ -268,12 +356,14 @@ def restore_rig(user: User, rig_id: UUID) -> Rig:
 def copy_rigs(song: Song, to: Song) -> None:
     """Copy the rigs of a song with their variants; edits stay behind."""
     for rig in song.rigs.filter(deleted_at=None):
-        made = Rig.objects.create(song=to, name=rig.name)
-        for variant in rig.variants.all():
-            Variant.objects.create(
-                rig=made,
-                position=variant.position,
-                name=variant.name,
-                document=variant.document,
-                moves=variant.moves,
-            )
+        _copied(rig, to, rig.name)
+
+
+def _copied(rig: Rig, to: Song, name: str) -> Rig:
+    made = Rig.objects.create(song=to, name=name, position=rig.position)
+    for variant in rig.variants.all():
+        Variant.objects.create(
+            rig=made, position=variant.position, name=variant.name, document=variant.document,
+            moves=variant.moves,
+        )  # fmt: skip
+    return made

@@ -40,6 +40,19 @@ def _a_title(value: str | None) -> str | None:
     return value.strip() if value is not None else None
 
 
+class Hand(Edge):
+    """What is in hand through all steps, as it was left."""
+
+    step: str = Field("route", max_length=20)
+    variant: UUID | None = None
+    clip: UUID | None = None
+    selected: str = Field("", max_length=60, description="Node of the variant")
+    tools: dict[str, str] = Field({}, max_length=12, description="Step to its open tool")
+    found: list[str] = Field([], max_length=20, description="Findings of the demo, ticked off")
+    put_away: bool = Field(False, description="The list of findings is put away")
+    at: float = Field(0, ge=0, description="When, in milliseconds since 1970")
+
+
 class SongCreate(Edge):
     title: str = Field(max_length=120)
     players: str = Field("", max_length=200)
@@ -84,6 +97,7 @@ class SongOut(Edge):
     figure: KeptFigure | None
     space: KeptSpace | None
     blend: KeptBlend | None
+    hand: Hand
     revision: int
     updated_at: datetime
     beat_ms: float = Field(description="Length of a beat of the first section")
@@ -133,6 +147,12 @@ def edit_song(request: HttpRequest, song_id: UUID, payload: SongEdit) -> SongOut
         for line in lines:
             line.times_s(frame)
     return _out(services.edit_song(user_of(request), song_id, payload.base_revision, changes))
+
+
+@router.put("/songs/{uuid:song_id}/hand", response={204: None})
+def keep_in_hand(request: HttpRequest, song_id: UUID, payload: Hand) -> tuple[int, None]:
+    services.keep_in_hand(user_of(request), song_id, payload.model_dump(mode="json"))
+    return 204, None
 
 
 @router.get("/songs/{uuid:song_id}/tempo-map.mid")

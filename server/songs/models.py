@@ -25,6 +25,9 @@ class Song(models.Model):
     figure = models.JSONField(null=True)
     space = models.JSONField(null=True, help_text="The reverb thought of under Space")
     blend = models.JSONField(null=True, help_text="The parallel compression under Blend")
+    hand = models.JSONField(
+        default=dict, help_text="Step, variant, clip and tools as they were left"
+    )
     revision = models.PositiveIntegerField(default=1)
     field_revisions = models.JSONField(default=dict)
     is_demo_original = models.BooleanField(default=False)
@@ -45,3 +48,18 @@ class Song(models.Model):
 
     def __str__(self) -> str:
         return self.title
+
+
+class PutAway(models.Model):
+    """A part of a song that has no row of its own, deleted and kept: a scene, a named delay."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    song = models.ForeignKey(Song, on_delete=models.CASCADE, related_name="put_away")
+    kind = models.CharField(max_length=10, choices=[("scene", "scene"), ("delay", "delay")])
+    name = models.CharField(max_length=80)
+    place = models.CharField(max_length=80, blank=True, help_text="A scene's variant")
+    content = models.JSONField()
+    deleted_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-deleted_at"]

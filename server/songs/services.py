@@ -13,7 +13,7 @@ from core.routing import delays_used, load_rig
 from server.accounts.models import User
 from server.clips.services import copy_clips
 from server.config.problems import Problem
-from server.songs.models import Song
+from server.songs.models import PutAway, Song
 from server.songs.queries import demo_originals, song_of
 
 COPIED = (
@@ -80,6 +80,7 @@ def edit_song(user: User, song_id: UUID, base_revision: int, changes: dict[str, 
         if changes.get("delays"):
             _still_used(song, changes["delays"])
         changes = _with_first_delay(song, changes)
+        gone = _gone_delays(song, changes)
         clashes = [
             name
             for name, value in changes.items()
@@ -103,7 +104,28 @@ def edit_song(user: User, song_id: UUID, base_revision: int, changes: dict[str, 
                 setattr(song, name, value)
                 song.field_revisions[name] = song.revision
             song.save()
+            for line in gone:
+                PutAway.objects.create(
+                    song=song, kind="delay", name=line["name"], content=line,
+                    deleted_at=timezone.now(),
+                )  # fmt: skip
     return song
+
+
+def _gone_delays(song: Song, changes: dict[str, Any]) -> list[dict[str, Any]]:
+    """Named delays that a change takes away; one that is renamed is not."""
+    held = delays_of(song)
+    lines = changes.get("delays")
+    if not lines or len(lines) >= len(held):
+        return []
+    names = {line["name"] for line in lines}
+    return [line for line in held if line["name"] not in names]
+
+
+def keep_in_hand(user: User, song_id: UUID, hand: dict[str, Any]) -> None:
+    """What a person has in hand; the newest wins, and no edit clashes with it."""
+    song = song_of(user, song_id)
+    Song.objects.filter(pk=song.pk).update(hand=hand)
 
 
 def _copy(song: Song, owner: User, title: str) -> Song:

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.routing.document.fields import parameters_of
-from core.routing.document.kinds import KINDS, Frame, kind_of
+from core.routing.document.kinds import KINDS, Frame, Node, kind_of
 from core.routing.document.rig import Key, Rig, RigError, Scene, Strip
 from core.routing.document.versions import load_rig
 
@@ -222,6 +222,26 @@ def _field_line(before: Rig, after: Rig, name: str, field: str, old: Any, new: A
     return f"{node.shown}: {parameter.label} {told[0]}{unit} → {told[1]}{unit}"
 
 
+def set_words(before: Node, after: Node, field: str) -> str:
+    """What a setting became: 'mix 27 to 100 %', 'locked'; empty where it stays."""
+    old, new = getattr(before, field, None), getattr(after, field, None)
+    parameter = next((p for p in parameters_of(type(after)) if p.field == field), None)
+    if old == new:
+        return ""
+    if field == "name":
+        return f"named “{new}”"
+    if parameter is None:
+        return f"{field} set"
+    if parameter.sort == "flag":
+        return parameter.label if new else f"not {parameter.label}"
+    unit = f" {parameter.unit}" if parameter.unit and parameter.unit != "ratio" else ""
+    told = [
+        "none" if v is None else f"{v:g}" if isinstance(v, (int, float)) else str(v)
+        for v in (old, new)
+    ]
+    return f"{parameter.label} {told[0]} to {told[1]}{unit if new is not None else ''}"
+
+
 def _strip_value(field: str, value: Any) -> str:
     parameter = next(p for p in parameters_of(Strip) if p.field == field)
     if parameter.sort == "flag":
@@ -247,6 +267,6 @@ def with_scene(rig: Rig, scene: Scene) -> Rig:
 
 
 __all__ = [
-    "Change", "Edit", "EditConflict", "Key", "apply_edit", "difference", "difference_in_words",
+    "Change", "Edit", "EditConflict", "Key", "apply_edit", "difference", "difference_in_words", "set_words",
     "flatten", "unflatten", "with_scene", "words_for_key",
 ]  # fmt: skip

@@ -32,6 +32,7 @@ from core.routing.edit.actions import (
     Start,
 )
 from core.routing.edit.draft import Draft
+from core.routing.edit.edits import set_words
 
 
 class Done(Edge):
@@ -156,8 +157,15 @@ def _along(draft: Draft, id: str, by: int) -> str | None:
 
 
 def _set(draft: Draft, action: Set) -> tuple[str, str]:
+    before = draft.nodes.get(action.node)
     draft.set(action.node, action.values)
-    return action.node, f"{draft.nodes[action.node].shown} set"
+    node = draft.nodes[action.node]
+    said = [set_words(before, node, field) for field in action.values] if before else []
+    changed = [words for words in said if words]
+    if not changed:
+        return action.node, f"{node.shown} set"
+    more = f", {len(changed) - 2} more" if len(changed) > 2 else ""
+    return action.node, f"{node.shown} {', '.join(changed[:2])}{more}"
 
 
 def _set_strip(draft: Draft, action: SetStrip) -> tuple[str, str]:

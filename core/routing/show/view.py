@@ -177,6 +177,12 @@ def _scenes(e: Evaluation) -> list[SceneStep]:
     return steps
 
 
+def cautions_open(rig: Rig, context: Context = Context()) -> int:
+    """How many checks ask for attention: alarms and cautions that nobody marked as meant."""
+    report = run_checks(Evaluation(rig, context))
+    return sum(f.severity in ("alarm", "caution") and not f.intended for f in report.findings)
+
+
 def rig_view(rig: Rig, context: Context = Context()) -> RigView:
     """Raises RigError where the rig cannot be computed; the document is not touched."""
     e = Evaluation(rig, context)

@@ -36,11 +36,12 @@ class Edits(RigCase):
     def test_an_edit_answers_with_what_it_changed(self):
         status, got = self.mix(100)
         self.assertEqual(
-            (status, got["revision"], got["select"], got["said"]), (200, 2, "hall", "Reverb set")
+            (status, got["revision"], got["select"], got["said"]),
+            (200, 2, "hall", "Reverb mix 27 to 100 %"),
         )
         names = [f["check"] for f in got["view"]["checks"]["findings"]]
         self.assertNotIn("parallel-not-wet", names)
-        self.assertEqual(got["undo"], "Reverb set")
+        self.assertEqual(got["undo"], "Reverb mix 27 to 100 %")
         self.assertIn("hall: reverb (locked)", got["view"]["notation"])
 
     def test_undo_and_redo_survive_and_a_new_edit_ends_the_redo(self):
@@ -48,7 +49,7 @@ class Edits(RigCase):
         self.edit(2, {"do": "insert", "at": "echo.0", "kind": "filter"})
         _, got = self.call("post", f"/variants/{self.variant}/undo")
         self.assertNotIn("filter1", got["document"]["nodes"])
-        self.assertEqual((got["undo"], got["redo"]), ("Reverb set", "Filter inserted"))
+        self.assertEqual((got["undo"], got["redo"]), ("Reverb mix 27 to 100 %", "Filter inserted"))
         _, got = self.call("post", f"/variants/{self.variant}/redo")
         self.assertIn("filter1", got["document"]["nodes"])
         self.call("post", f"/variants/{self.variant}/undo")

@@ -523,6 +523,23 @@ export interface paths {
         patch: operations["server_songs_api_edit_song"];
         trace?: never;
     };
+    "/api/v1/songs/{song_id}/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep In Hand */
+        put: operations["server_songs_api_keep_in_hand"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs/{song_id}/tempo-map.mid": {
         parameters: {
             query?: never;
@@ -1480,6 +1497,23 @@ export interface paths {
         patch: operations["server_rigs_api_rename_rig"];
         trace?: never;
     };
+    "/api/v1/rigs/{rig_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Duplicate Rig */
+        post: operations["server_rigs_api_duplicate_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rigs/{rig_id}/restore": {
         parameters: {
             query?: never;
@@ -1531,6 +1565,63 @@ export interface paths {
         head?: never;
         /** Change Variant */
         patch: operations["server_rigs_api_change_variant"];
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore Variant */
+        post: operations["server_rigs_api_restore_variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Variant History
+         * @description The newest 200 edits, newest first.
+         */
+        get: operations["server_rigs_api_variant_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/history/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go To Step
+         * @description The variant as it was after a step; 0: before the first.
+         */
+        post: operations["server_rigs_api_go_to_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/variants/{variant_id}/edits": {
@@ -1715,6 +1806,86 @@ export interface paths {
         get: operations["server_rigs_api_patch_as_csv"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Song Steps
+         * @description The state of every step for a variant and a clip in hand; the first ones without.
+         */
+        get: operations["server_thread_api_song_steps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Deleted Songs
+         * @description Songs that were deleted within 30 days.
+         */
+        get: operations["server_thread_api_deleted_songs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Deleted Parts
+         * @description Rigs, variants, clips, scenes and delays of a song that were deleted within 30 days.
+         */
+        get: operations["server_thread_api_deleted_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/deleted/{part_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Part
+         * @description Bring a deleted part of a song back, of whatever kind it is.
+         */
+        post: operations["server_thread_api_restore_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -10289,6 +10460,53 @@ export interface components {
             shortest_phrase_s: number;
         };
         /**
+         * Hand
+         * @description What is in hand through all steps, as it was left.
+         */
+        Hand: {
+            /**
+             * Step
+             * @default route
+             */
+            step: string;
+            /** Variant */
+            variant?: string | null;
+            /** Clip */
+            clip?: string | null;
+            /**
+             * Selected
+             * @description Node of the variant
+             * @default
+             */
+            selected: string;
+            /**
+             * Tools
+             * @description Step to its open tool
+             * @default {}
+             */
+            tools: {
+                [key: string]: string;
+            };
+            /**
+             * Found
+             * @description Findings of the demo, ticked off
+             * @default []
+             */
+            found: string[];
+            /**
+             * Put Away
+             * @description The list of findings is put away
+             * @default false
+             */
+            put_away: boolean;
+            /**
+             * At
+             * @description When, in milliseconds since 1970
+             * @default 0
+             */
+            at: number;
+        };
+        /**
          * KeptBlend
          * @description A parallel compression, a pair and its insert, and two sides, as they were left.
          */
@@ -10520,6 +10738,7 @@ export interface components {
             figure: components["schemas"]["KeptFigure"] | null;
             space: components["schemas"]["KeptSpace"] | null;
             blend: components["schemas"]["KeptBlend"] | null;
+            hand: components["schemas"]["Hand"];
             /** Revision */
             revision: number;
             /**
@@ -11729,26 +11948,20 @@ export interface components {
         };
         /**
          * Step
-         * @description How far down the residual is after one more thing was matched.
+         * @description One edit of a variant's history.
          */
         Step: {
+            /** Number */
+            number: number;
+            /** Said */
+            said: string;
+            /** Undone */
+            undone: boolean;
             /**
-             * Id
-             * @enum {string}
+             * At
+             * Format: date-time
              */
-            id: "raw" | "time" | "polarity" | "gain" | "channels";
-            /** Name */
-            name: string;
-            /**
-             * Null Db
-             * @description Residual against A; null when exactly silent
-             */
-            null_db: number | null;
-            /**
-             * Bought Db
-             * @description By how much the step lowered it
-             */
-            bought_db: number | null;
+            at: string;
         };
         /**
          * Timeline
@@ -12515,7 +12728,12 @@ export interface components {
         /** RigRename */
         RigRename: {
             /** Name */
-            name: string;
+            name?: string | null;
+            /**
+             * Position
+             * @description Place in the list of rigs
+             */
+            position?: number | null;
         };
         /**
          * VariantOut
@@ -12582,6 +12800,11 @@ export interface components {
              * @default false
              */
             promote: boolean;
+            /**
+             * Position
+             * @description 0 makes it A
+             */
+            position?: number | null;
         };
         /** EditIn */
         EditIn: {
@@ -12952,6 +13175,56 @@ export interface components {
              * @description Which reverb; the first where none is named
              */
             reverb?: string | null;
+        };
+        /**
+         * StepState
+         * @description One step's state: a figure or a word, and whether it asks for attention or has passed.
+         */
+        StepState: {
+            /** Words */
+            words: string;
+            /**
+             * Kind
+             * @default plain
+             * @enum {string}
+             */
+            kind: "plain" | "caution" | "passed" | "fault";
+        };
+        /** StepsOut */
+        StepsOut: {
+            route: components["schemas"]["StepState"];
+            time: components["schemas"]["StepState"];
+            space: components["schemas"]["StepState"];
+            blend: components["schemas"]["StepState"];
+            listen: components["schemas"]["StepState"];
+            verify: components["schemas"]["StepState"];
+        };
+        /** DeletedOut */
+        DeletedOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "song" | "rig" | "variant" | "clip" | "scene" | "delay";
+            /** Name */
+            name: string;
+            /**
+             * Of
+             * @description What it belonged to
+             */
+            of: string;
+            /**
+             * Deleted At
+             * Format: date-time
+             */
+            deleted_at: string;
+            /** Days Left */
+            days_left: number;
         };
     };
     responses: never;
@@ -13755,6 +14028,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SongOut"];
                 };
+            };
+        };
+    };
+    server_songs_api_keep_in_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Hand"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -15253,6 +15550,28 @@ export interface operations {
             };
         };
     };
+    server_rigs_api_duplicate_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigOut"];
+                };
+            };
+        };
+    };
     server_rigs_api_restore_rig: {
         parameters: {
             query?: never;
@@ -15357,6 +15676,73 @@ export interface operations {
                 "application/json": components["schemas"]["VariantChange"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_restore_variant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_variant_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Step"][];
+                };
+            };
+        };
+    };
+    server_rigs_api_go_to_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -15606,6 +15992,94 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_thread_api_song_steps: {
+        parameters: {
+            query?: {
+                variant?: string | null;
+                clip?: string | null;
+            };
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepsOut"];
+                };
+            };
+        };
+    };
+    server_thread_api_deleted_songs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeletedOut"][];
+                };
+            };
+        };
+    };
+    server_thread_api_deleted_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeletedOut"][];
+                };
+            };
+        };
+    };
+    server_thread_api_restore_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

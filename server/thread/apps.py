@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ThreadApp(AppConfig):
+    name = "server.thread"
+    label = "thread"

@@ -66,6 +66,7 @@ class ParallelSettings(Edge):
     ratio: float = Field(4, ge=1, le=1000)
     knee_db: float = Field(6, ge=0, le=48)
     makeup_db: float = Field(0, ge=-24, le=48)
+    follow: bool = Field(False, description="Make-up gives full scale its level back by itself")
     attack_ms: float = Field(10, ge=0.01, le=500)
     release_ms: float = Field(120, ge=1, le=5000)
     dry_db: float = Field(-3, ge=-120, le=24)
@@ -73,6 +74,20 @@ class ParallelSettings(Edge):
     detector_db: float = Field(
         0, ge=-24, le=48, description="Gain into the detector: the threshold reaches so much lower"
     )
+
+    @property
+    def follow_db(self) -> float:
+        """Make-up that brings a sound at full scale back to full scale, 48 dB at most.
+
+        >>> round(ParallelSettings(threshold_db=-40, ratio=4, knee_db=0).follow_db, 6)
+        30.0
+        """
+        return min(48.0, -compressed_db(0.0, self.reaches_db, self.ratio, self.knee_db))
+
+    @property
+    def made_up_db(self) -> float:
+        """The make-up in force."""
+        return self.follow_db if self.follow else self.makeup_db
 
     @property
     def reaches_db(self) -> float:
@@ -97,7 +112,7 @@ def parallel_db(level_db: float, s: ParallelSettings) -> float:
 
 
 def _shares(level_db: float, s: ParallelSettings) -> tuple[float, float]:
-    out = compressed_db(level_db, s.reaches_db, s.ratio, s.knee_db, s.makeup_db)
+    out = compressed_db(level_db, s.reaches_db, s.ratio, s.knee_db, s.made_up_db)
     return _gain(s.dry_db) * amplitude(level_db), _gain(s.wet_db) * amplitude(out)
 
 
@@ -144,6 +159,8 @@ class Instead(Edge):
 
 
 class ParallelOut(Edge):
+    makeup_db: float = Field(description="In force")
+    follow_db: float = Field(description="That would bring full scale back to full scale")
     instead: Instead | None = Field(description="Null where no plain compressor ends there")
     curve: BlendCurve
     burst: Burst
@@ -198,7 +215,7 @@ def parallel_view(s: ParallelSettings) -> ParallelOut:
     steepest = min(range(len(levels)), key=lambda i: slopes[i])
     equal = _crossing(s)
     boosts = [y - x for x, y in zip(levels, sums, strict=True)]
-    quiet = decibels(_gain(s.dry_db) + _gain(s.wet_db) * _gain(s.makeup_db))
+    quiet = decibels(_gain(s.dry_db) + _gain(s.wet_db) * _gain(s.made_up_db))
     gone = next(
         (x for x, b in zip(reversed(levels), reversed(boosts), strict=True) if b >= min(1.0, quiet)), None
     ) if quiet > 1 else None  # fmt: skip
@@ -215,7 +232,7 @@ def parallel_view(s: ParallelSettings) -> ParallelOut:
             f"{low:.0f} dBFS.".replace("-", "\u2212")
         )
     return ParallelOut(
-        instead=_instead(s, levels, sums, quiet),
+        instead=_instead(s, levels, sums, quiet), makeup_db=s.made_up_db, follow_db=s.follow_db,
         burst=burst_of(s), reaches_db=s.reaches_db,
         curve=BlendCurve(
             in_db=levels, sum_db=[round(v, 3) for v in sums],
@@ -281,7 +298,7 @@ def burst_of(s: ParallelSettings) -> Burst:
         keep = attack if wanted > state else release
         state = keep * state + (1 - keep) * wanted
         if i % fine == 0:
-            own = level - state + s.makeup_db
+            own = level - state + s.made_up_db
             came.append(level)
             alone.append(round(own, 2))
             both.append(_level(dry * amplitude(level) + wet * amplitude(own)))

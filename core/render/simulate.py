@@ -96,7 +96,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
             raise FonodromeError(f"“{name}” is longer than ten minutes: choose a shorter clip.")
         stage = k.Compressor(
             id="c", threshold_db=max(-80, s.reaches_db), ratio=min(s.ratio, 100), knee_db=s.knee_db,
-            makeup_db=s.makeup_db, attack_ms=s.attack_ms, release_ms=s.release_ms,
+            makeup_db=s.made_up_db, attack_ms=s.attack_ms, release_ms=s.release_ms,
         )  # fmt: skip
         work = CompressorWork(stage, Setting(rate))
         # A mono clip is measured as one channel, as everywhere.
@@ -112,7 +112,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
             raw = np.asarray(sound.read(start, min(size, sound.frames - start)), np.float64)
             block = np.stack([raw[0], raw[min(1, len(raw) - 1)]])
             reduction = work.reduction(block)
-            squeezed = block * amplitude(s.makeup_db - reduction)
+            squeezed = block * amplitude(s.made_up_db - reduction)
             before.push(block[:sides])
             after.push((dry * block + wet * squeezed)[:sides])
             frames = reduction[: len(reduction) // step * step].reshape(-1, step)

@@ -6,7 +6,7 @@ from pathlib import Path
 from e2e.base import ROOT, BrowserCase
 
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
-KEYS = ROOT / "web" / "src" / "app" / "keys.json"
+KEYS = ROOT / "web" / "src" / "ui" / "keys.json"
 
 
 class Access(BrowserCase):

@@ -105,7 +105,7 @@ class VariantOut(Edge):
     said: str = Field("", description="What an edit did")
 
 
-class Step(Edge):
+class HistoryStep(Edge):
     """One edit of a variant's history."""
 
     number: int
@@ -282,12 +282,12 @@ def restore_variant(request: HttpRequest, variant_id: UUID) -> Any:
     return answer(_variant_out(services.restore_variant(user_of(request), variant_id)))
 
 
-@router.get("/variants/{uuid:variant_id}/history", response=list[Step])
-def variant_history(request: HttpRequest, variant_id: UUID) -> list[Step]:
+@router.get("/variants/{uuid:variant_id}/history", response=list[HistoryStep])
+def variant_history(request: HttpRequest, variant_id: UUID) -> list[HistoryStep]:
     """The newest 200 edits, newest first."""
     variant = variant_of(user_of(request), variant_id)
     return [
-        Step(number=e.number, said=e.said, undone=e.undone, at=e.created_at)
+        HistoryStep(number=e.number, said=e.said, undone=e.undone, at=e.created_at)
         for e in variant.edits.order_by("-number")[:200]
     ]
 

@@ -12,7 +12,7 @@ import { BrowserRouter } from "react-router";
 import "./app/print.css";
 
 import { App } from "./app/App";
-import { system } from "./app/theme";
+import { system } from "./ui/theme";
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content;
 const cache = createCache({ key: "css", nonce });

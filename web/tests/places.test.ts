@@ -4,7 +4,7 @@ import { test } from "node:test";
 
 import type { Kind } from "../src/api/client";
 import { type CoursePlace, loudestOf, toldOf } from "../src/steps/blend/places";
-import { hasTrait } from "../src/ui/traits";
+import { hasTrait } from "../src/rigs/traits";
 
 const kind = (name: string, ...traits: string[]) => ({ kind: name, traits }) as unknown as Kind;
 const KINDS = [kind("source", "transparent"), kind("send", "transparent"), kind("filter")];

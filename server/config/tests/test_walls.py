@@ -53,6 +53,7 @@ OWN = {
     ("POST", "/password"): {"old_password": "x", "new_password": "y"},
     ("GET", "/songs"): None,
     ("POST", "/songs"): {"title": "x", "tempo_map": [QUARTERS]},
+    ("GET", "/deleted"): None,
     ("GET", "/devices"): None,
     ("POST", "/devices"): DEVICE,
     ("GET", "/rig-kinds"): None,
@@ -66,6 +67,10 @@ THINGS = {
     ("DELETE", "/songs/{song_id}"): ("song", None),
     ("POST", "/songs/{song_id}/duplicate"): ("song", None),
     ("POST", "/songs/{song_id}/restore"): ("song", None),
+    ("GET", "/songs/{song_id}/steps"): ("song", None),
+    ("PUT", "/songs/{song_id}/hand"): ("song", {}),
+    ("GET", "/songs/{song_id}/deleted"): ("song", None),
+    ("POST", "/songs/{song_id}/deleted/{part_id}/restore"): ("song", None),
     ("GET", "/songs/{song_id}/tempo-map.mid"): ("song", None),
     ("POST", "/songs/{song_id}/figure.wav"): ("song", FIGURE),
     ("POST", "/songs/{song_id}/figure.mid"): ("song", FIGURE),
@@ -102,6 +107,7 @@ THINGS = {
     ("PATCH", "/rigs/{rig_id}"): ("rig", {"name": "mine"}),
     ("DELETE", "/rigs/{rig_id}"): ("rig", None),
     ("POST", "/rigs/{rig_id}/restore"): ("rig", None),
+    ("POST", "/rigs/{rig_id}/duplicate"): ("rig", None),
     ("POST", "/rigs/{rig_id}/variants"): ("rig", {}),
     ("GET", "/variants/{variant_id}"): ("variant", None),
     ("PATCH", "/variants/{variant_id}"): ("variant", {"name": "mine", "promote": True}),
@@ -110,6 +116,9 @@ THINGS = {
         "variant",
         {"base_revision": 1, "action": {"do": "rig", "title": "mine"}},
     ),
+    ("POST", "/variants/{variant_id}/restore"): ("variant", None),
+    ("GET", "/variants/{variant_id}/history"): ("variant", None),
+    ("POST", "/variants/{variant_id}/history/{number}"): ("variant", None),
     ("POST", "/variants/{variant_id}/undo"): ("variant", None),
     ("POST", "/variants/{variant_id}/redo"): ("variant", None),
     ("POST", "/variants/{variant_id}/convert"): ("variant", {"node": "x", "to": "return"}),
@@ -192,6 +201,7 @@ class Walls(TestCase):
     def send(self, client: Client, method: str, path: str, thing: str | None, body):
         for name in self.ids:
             path = path.replace(f"{{{name}_id}}", self.ids[name])
+        path = path.replace("{part_id}", str(uuid.uuid4())).replace("{number}", "1")
         path = path.replace("{which}", "a" if thing == "trial" else "residual")
         query = "?offset=0" if (method, thing) == ("PUT", "upload") else ""
         query = {"settings": "?wet_db=0", "places": "?output=main"}.get(path.split("/")[-1], query)

@@ -5,7 +5,7 @@ import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ask, sentenceOf } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { enter } from "./enter";
 import { Notice, Press, SheetTitle } from "../ui/controls";
 import { Labelled, TextInput } from "../ui/QuantityField";

@@ -9953,6 +9953,16 @@ export interface components {
         };
         /** ParallelOut */
         ParallelOut: {
+            /**
+             * Makeup Db
+             * @description In force
+             */
+            makeup_db: number;
+            /**
+             * Follow Db
+             * @description That would bring full scale back to full scale
+             */
+            follow_db: number;
             /** @description Null where no plain compressor ends there */
             instead: components["schemas"]["Instead"] | null;
             curve: components["schemas"]["BlendCurve"];
@@ -10031,6 +10041,12 @@ export interface components {
              * @default 0
              */
             makeup_db: number;
+            /**
+             * Follow
+             * @description Make-up gives full scale its level back by itself
+             * @default false
+             */
+            follow: boolean;
             /**
              * Attack Ms
              * @default 10
@@ -10517,6 +10533,7 @@ export interface components {
              *       "ratio": 4,
              *       "knee_db": 6,
              *       "makeup_db": 0,
+             *       "follow": false,
              *       "attack_ms": 10,
              *       "release_ms": 120,
              *       "dry_db": -3,
@@ -11948,20 +11965,26 @@ export interface components {
         };
         /**
          * Step
-         * @description One edit of a variant's history.
+         * @description How far down the residual is after one more thing was matched.
          */
         Step: {
-            /** Number */
-            number: number;
-            /** Said */
-            said: string;
-            /** Undone */
-            undone: boolean;
             /**
-             * At
-             * Format: date-time
+             * Id
+             * @enum {string}
              */
-            at: string;
+            id: "raw" | "time" | "polarity" | "gain" | "channels";
+            /** Name */
+            name: string;
+            /**
+             * Null Db
+             * @description Residual against A; null when exactly silent
+             */
+            null_db: number | null;
+            /**
+             * Bought Db
+             * @description By how much the step lowered it
+             */
+            bought_db: number | null;
         };
         /**
          * Timeline
@@ -12805,6 +12828,23 @@ export interface components {
              * @description 0 makes it A
              */
             position?: number | null;
+        };
+        /**
+         * HistoryStep
+         * @description One edit of a variant's history.
+         */
+        HistoryStep: {
+            /** Number */
+            number: number;
+            /** Said */
+            said: string;
+            /** Undone */
+            undone: boolean;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /** EditIn */
         EditIn: {
@@ -15727,7 +15767,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Step"][];
+                    "application/json": components["schemas"]["HistoryStep"][];
                 };
             };
         };

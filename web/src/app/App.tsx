@@ -9,9 +9,9 @@ import { SongList } from "../songs/SongList";
 import { Notice, Press, Waiting } from "../ui/controls";
 import { Toasts } from "../ui/Toasts";
 import { KeySheet } from "./KeySheet";
-import { useKey } from "./keys";
-import { Shell } from "./Shell";
-import { turnTheme } from "./theme-choice";
+import { useKey } from "../ui/keys";
+import { Resume, Shell } from "./Shell";
+import { turnTheme } from "../ui/theme-choice";
 
 const RouteStep = lazy(() => import("../steps/route/RouteStep"));
 const TimeStep = lazy(() => import("../steps/time/TimeStep"));
@@ -57,11 +57,11 @@ export function App() {
           <Routes>
             <Route path="/" element={<SongList session={session.data} />} />
             <Route path="/songs/:songId" element={<Shell />}>
-              <Route index element={<Navigate to="route" replace />} />
+              <Route index element={<Resume />} />
               <Route path="route" element={<RouteStep />} />
               <Route path="time" element={<TimeStep />} />
-              <Route path="space" element={<SpaceStep />} />
-              <Route path="blend" element={<BlendStep />} />
+              <Route path="space/:tool?" element={<SpaceStep />} />
+              <Route path="blend/:tool?" element={<BlendStep />} />
               <Route path="listen" element={<ListenStep />} />
               <Route path="verify" element={<VerifyStep />} />
               <Route path="verify/:testId" element={<ResultPage />} />

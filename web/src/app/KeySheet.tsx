@@ -1,13 +1,14 @@
 import { Box } from "@chakra-ui/react";
 
 import { Dialog, Hint, Press } from "../ui/controls";
-import { allKeys, type Scope } from "./keys";
+import { allKeys, type Scope } from "../ui/keys";
 
 const NAMES: Record<Scope, string> = {
   everywhere: "Everywhere",
   route: "Route",
   time: "Time",
   space: "Space",
+  blend: "Blend",
   listen: "Listen",
   trial: "While a blind trial runs",
   verify: "Verify, choosing a pair",

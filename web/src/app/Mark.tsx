@@ -26,7 +26,7 @@ export function Mark() {
             strokeDasharray="4 2"
           />
         </chakra.svg>
-        <Box as="span" fontWeight="700" fontSize="16px" display={{ base: "none", md: "inline" }}>
+        <Box as="span" fontWeight="700" fontSize="16px" display={{ base: "none", xl: "inline" }}>
           Fonodrome
         </Box>
       </Box>

@@ -3,30 +3,28 @@ import { Box } from "@chakra-ui/react";
 
 import type { DelayLine, Pattern, Section, Song } from "../api/client";
 import { Notice, Press } from "../ui/controls";
-import { num, timeOfDay } from "../ui/format";
-import type { Clash, Saved, SongHandle } from "./useSong";
+import { num } from "../ui/format";
+import type { Flow } from "../rigs/outbox";
+import type { SavedWords } from "../song/saved";
+import type { Clash, SongHandle } from "../song/useSong";
 
-export function SavedWord({ saved, at }: { saved: Saved; at: string }) {
-  const words = {
-    saved: `Saved ${saved.state === "saved" && saved.at ? timeOfDay(saved.at) : at}`,
-    saving: "Saving",
-    offline: "Not saved yet",
-    refused: "Not saved",
-    clash: "Not saved",
-  }[saved.state];
-  const good = saved.state === "saved";
+const COLOURS = { saved: "ok", sending: "ink2", waiting: "diff", refused: "diff" } as const;
+
+export function SavedWord({ said }: { said: SavedWords }) {
   return (
     <Box
       role="status"
       aria-label="Saved state"
+      title={said.why || undefined}
       fontSize="14px"
       fontWeight="650"
-      color={good ? "ok" : saved.state === "saving" ? "ink2" : "diff"}
+      color={COLOURS[said.kind]}
       minWidth="92px"
       whiteSpace="nowrap"
+      textAlign="right"
     >
-      {good ? "✓ " : ""}
-      {words}
+      {said.kind === "saved" ? "✓ " : ""}
+      {said.words}
     </Box>
   );
 }
@@ -67,8 +65,16 @@ function clashSentence(clashes: Clash[]): string {
     .join("; ");
 }
 
-export function SavedRibbon({ handle, song }: { handle: SongHandle; song: Song }) {
+interface Props {
+  handle: SongHandle;
+  song: Song;
+  flow: Flow;
+}
+
+export function SavedRibbon({ handle, song, flow }: Props) {
   const { saved, settle, giveUp } = handle;
+  const waiting =
+    (saved.state === "offline" ? saved.waiting : 0) + (flow.offline ? flow.waiting : 0);
   if (saved.state === "clash") {
     const one = saved.clashes.length === 1 ? saved.clashes[0]! : null;
     return (
@@ -92,11 +98,11 @@ export function SavedRibbon({ handle, song }: { handle: SongHandle; song: Song }
       </Box>
     );
   }
-  if (saved.state === "offline") {
+  if (waiting) {
     return (
       <Box background="ink" color="paper" padding="8px 12px" marginBlock="6px" role="alert">
-        <strong>The server cannot be reached.</strong> {saved.waiting}{" "}
-        {saved.waiting === 1 ? "edit waits" : "edits wait"} here and will be sent by themselves.
+        <strong>The server cannot be reached.</strong> {waiting}{" "}
+        {waiting === 1 ? "edit waits" : "edits wait"} here and will be sent by themselves.
       </Box>
     );
   }

@@ -8,8 +8,8 @@ import { api, ask, type Schemas, sentenceOf } from "../api/client";
 import { Figure, Press } from "../ui/controls";
 import { num, signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";
-import { useKey } from "./keys";
-import { ink } from "./theme";
+import { useKey } from "../ui/keys";
+import { ink } from "../ui/theme";
 
 type TapTempo = Schemas["TapTempo"];
 const MOST = 48;

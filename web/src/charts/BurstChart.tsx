@@ -3,14 +3,13 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 
 import type { Schemas } from "../api/client";
-import { ink } from "../app/theme";
-import { SheetTitle } from "../ui/controls";
+import { ink } from "../ui/theme";
 import { signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "./axes";
 
 const LEFT = 42;
-const TALL = 130;
+const TALL = 210;
 
 export function BurstChart({ burst }: { burst: Schemas["Burst"] }) {
   const [frame, width] = useWidth<HTMLDivElement>(300);
@@ -26,10 +25,7 @@ export function BurstChart({ burst }: { burst: Schemas["Burst"] }) {
     );
   const middle = Math.round(count * 0.36);
   return (
-    <Box marginTop="12px" ref={frame} minWidth="0">
-      <SheetTitle sub about={burst.sentence}>
-        A burst
-      </SheetTitle>
+    <Box ref={frame} minWidth="0">
       <svg
         width={width}
         height={TALL + 30}

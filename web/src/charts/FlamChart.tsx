@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 import { memo } from "react";
 
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { copyText } from "../ui/controls";
 import { num, signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";

@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { type KeyboardEvent, useState } from "react";
 
 import type { Lattice } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { num, signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { halo } from "./axes";

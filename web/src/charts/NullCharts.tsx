@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear, scaleLog } from "d3-scale";
 
 import type { NullResult } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { clock, clockFine, num, signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { AxisBottom, AxisLeft, Gridlines, halo, linePath, stepPath } from "./axes";

@@ -1,11 +1,15 @@
-/** A value on a horizontal scale with a post to drag: arrows step it, Shift coarser, Alt finer. */
-import { Box } from "@chakra-ui/react";
+/**
+ * A value on a horizontal scale with a post to drag: arrows step it, Shift coarser, Alt finer, a double
+ * click puts it back. The value beside it can be typed, beyond the scale as far as it goes.
+ */
+import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
-import { type KeyboardEvent, type PointerEvent, useRef } from "react";
+import { type KeyboardEvent, type PointerEvent, useId, useRef, useState } from "react";
 
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { num } from "../ui/format";
 import { useWidth } from "../ui/hooks";
+import { readTyped } from "../ui/typed";
 import { halo } from "./axes";
 
 interface Props {
@@ -19,14 +23,20 @@ interface Props {
   shown: (value: number) => string;
   /** Drawn hatched from here on. */
   alarmFrom?: number;
+  /** As far as it can be typed; the scale's ends where nothing is said. */
+  least?: number;
+  most?: number;
+  /** What a double click restores. */
+  rest?: number;
   onChange: (value: number) => void;
 }
 
 const EDGE = 10;
 
 export function ScaleSlider(props: Props) {
-  const { label, value, low, high, step, ticks, shown, alarmFrom, onChange } = props;
-  const [frame, width] = useWidth<HTMLDivElement>(160);
+  const { label, value, low, high, step, ticks, shown, alarmFrom, rest, onChange } = props;
+  const { least = low, most = high } = props;
+  const [frame, width] = useWidth<HTMLDivElement>(110);
   const dragging = useRef(false);
   const x = scaleLinear([low, high], [EDGE, width - EDGE]).clamp(true);
   const take = (event: PointerEvent<SVGSVGElement>) => {
@@ -38,6 +48,7 @@ export function ScaleSlider(props: Props) {
   const onKeyDown = (event: KeyboardEvent) => {
     const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
     if (event.key === "Home" || event.key === "End") onChange(event.key === "Home" ? low : high);
+    else if (event.key === "Escape" && rest !== undefined) onChange(rest);
     else if (way) {
       const size = step * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
       onChange(Math.min(high, Math.max(low, Number((value + way * size).toFixed(4)))));
@@ -48,13 +59,11 @@ export function ScaleSlider(props: Props) {
   const words = shown(value);
   return (
     <Box ref={frame} minWidth="0">
-      <Box display="flex" justifyContent="space-between" fontSize="13px">
-        <Box as="span" color="ink2">
+      <Box display="flex" justifyContent="space-between" gap="6px" fontSize="13px">
+        <Box as="span" color="ink2" whiteSpace="nowrap">
           {label}
         </Box>
-        <Box as="strong" fontWeight="650">
-          {words}
-        </Box>
+        <TypedValue {...{ label, words, least, most, onChange }} />
       </Box>
       <svg
         width={width}
@@ -76,6 +85,7 @@ export function ScaleSlider(props: Props) {
         }}
         onPointerMove={(event) => dragging.current && take(event)}
         onPointerUp={() => (dragging.current = false)}
+        onDoubleClick={() => rest !== undefined && onChange(rest)}
       >
         <rect x="0" y="0" width={width} height="42" fill="transparent" />
         {alarmFrom !== undefined && alarmFrom < high && (
@@ -106,6 +116,95 @@ export function ScaleSlider(props: Props) {
         ))}
         <line x1={at} x2={at} y1="4" y2="26" stroke={ink("ink")} strokeWidth="5" />
       </svg>
+    </Box>
+  );
+}
+
+interface TypedProps {
+  label: string;
+  words: string;
+  least: number;
+  most: number;
+  onChange: (value: number) => void;
+}
+
+const TypedInput = chakra("input", {
+  base: {
+    minWidth: 0,
+    textAlign: "right",
+    fontSize: "13px",
+    fontWeight: 650,
+    fontVariantNumeric: "tabular-nums",
+    color: "ink",
+    background: "transparent",
+    border: 0,
+    borderBottom: "1px dotted transparent",
+    borderRadius: 0,
+    padding: 0,
+    height: "19px",
+    _hover: { borderBottomColor: "edge" },
+    _focus: { background: "sheet", borderBottomColor: "ink" },
+    _invalid: { color: "diff" },
+  },
+});
+
+/** The value as text that can be typed over; what is not understood is said under it, over the scale. */
+function TypedValue({ label, words, least, most, onChange }: TypedProps) {
+  const id = useId();
+  const [draft, setDraft] = useState<string | null>(null);
+  const [said, setSaid] = useState("");
+  const restore = () => {
+    setDraft(null);
+    setSaid("");
+  };
+  const accept = () => {
+    if (draft === null || draft === words) return restore();
+    const read = readTyped(draft, words, least, most);
+    if ("said" in read) return setSaid(read.said);
+    restore();
+    onChange(read.value);
+  };
+  return (
+    <Box as="span" position="relative">
+      <TypedInput
+        // As wide as what it shows, so that a long name stays on its line.
+        style={{ width: `${Math.max(5, words.length + 0.5)}ch` }}
+        aria-label={`${label}, typed`}
+        aria-invalid={said ? true : undefined}
+        aria-describedby={said ? id : undefined}
+        value={draft ?? words}
+        maxLength={60}
+        spellCheck={false}
+        autoComplete="off"
+        onFocus={(event) => event.currentTarget.select()}
+        onChange={(event) => setDraft(event.target.value)}
+        onBlur={accept}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") accept();
+          if (event.key === "Escape") restore();
+        }}
+      />
+      {said && (
+        <Box
+          as="span"
+          id={id}
+          role="alert"
+          position="absolute"
+          right="0"
+          top="20px"
+          zIndex="2"
+          width="max-content"
+          maxWidth="240px"
+          background="paper"
+          border="1px solid"
+          borderColor="diff"
+          color="diff"
+          fontWeight="650"
+          padding="2px 6px"
+        >
+          {said}
+        </Box>
+      )}
     </Box>
   );
 }

@@ -11,6 +11,8 @@ export interface SliderOf<T> {
   step: number;
   ticks: number[];
   shown: (value: number) => string;
+  least?: number;
+  most?: number;
 }
 
 interface Props<T> {
@@ -19,14 +21,16 @@ interface Props<T> {
   onChange: (more: Partial<T>) => void;
   /** Drawn hatched from here on, by field. */
   alarms?: Partial<Record<keyof T, number>>;
+  /** What a double click restores, by field. */
+  rests?: Partial<T>;
 }
 
-export function Sliders<T>({ of, values, onChange, alarms }: Props<T>) {
+export function Sliders<T>({ of, values, onChange, alarms, rests }: Props<T>) {
   return (
     <Box
       display="grid"
-      gridTemplateColumns="repeat(auto-fit, minmax(136px, 1fr))"
-      gap="4px 30px"
+      gridTemplateColumns="repeat(auto-fit, minmax(130px, 1fr))"
+      gap="4px 24px"
       marginTop="6px"
     >
       {of.map(({ field, ...scale }) => (
@@ -34,6 +38,7 @@ export function Sliders<T>({ of, values, onChange, alarms }: Props<T>) {
           key={field}
           {...scale}
           alarmFrom={alarms?.[field]}
+          rest={rests?.[field] as number | undefined}
           value={values[field] as number}
           onChange={(value) => onChange({ [field]: value } as Partial<T>)}
         />

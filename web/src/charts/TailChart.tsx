@@ -4,7 +4,7 @@ import { scaleLinear } from "d3-scale";
 import { type PointerEvent, useRef, useState } from "react";
 
 import type { Schemas } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { num, signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { AxisBottom, AxisLeft, halo } from "./axes";

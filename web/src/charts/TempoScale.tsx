@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 
 import type { Schemas } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { num } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { AxisBottom } from "./axes";

@@ -4,7 +4,7 @@ import { scaleLinear } from "d3-scale";
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 
 import type { Section, TempoMap } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { type Length, lengthWords, ofBeats, placeWords } from "../ui/length";
 import { clock, num } from "../ui/format";
 import { useWidth } from "../ui/hooks";

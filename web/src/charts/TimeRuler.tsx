@@ -4,7 +4,7 @@ import { scaleLog } from "d3-scale";
 import { type KeyboardEvent, memo, type PointerEvent, useEffect, useRef, useState } from "react";
 
 import type { Device, TimeRuler as Ruler } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { Press } from "../ui/controls";
 import { msShort, num } from "../ui/format";
 import { useWidth } from "../ui/hooks";

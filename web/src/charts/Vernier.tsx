@@ -4,7 +4,7 @@ import { scaleLinear } from "d3-scale";
 import { memo } from "react";
 
 import type { Device, TimeRuler } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { num, signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { halo } from "./axes";

@@ -4,7 +4,7 @@ import { scaleLinear } from "d3-scale";
 import { type PointerEvent, useMemo, useState } from "react";
 
 import type { ClipDetail } from "../api/client";
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { clock, clockFine } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { AxisBottom } from "./axes";

@@ -1,7 +1,7 @@
 /** True axes with units: ticks and labels for linear scales, drawn alike everywhere. */
 import type { ScaleLinear, ScaleLogarithmic } from "d3-scale";
 
-import { ink } from "../app/theme";
+import { ink } from "../ui/theme";
 import { num } from "../ui/format";
 
 type Scale = ScaleLinear<number, number> | ScaleLogarithmic<number, number>;
@@ -18,6 +18,7 @@ interface AxisProps {
 
 export function AxisBottom({ scale, at, ticks, format = plain, unit }: AxisProps) {
   const [low = 0, high = 0] = scale.range();
+  const lastRoom = 16 + 7.5 * `${format(ticks.at(-1) ?? 0)} ${unit ?? ""}`.trim().length;
   return (
     <g>
       <line x1={low} x2={high} y1={at} y2={at} stroke={ink("ink")} strokeWidth="1.5" />
@@ -27,6 +28,8 @@ export function AxisBottom({ scale, at, ticks, format = plain, unit }: AxisProps
         const label = `${format(tick)}${unit && last ? ` ${unit}` : ""}`;
         const near = high - x < label.length * 4;
         const anchor = near ? "end" : x - low < 8 ? "start" : "middle";
+        // The last label, with its unit, needs the room of the one before.
+        const crowded = i === ticks.length - 2 && scale(ticks.at(-1)!) - x < lastRoom;
         return (
           <g key={tick}>
             <line x1={x} x2={x} y1={at} y2={at + 6} stroke={ink("ink")} />
@@ -37,7 +40,7 @@ export function AxisBottom({ scale, at, ticks, format = plain, unit }: AxisProps
               fontSize="13"
               fill={ink("ink2")}
             >
-              {label}
+              {crowded ? "" : label}
             </text>
           </g>
         );

@@ -8,8 +8,8 @@ import { Link, useNavigate } from "react-router";
 import { AccountBar } from "../accounts/AccountBar";
 import { api, ask, type Schemas, type Song, sentenceOf } from "../api/client";
 import { Mark } from "../app/Mark";
-import { ink } from "../app/theme";
-import { turnTheme } from "../app/theme-choice";
+import { ink } from "../ui/theme";
+import { turnTheme } from "../ui/theme-choice";
 import { announce, Notice, Press, SheetTitle } from "../ui/controls";
 import { msShort, num } from "../ui/format";
 import { fieldsRead, Labelled, QuantityField, TextInput } from "../ui/QuantityField";
@@ -133,7 +133,7 @@ function Row({ song }: { song: Song }) {
           lineHeight="24px"
           color="ink"
         >
-          <Link to={`/songs/${song.id}/route`}>{song.title}</Link>
+          <Link to={`/songs/${song.id}`}>{song.title}</Link>
         </Box>
         <Box color="ink2" fontSize="13px">
           {num(section.tempo_bpm, section.tempo_bpm % 1 ? 1 : 0)} BPM ({section.beat_unit}),{" "}
@@ -145,10 +145,7 @@ function Row({ song }: { song: Song }) {
         <BeatBar beatMs={song.beat_ms} />
       </Box>
       <Box display="flex" flexWrap="wrap" gap="4px 8px" justifyContent="flex-end">
-        <Press
-          onClick={() => navigate(`/songs/${song.id}/route`)}
-          aria-label={`Open ${song.title}`}
-        >
+        <Press onClick={() => navigate(`/songs/${song.id}`)} aria-label={`Open ${song.title}`}>
           Open
         </Press>
         <Press
@@ -232,7 +229,7 @@ function NewSong() {
     },
     onSuccess: (song) => {
       void client.invalidateQueries({ queryKey: ["songs"] });
-      navigate(`/songs/${song.id}/route`);
+      navigate(`/songs/${song.id}`);
     },
   });
   const send = (event: FormEvent) => {

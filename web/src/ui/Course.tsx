@@ -1,7 +1,7 @@
 /** Progress as a course with posts at its stages and a finish line. */
 import { Box } from "@chakra-ui/react";
 
-import { ink } from "../app/theme";
+import { ink } from "./theme";
 import { useWidth } from "./hooks";
 
 export function Course({

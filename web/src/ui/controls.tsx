@@ -108,7 +108,16 @@ export function SheetTitle({
 type PennantKind = "caution" | "note" | "fault" | "passed";
 
 /** Swallow-tail flag on a pole: filled caution, open note, vermilion fault; a tick for passed. */
-export function Pennant({ kind, mark = "" }: { kind: PennantKind; mark?: string }) {
+export function Pennant({
+  kind,
+  mark = "",
+  small = false,
+}: {
+  kind: PennantKind;
+  mark?: string;
+  small?: boolean;
+}) {
+  const side = small ? "16px" : "24px";
   if (kind === "passed") {
     return (
       <chakra.svg
@@ -126,7 +135,7 @@ export function Pennant({ kind, mark = "" }: { kind: PennantKind; mark?: string 
   const fill = { caution: "cautionFill", note: "sheet", fault: "diff" }[kind];
   const text = { caution: "pen", note: "ink", fault: "paper" }[kind];
   return (
-    <chakra.svg aria-hidden width="24px" height="24px" viewBox="0 0 24 24" flexShrink={0}>
+    <chakra.svg aria-hidden width={side} height={side} viewBox="0 0 24 24" flexShrink={0}>
       <chakra.path d="M2 2h20l-5 7 5 7H2z" fill={fill} stroke="ink" strokeWidth="1.2" />
       <chakra.path d="M2 1v23" stroke="ink" strokeWidth="1.5" />
       <chakra.text
@@ -308,6 +317,16 @@ export function HowComputed({ children }: { children: ReactNode }) {
       </chakra.summary>
       <Box paddingTop="4px">{children}</Box>
     </chakra.details>
+  );
+}
+
+/** What a view says while it has nothing to show: what to do, with the button that does it. */
+export function Empty({ children, action }: { children: ReactNode; action?: ReactNode }) {
+  return (
+    <Box display="flex" flexWrap="wrap" gap="8px 16px" alignItems="center" paddingBlock="14px">
+      <Box as="p">{children}</Box>
+      {action}
+    </Box>
   );
 }
 

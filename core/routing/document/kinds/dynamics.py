@@ -21,7 +21,7 @@ class Compressor(Mixed):
     takes_key: ClassVar[bool] = True
     kind: Literal["compressor"] = "compressor"
     threshold_db: float = db(-24, "threshold", -80, 12)
-    ratio: float = quantity(4, "ratio", "ratio", 1, 100)
+    ratio: float = quantity(4, "ratio", "ratio", 1, 1000)
     knee_db: float = db(6, "knee", 0, 48)
     makeup_db: float = db(0, "make-up", -24, 48)
     attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)

@@ -5,28 +5,27 @@ import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 
 import { api, ask, type Kind, type Schemas, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
-import { ink } from "../../app/theme";
+import { useSongContext } from "../../song/context";
+import { ink } from "../../ui/theme";
 import { AxisLeft, Gridlines } from "../../charts/axes";
 import { ScaleSlider } from "../../charts/ScaleSlider";
-import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { Answer } from "../../ui/Answer";
+import { Empty, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
-import { useKinds } from "../../ui/kinds";
+import { useKinds } from "../../rigs/kinds";
 import { Choice, Labelled } from "../../ui/QuantityField";
-import { RigChoice } from "../../ui/RigChoice";
 import { Table, Td, Th } from "../../ui/table";
-import type { VariantChoice } from "../../ui/variants";
-import { nameOf } from "../route/Inspector";
+import type { RouteHandle } from "../../rigs/variants";
+import { nameOf } from "../../rigs/names";
 import { type CoursePlace, loudestOf, toldOf } from "./places";
 import { useKeptBlend } from "./kept";
 
-export function Course({ route }: { route: VariantChoice }) {
+export function useCourseLevels(route: RouteHandle) {
   const { song } = useSongContext();
   const { kept, keep } = useKeptBlend();
   // Null: what each source has.
   const [crest, setCrest] = useState<number | null>(null);
-  const kinds = useKinds();
   const [at, setAt] = useState(0);
   const boards = route.variant?.view.report.boards ?? [];
   const way = boards[Math.min(at, boards.length - 1)];
@@ -50,14 +49,22 @@ export function Course({ route }: { route: VariantChoice }) {
       ),
   });
   const out = query.data;
-  const trims = (out?.places ?? []).filter((p) => p.trim_db !== null);
+  return { route, kept, keep, crest, setCrest, at, setAt, boards, out, fault: query.error };
+}
+
+interface Props {
+  c: ReturnType<typeof useCourseLevels>;
+}
+
+export function CoursePicture({ c }: Props) {
+  const { route, kept, keep, crest, setCrest, at, setAt, boards, out } = c;
+  const kinds = useKinds();
   return (
-    <Box as="section" aria-label="Levels along the course" minWidth="0" marginTop="22px">
-      <SheetTitle about="what leaves every stage at nominal level, and its peaks, dBFS">
-        Levels along the course
+    <Box as="section" aria-label="Levels along the course" minWidth="0">
+      <SheetTitle about={`${route.named}: after each stage, nominal and peak at most, dBFS`}>
+        Levels
       </SheetTitle>
       <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="end" marginTop="4px">
-        <RigChoice route={route} />
         {boards.length > 1 && route.variant && (
           <Labelled label="from, to">
             <Choice value={at} maxWidth="240px" onChange={(e) => setAt(Number(e.target.value))}>
@@ -93,79 +100,84 @@ export function Course({ route }: { route: VariantChoice }) {
             onChange={setCrest}
           />
         </Box>
-        {trims.length > 0 && (
-          <Press
-            onClick={() =>
-              void route.send(
-                trims.map((p) => ({
-                  do: "set" as const,
-                  node: p.node,
-                  values: { output_db: p.trim_db! },
-                })),
-                `${trims.map((p) => `${p.name} ${signed(p.trim_db!, 1)} dB`).join(", ")}: as loud after as before.`,
-              )
-            }
-          >
-            Make {trims.map((p) => p.name).join(" and ")} as loud after as before
-          </Press>
-        )}
       </Box>
-      {query.isError && <Notice kind="fault">{sentenceOf(query.error)}</Notice>}
-      {out && out.places.length > 0 && (
-        <>
-          <Stairs out={out} kinds={kinds.data} />
-          <Box as="p" fontFamily="title" fontWeight="600" fontSize="17px" lineHeight="24px">
-            {out.sentence}
-          </Box>
-          {out.cautions.map((text) => (
-            <Notice key={text} kind="caution">
-              {text}
-            </Notice>
-          ))}
-          <Box overflowX="auto">
-            <Table>
-              <thead>
-                <tr>
-                  <Th textAlign="left">after</Th>
-                  <Th>dBFS</Th>
-                  <Th>dBu</Th>
-                  <Th>dBV</Th>
-                  <Th>change, dB</Th>
-                  <Th title="A bound: everything in step">peak at most, dBFS</Th>
-                  <Th>headroom, dB</Th>
-                  {out.measured_clip !== null && (
-                    <>
-                      <Th title={`In the render of “${out.measured_clip}”`}>measured, dBFS</Th>
-                      <Th>true peak, dBTP</Th>
-                      <Th title="Share of the time in which it turns down">acts, %</Th>
-                    </>
-                  )}
-                </tr>
-              </thead>
-              <tbody>
-                {toldOf(out.places, out.lowest, kinds.data).map((p) => (
-                  <Box as="tr" key={p.node} background={p.node === out.lowest ? "well" : undefined}>
-                    <Td textAlign="left" fontWeight="650">
-                      {p.name}
-                    </Td>
-                    <Td>{signed(p.level_dbfs, 1)}</Td>
-                    <Td>{signed(p.dbu, 1)}</Td>
-                    <Td>{signed(p.dbv, 1)}</Td>
-                    <Td>{Math.abs(p.change_db) < 0.05 ? "0.0" : signed(p.change_db, 1)}</Td>
-                    <Td>{signed(p.peak_dbfs, 1)}</Td>
-                    <Td color={p.headroom_db < 0 ? "diff" : undefined} fontWeight="650">
-                      {signed(p.headroom_db, 1)}
-                    </Td>
-                    {out.measured_clip !== null && <MeasuredCells place={p} />}
-                  </Box>
-                ))}
-              </tbody>
-            </Table>
-          </Box>
-          <HowComputed>{out.computed_how}</HowComputed>
-        </>
-      )}
+      {c.fault && <Notice kind="fault">{sentenceOf(c.fault)}</Notice>}
+      {out && out.places.length > 0 && <Stairs out={out} kinds={kinds.data} />}
     </Box>
+  );
+}
+
+export function AlongCourse({ c }: Props) {
+  const { route, out } = c;
+  const kinds = useKinds();
+  if (!out?.places.length) return <Empty>Begin a rig under Route: its levels stand here.</Empty>;
+  const trims = out.places.filter((p) => p.trim_db !== null);
+  return (
+    <>
+      <Answer>{out.sentence}</Answer>
+      {trims.length > 0 && (
+        <Press
+          onClick={() =>
+            void route.send(
+              trims.map((p) => ({
+                do: "set" as const,
+                node: p.node,
+                values: { output_db: p.trim_db! },
+              })),
+              `${trims.map((p) => `${p.name} ${signed(p.trim_db!, 1)} dB`).join(", ")}: as loud after as before.`,
+            )
+          }
+        >
+          Make {trims.map((p) => p.name).join(" and ")} as loud after as before
+        </Press>
+      )}
+      {out.cautions.map((text) => (
+        <Notice key={text} kind="caution">
+          {text}
+        </Notice>
+      ))}
+      <Box overflowX="auto">
+        <Table>
+          <thead>
+            <tr>
+              <Th textAlign="left">after</Th>
+              <Th>dBFS</Th>
+              <Th>dBu</Th>
+              <Th>dBV</Th>
+              <Th>change, dB</Th>
+              <Th title="A bound: everything in step">peak at most, dBFS</Th>
+              <Th>headroom, dB</Th>
+              {out.measured_clip !== null && (
+                <>
+                  <Th title={`In the render of “${out.measured_clip}”`}>measured, dBFS</Th>
+                  <Th>true peak, dBTP</Th>
+                  <Th title="Share of the time in which it turns down">acts, %</Th>
+                </>
+              )}
+            </tr>
+          </thead>
+          <tbody>
+            {toldOf(out.places, out.lowest, kinds.data).map((p) => (
+              <Box as="tr" key={p.node} background={p.node === out.lowest ? "well" : undefined}>
+                <Td textAlign="left" fontWeight="650">
+                  {p.name}
+                </Td>
+                <Td>{signed(p.level_dbfs, 1)}</Td>
+                <Td>{signed(p.dbu, 1)}</Td>
+                <Td>{signed(p.dbv, 1)}</Td>
+                <Td>{Math.abs(p.change_db) < 0.05 ? "0.0" : signed(p.change_db, 1)}</Td>
+                <Td>{signed(p.peak_dbfs, 1)}</Td>
+                <Td color={p.headroom_db < 0 ? "diff" : undefined} fontWeight="650">
+                  {signed(p.headroom_db, 1)}
+                </Td>
+                {out.measured_clip !== null && <MeasuredCells place={p} />}
+              </Box>
+            ))}
+          </tbody>
+        </Table>
+      </Box>
+      <HowComputed>{out.computed_how}</HowComputed>
+    </>
   );
 }
 

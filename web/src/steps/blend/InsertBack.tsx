@@ -4,12 +4,13 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
-import { Figure, Notice, Press, SheetTitle } from "../../ui/controls";
+import { Answer } from "../../ui/Answer";
+import { Figure, Notice, Press } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
-import type { VariantChoice } from "../../ui/variants";
-import { useKeptBlend } from "./kept";
+import type { RouteHandle } from "../../rigs/variants";
+import { START, useKeptBlend } from "./kept";
 
 const SLIDERS: SliderOf<Schemas["InsertRequest"]>[] = [
   {
@@ -51,10 +52,9 @@ function asRig(out: Schemas["InsertOut"], p: number): string {
   );
 }
 
-export function InsertBack({ route }: { route: VariantChoice }) {
+export function useInsert() {
   const { kept, keep } = useKeptBlend();
   const insert = kept.insert!;
-  const change = (more: Partial<typeof insert>) => keep({ insert: { ...insert, ...more } });
   const query = useQuery({
     queryKey: ["insert-back", insert],
     placeholderData: keepPreviousData,
@@ -62,12 +62,23 @@ export function InsertBack({ route }: { route: VariantChoice }) {
     queryFn: ({ signal }) =>
       ask(api.POST("/api/v1/compute/insert-to-parallel", { body: insert, signal })),
   });
-  const out = query.data;
+  return {
+    insert,
+    change: (more: Partial<typeof insert>) => keep({ insert: { ...insert, ...more } }),
+    out: query.data,
+    query,
+  };
+}
+
+interface Props {
+  i: ReturnType<typeof useInsert>;
+  route: RouteHandle;
+}
+
+export function InsertBack({ i, route }: Props) {
+  const { insert, change, out, query } = i;
   return (
-    <Box as="section" aria-label="Insert to pair" minWidth="0" marginTop="22px">
-      <SheetTitle about="the dry and wet path, and the other laws, that sound as an insert does">
-        Back to a pair
-      </SheetTitle>
+    <>
       <Box display="flex" marginTop="4px">
         <Labelled label="law of the insert">
           <Choice value={insert.law} onChange={(event) => change({ law: event.target.value })}>
@@ -79,21 +90,11 @@ export function InsertBack({ route }: { route: VariantChoice }) {
           </Choice>
         </Labelled>
       </Box>
-      <Sliders of={SLIDERS} values={insert} onChange={change} />
+      <Sliders of={SLIDERS} values={insert} onChange={change} rests={START.insert} />
       {query.isError && <Notice kind="fault">{sentenceOf(query.error)}</Notice>}
       {out && (
         <>
-          <Box
-            as="p"
-            fontFamily="title"
-            fontWeight="600"
-            fontSize="17px"
-            lineHeight="24px"
-            marginTop="4px"
-            color={out.impossible ? "diff" : undefined}
-          >
-            {out.sentence}
-          </Box>
+          <Answer fault={!!out.impossible}>{out.sentence}</Answer>
           {!out.impossible && (
             <Box>
               Dry fader{" "}
@@ -114,7 +115,7 @@ export function InsertBack({ route }: { route: VariantChoice }) {
               <Press
                 look="quiet"
                 onClick={() =>
-                  void route.make("Back to a pair", asRig(out, insert.device_mix_percent!))
+                  void route.make("Blend: a pair", asRig(out, insert.device_mix_percent!))
                 }
               >
                 Make a rig of it and listen
@@ -149,6 +150,6 @@ export function InsertBack({ route }: { route: VariantChoice }) {
           </Box>
         </>
       )}
-    </Box>
+    </>
   );
 }

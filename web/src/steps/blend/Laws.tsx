@@ -6,12 +6,12 @@ import { useState } from "react";
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { LawChart } from "../../charts/LawChart";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
+import { Answer } from "../../ui/Answer";
 import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
-import { RigChoice } from "../../ui/RigChoice";
 import { Table, Td, Th } from "../../ui/table";
-import type { VariantChoice } from "../../ui/variants";
+import type { RouteHandle } from "../../rigs/variants";
 import { START, useKeptBlend } from "./kept";
 
 const PAIR_SLIDERS: SliderOf<Schemas["BlendRequest"]>[] = [
@@ -53,12 +53,10 @@ const PAIR_SLIDERS: SliderOf<Schemas["BlendRequest"]>[] = [
   },
 ];
 
-export function Laws({ route }: { route: VariantChoice }) {
+export function useLaws() {
   const { kept, keep } = useKeptBlend();
   const pair = kept.pair!;
   const law = kept.law!;
-  const setLaw = (chosen: string) => keep({ law: chosen });
-  const change = (more: Partial<typeof pair>) => keep({ pair: { ...pair, ...more } });
   const query = useQuery({
     queryKey: ["mix-laws", pair],
     placeholderData: keepPreviousData,
@@ -66,41 +64,53 @@ export function Laws({ route }: { route: VariantChoice }) {
     queryFn: ({ signal }) => ask(api.POST("/api/v1/compute/mix-laws", { body: pair, signal })),
   });
   const out = query.data;
-  const row = out?.rows.find((r) => r.law === law);
+  return {
+    pair,
+    law,
+    setLaw: (chosen: string) => keep({ law: chosen }),
+    change: (more: Partial<typeof pair>) => keep({ pair: { ...pair, ...more } }),
+    out,
+    row: out?.rows.find((r) => r.law === law),
+    fault: query.error,
+  };
+}
+
+type LawsHandle = ReturnType<typeof useLaws>;
+
+export function LawPicture({ l }: { l: LawsHandle }) {
+  const { pair, law, out, row, change } = l;
   return (
     <Box as="section" aria-label="Mix laws" minWidth="0">
-      <SheetTitle about="a dry and a wet path, and the insert that sounds the same">
+      <SheetTitle about="level over the mix knob; thick: dry, wet and their sum">
         Mix laws
       </SheetTitle>
-      <Sliders of={PAIR_SLIDERS} values={pair} onChange={change} />
-      {query.isError && (
+      {l.fault && (
         <Notice
           kind="fault"
           actions={<Press onClick={() => change(START.pair!)}>Begin again</Press>}
         >
-          {sentenceOf(query.error)}
+          {sentenceOf(l.fault)}
         </Notice>
       )}
+      {out && <LawChart out={out} law={law} mix={row?.mix_percent ?? null} />}
+      <Sliders of={PAIR_SLIDERS} values={pair} onChange={change} rests={START.pair} />
+    </Box>
+  );
+}
+
+export function SameInsert({ l, route }: { l: LawsHandle; route: RouteHandle }) {
+  const { pair, law, setLaw, change, out, row } = l;
+  return (
+    <>
       {out && (
         <>
+          <Answer fault={!out.exact}>{out.sentence}</Answer>
           {out.leak_db !== null && (
             <Notice kind="caution">
               At {num(pair.device_mix_percent!, 0)} % wet the device adds {signed(out.leak_db, 1)}{" "}
               dB to the dry sound: the fader no longer sets the wet alone. At 100 % it does.
             </Notice>
           )}
-          <LawChart out={out} law={law} mix={row?.mix_percent ?? null} />
-          <Box
-            as="p"
-            fontFamily="title"
-            fontWeight="600"
-            fontSize="17px"
-            lineHeight="24px"
-            marginTop="6px"
-            color={out.exact ? undefined : "diff"}
-          >
-            {out.sentence}
-          </Box>
           <Box overflowX="auto">
             <Table>
               <thead>
@@ -211,7 +221,7 @@ export function Laws({ route }: { route: VariantChoice }) {
         rest. The null to expect takes dry and wet as unrelated and equally loud: 10 log((a² + b²) /
         (D² + W²)) with a and b what the steps leave over.
       </HowComputed>
-    </Box>
+    </>
   );
 }
 
@@ -223,7 +233,7 @@ function atHalf(out: Schemas["BlendOut"], law: string): string {
 }
 
 /** Set a device of a rig to the insert that was found: its mix, its law, its output. */
-function ToDevice({ route, row }: { route: VariantChoice; row: Schemas["EqualRow"] }) {
+function ToDevice({ route, row }: { route: RouteHandle; row: Schemas["EqualRow"] }) {
   const devices = Object.values(route.variant?.document.nodes ?? {}).filter(
     (n) => "mix_percent" in n && "mix_law" in n,
   );
@@ -237,7 +247,6 @@ function ToDevice({ route, row }: { route: VariantChoice; row: Schemas["EqualRow
   };
   return (
     <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="6px">
-      <RigChoice route={route} />
       <Labelled label="device">
         <Choice value={device.id} onChange={(event) => setChosen(event.target.value)}>
           {devices.map((d) => (
@@ -255,7 +264,8 @@ function ToDevice({ route, row }: { route: VariantChoice; row: Schemas["EqualRow
           )
         }
       >
-        Set it to {num(row.set_mix_percent, 1)} % and {signed(row.set_trim_db, 1)} dB
+        Set it in {route.named} to {num(row.set_mix_percent, 1)} % and {signed(row.set_trim_db, 1)}{" "}
+        dB
       </Press>
     </Box>
   );

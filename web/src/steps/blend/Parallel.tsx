@@ -1,27 +1,22 @@
-/** Parallel compression on the song's own clip: curve, burst, before and after, release, schools. */
+/** Parallel compression: the curve that stays, and a tool for each question about it. */
 import { Box } from "@chakra-ui/react";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { scaleLinear } from "d3-scale";
-import { useState } from "react";
 
-import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
-import { ink } from "../../app/theme";
+import { type Schemas, sentenceOf } from "../../api/client";
 import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "../../charts/axes";
 import { BurstChart } from "../../charts/BurstChart";
-import { TransferChart } from "../../charts/TransferChart";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
-import { ClipChoice, useReadyClips } from "../../ui/clips";
-import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { TransferChart } from "../../charts/TransferChart";
+import { Answer } from "../../ui/Answer";
+import { Empty, Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
-import { useStill, useWidth } from "../../ui/hooks";
+import { useWidth } from "../../ui/hooks";
 import { Table, Td, Th } from "../../ui/table";
-import type { VariantChoice } from "../../ui/variants";
-import { START, useKeptBlend } from "./kept";
+import { ink } from "../../ui/theme";
+import { START } from "./kept";
+import type { ParallelHandle, Settings } from "./useParallel";
 
-type Settings = Schemas["ParallelSettings"];
-
-const COMPRESSOR: SliderOf<Settings>[] = [
+const OF_CURVE: SliderOf<Settings>[] = [
   {
     field: "threshold_db",
     label: "threshold",
@@ -29,6 +24,8 @@ const COMPRESSOR: SliderOf<Settings>[] = [
     high: 0,
     step: 0.5,
     ticks: [-72, -48, -24, 0],
+    least: -80,
+    most: 12,
     shown: (v) => `${signed(v, 1)} dBFS`,
   },
   {
@@ -38,52 +35,8 @@ const COMPRESSOR: SliderOf<Settings>[] = [
     high: 20,
     step: 0.1,
     ticks: [1, 5, 10, 20],
-    shown: (v) => `${num(v, 1)}:1`,
-  },
-  {
-    field: "knee_db",
-    label: "knee",
-    low: 0,
-    high: 24,
-    step: 0.5,
-    ticks: [0, 12, 24],
-    shown: (v) => `${num(v, 1)} dB`,
-  },
-  {
-    field: "makeup_db",
-    label: "make-up",
-    low: 0,
-    high: 30,
-    step: 0.5,
-    ticks: [0, 15, 30],
-    shown: (v) => `${signed(v, 1)} dB`,
-  },
-  {
-    field: "attack_ms",
-    label: "attack",
-    low: 0.1,
-    high: 100,
-    step: 0.5,
-    ticks: [0.1, 50, 100],
-    shown: (v) => `${num(v, 1)} ms`,
-  },
-  {
-    field: "release_ms",
-    label: "release",
-    low: 10,
-    high: 1000,
-    step: 10,
-    ticks: [10, 500, 1000],
-    shown: (v) => `${num(v, 0)} ms`,
-  },
-  {
-    field: "detector_db",
-    label: "into the detector",
-    low: 0,
-    high: 30,
-    step: 1,
-    ticks: [0, 15, 30],
-    shown: (v) => `${signed(v, 0)} dB`,
+    most: 1000,
+    shown: (v) => (v >= 1000 ? "limiter" : `${num(v, 1)}:1`),
   },
   {
     field: "dry_db",
@@ -92,6 +45,8 @@ const COMPRESSOR: SliderOf<Settings>[] = [
     high: 6,
     step: 0.5,
     ticks: [-40, -20, 0],
+    least: -120,
+    most: 24,
     shown: (v) => `${signed(v, 1)} dB`,
   },
   {
@@ -101,74 +56,100 @@ const COMPRESSOR: SliderOf<Settings>[] = [
     high: 12,
     step: 0.5,
     ticks: [-40, -20, 0],
+    least: -120,
+    most: 24,
     shown: (v) => `${signed(v, 1)} dB`,
   },
 ];
 
-export function Parallel({ route }: { route: VariantChoice }) {
-  const { song } = useSongContext();
-  const { kept, keep } = useKeptBlend();
-  const clips = useReadyClips(song.id);
-  const [chosen, setClip] = useState("");
-  const clip = chosen || clips[0]?.id || "";
-  const s: Settings = kept.parallel!;
-  const change = (more: Partial<Settings>) => keep({ parallel: { ...s, ...more } });
-  const curve = useQuery({
-    queryKey: ["parallel", s],
-    placeholderData: keepPreviousData,
-    staleTime: Infinity,
-    queryFn: ({ signal }) =>
-      ask(api.POST("/api/v1/compute/parallel-compression", { body: s, signal })),
-  });
-  const still = useStill(s, 250);
-  const measured = useQuery({
-    queryKey: ["parallel-clip", clip, still],
-    enabled: !!clip,
-    placeholderData: keepPreviousData,
-    staleTime: Infinity,
-    queryFn: ({ signal }) =>
-      ask(
-        api.POST("/api/v1/clips/{clip_id}/parallel", {
-          params: { path: { clip_id: clip } },
-          body: still,
-          signal,
-        }),
-      ),
-  });
-  const view = curve.data?.view;
-  const m = measured.data;
+const OF_KNEE: SliderOf<Settings>[] = [
+  {
+    field: "knee_db",
+    label: "knee",
+    low: 0,
+    high: 24,
+    step: 0.5,
+    ticks: [0, 12, 24],
+    least: 0,
+    most: 48,
+    shown: (v) => `${num(v, 1)} dB`,
+  },
+  {
+    field: "makeup_db",
+    label: "make-up",
+    low: 0,
+    high: 30,
+    step: 0.5,
+    ticks: [0, 15, 30],
+    least: -24,
+    most: 48,
+    shown: (v) => `${signed(v, 1)} dB`,
+  },
+  {
+    field: "detector_db",
+    label: "into the detector",
+    low: 0,
+    high: 30,
+    step: 1,
+    ticks: [0, 15, 30],
+    least: -24,
+    most: 48,
+    shown: (v) => `${signed(v, 0)} dB`,
+  },
+];
+
+const OF_TIME: SliderOf<Settings>[] = [
+  {
+    field: "attack_ms",
+    label: "attack",
+    low: 0.1,
+    high: 100,
+    step: 0.5,
+    ticks: [0.1, 50, 100],
+    least: 0.01,
+    most: 500,
+    shown: (v) => `${num(v, 1)} ms`,
+  },
+  {
+    field: "release_ms",
+    label: "release",
+    low: 10,
+    high: 1000,
+    step: 10,
+    ticks: [10, 500, 1000],
+    least: 1,
+    most: 5000,
+    shown: (v) => `${num(v, 0)} ms`,
+  },
+];
+
+interface Props {
+  p: ParallelHandle;
+}
+
+export function CurvePicture({ p }: Props) {
   return (
-    <Box as="section" aria-label="Parallel compression" minWidth="0">
-      <SheetTitle page about="output up, input across, dBFS">
-        Parallel compression
-      </SheetTitle>
-      <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
-        <ClipChoice label="clip" clips={clips} value={clip} onChoose={setClip} />
-        <Press onClick={() => void route.make("Parallel compression", asRig(s))}>
-          Make a rig of it and listen
-        </Press>
-      </Box>
-      {curve.isError && (
+    <Box as="section" aria-label="Out against in" minWidth="0">
+      <SheetTitle about="dBFS; the thickest line is what is heard">Out against in</SheetTitle>
+      {p.fault && (
         <Notice
           kind="fault"
-          actions={<Press onClick={() => change(START.parallel!)}>Begin again</Press>}
+          actions={<Press onClick={() => p.change(START.parallel!)}>Begin again</Press>}
         >
-          {sentenceOf(curve.error)}
+          {sentenceOf(p.fault)}
         </Notice>
       )}
-      {view && <TransferChart view={view} settings={s} histogram={m ?? null} />}
-      {view && (
-        <Box
-          as="p"
-          fontFamily="title"
-          fontWeight="600"
-          fontSize="17px"
-          lineHeight="23px"
-          marginTop="4px"
-        >
-          {view.sentence}
-        </Box>
-      )}
+      {p.view && <TransferChart view={p.view} settings={p.s} histogram={p.measured ?? null} />}
+      <Sliders of={OF_CURVE} values={p.s} onChange={p.change} rests={START.parallel} />
+    </Box>
+  );
+}
+
+export function Lift({ p }: Props) {
+  const { view } = p;
+  return (
+    <>
+      {view && <Answer>{view.sentence}</Answer>}
       {view?.instead && (
         <Box fontSize="13px">
           <Box as="span" color="diff" fontWeight="650">
@@ -177,92 +158,154 @@ export function Parallel({ route }: { route: VariantChoice }) {
           {view.instead.sentence}
         </Box>
       )}
-      <Sliders of={COMPRESSOR} values={s} onChange={change} />
-      <Box fontSize="13px" color="ink2" marginTop="4px">
-        Attack works the other way round under a quiet lift: the faster it is, the more of a hit is
-        left to the dry path, because the copy ducks out of its way.
-      </Box>
-      {[...(view?.cautions ?? []), ...(m?.cautions ?? [])].map((text) => (
+      <Sliders of={OF_KNEE} values={p.s} onChange={p.change} rests={START.parallel} />
+      {view && Math.abs(view.follow_db - p.s.makeup_db!) > 0.05 && (
+        <Box fontSize="13px">
+          Make-up of {signed(view.follow_db, 1)} dB would give a sound at full scale its level back.{" "}
+          <Press
+            look="quiet"
+            minHeight="24px"
+            onClick={() => p.change({ makeup_db: Number(view.follow_db.toFixed(1)) })}
+          >
+            Take {signed(view.follow_db, 1)} dB
+          </Press>
+        </Box>
+      )}
+      {[...(view?.cautions ?? []), ...(p.measured?.cautions ?? [])].map((text) => (
         <Notice key={text} kind="caution">
           {text}
         </Notice>
       ))}
-      {view && <BurstChart burst={view.burst} />}
-      {kept.school === "whole" && m && m.most_reduction_db > 2 && (
-        <Notice kind="caution">
-          {num(m.most_reduction_db, 1)} dB are taken at most: for a whole mix 1 to 2 dB leave the
-          rest to mastering.
-        </Notice>
-      )}
-      {m && <BeforeAfter measured={m} />}
-      {measured.isError && <Notice kind="fault">{sentenceOf(measured.error)}</Notice>}
-      {m && <Reduction measured={m} />}
-      <Box marginTop="12px">
-        <SheetTitle sub about="starting points, each with its reason">
-          Three schools
-        </SheetTitle>
-        {(curve.data?.schools ?? []).map((school) => {
-          const here = Object.entries(school.settings).every(
-            ([field, value]) => s[field as keyof Settings] === value,
-          );
-          const from = kept.school === school.id;
-          return (
-            <Box
-              key={school.id}
-              display="flex"
-              flexWrap="wrap"
-              gap="2px 14px"
-              alignItems="center"
-              paddingBlock="6px"
-              borderTop="1px solid"
-              borderColor="rule"
-              background={here ? "well" : undefined}
-            >
-              <Box flex="1" minWidth="220px">
-                <Box as="strong" fontWeight="650">
-                  {school.name}
-                </Box>{" "}
-                <Box as="span" color="ink2">
-                  {num(school.settings.ratio!, 1)}:1 from {signed(school.settings.threshold_db!, 0)}
-                  , attack {num(school.settings.attack_ms!, 0)} ms
-                </Box>
-                <Box fontSize="13px" color="ink2">
-                  {school.why}
-                </Box>
-              </Box>
-              {here ? (
-                <strong>in force</strong>
-              ) : (
-                <>
-                  {from && (
-                    <Box as="span" fontSize="13px" color="ink2">
-                      begun here
-                    </Box>
-                  )}
-                  <Press
-                    look="quiet"
-                    onClick={() => keep({ parallel: school.settings, school: school.id })}
-                  >
-                    Start here
-                  </Press>
-                </>
-              )}
-            </Box>
-          );
-        })}
-      </Box>
+      <Schools p={p} />
       <HowComputed>
         The static curve is Giannoulis, Massberg and Reiss 2012, eq. 4. The sum is coherent: 20
         log(d 10^(x/20) + w 10^(y/20)). Its slope is that of both paths weighted by what each
         brings; the local ratio is one over it. Before and after run the compressor on the clip,
         sample by sample.
       </HowComputed>
+    </>
+  );
+}
+
+function Schools({ p }: Props) {
+  const { s, school: begun } = p;
+  return (
+    <Box marginTop="12px">
+      <SheetTitle sub about="starting points, each with its reason">
+        Start from
+      </SheetTitle>
+      {p.schools.map((school) => {
+        const here = Object.entries(school.settings).every(
+          ([field, value]) => s[field as keyof Settings] === value,
+        );
+        const from = begun === school.id;
+        return (
+          <Box
+            key={school.id}
+            display="flex"
+            flexWrap="wrap"
+            gap="2px 14px"
+            alignItems="center"
+            paddingBlock="6px"
+            borderTop="1px solid"
+            borderColor="rule"
+            background={here ? "well" : undefined}
+          >
+            <Box flex="1" minWidth="220px">
+              <Box as="strong" fontWeight="650">
+                {school.name}
+              </Box>{" "}
+              <Box as="span" color="ink2">
+                {num(school.settings.ratio!, 1)}:1 from {signed(school.settings.threshold_db!, 0)},
+                attack {num(school.settings.attack_ms!, 0)} ms
+              </Box>
+              <Box fontSize="13px" color="ink2">
+                {school.why}
+              </Box>
+            </Box>
+            {here ? (
+              <strong>in force</strong>
+            ) : (
+              <>
+                {from && (
+                  <Box as="span" fontSize="13px" color="ink2">
+                    begun here
+                  </Box>
+                )}
+                <Press look="quiet" onClick={() => p.begin(school.settings, school.id)}>
+                  Start here
+                </Press>
+              </>
+            )}
+          </Box>
+        );
+      })}
     </Box>
   );
 }
 
+export function Hit({ p }: Props) {
+  const { view } = p;
+  return (
+    <>
+      {view && (
+        <Answer>
+          A hit starts {num(view.burst.sum_overshoot_db, 1)} dB above where it settles; the
+          compressor alone: {num(view.burst.overshoot_db, 1)} dB.
+        </Answer>
+      )}
+      {view && <BurstChart burst={view.burst} />}
+      <Sliders of={OF_TIME} values={p.s} onChange={p.change} rests={START.parallel} />
+      <Box fontSize="13px" color="ink2" marginTop="4px">
+        Attack works the other way round under a quiet lift: the faster it is, the more of a hit is
+        left to the dry path, because the copy ducks out of its way.
+      </Box>
+    </>
+  );
+}
+
+export function OverClip({ p }: Props) {
+  const m = p.measured;
+  return (
+    <>
+      {!p.clip && <Empty>Bring a clip in above, and see here what is taken from it.</Empty>}
+      {p.measuredFault && <Notice kind="fault">{sentenceOf(p.measuredFault)}</Notice>}
+      {m && (
+        <>
+          <Answer>
+            Up to {num(m.most_reduction_db, 1)} dB are taken; {num(m.reduced_percent, 0)} % of the
+            time has more than 1 dB.
+          </Answer>
+          <Reduction measured={m} />
+          <Sliders of={OF_TIME} values={p.s} onChange={p.change} rests={START.parallel} />
+        </>
+      )}
+      {p.school === "whole" && m && m.most_reduction_db > 2 && (
+        <Notice kind="caution">
+          {num(m.most_reduction_db, 1)} dB are taken at most: for a whole mix 1 to 2 dB leave the
+          rest to mastering.
+        </Notice>
+      )}
+    </>
+  );
+}
+
+export function Match({ p }: Props) {
+  const m = p.measured;
+  if (!m) return <Empty>Bring a clip in above: before and after are measured on it.</Empty>;
+  return (
+    <>
+      <Answer>
+        {signed(m.match_db, 1)} dB make it as loud after as before; the quiet floor comes up by{" "}
+        {m.floor_lift_db === null ? "nothing" : `${num(m.floor_lift_db, 1)} dB`}.
+      </Answer>
+      <BeforeAfter measured={m} />
+    </>
+  );
+}
+
 /** The compressor beside its dry path, in the notation. */
-function asRig(s: Settings): string {
+export function asRig(s: Settings): string {
   const set = [
     `threshold ${s.threshold_db! - s.detector_db!} dB`,
     `ratio ${s.ratio}`,
@@ -284,21 +327,21 @@ function Reduction({ measured: m }: { measured: Schemas["ParallelMeasured"] }) {
   const seconds = m.reduction_db.length * 0.02;
   const x = scaleLinear([0, Math.max(0.1, seconds)], [42, width - 8]);
   const low = Math.min(-6, -Math.ceil(m.most_reduction_db / 6) * 6);
-  const y = scaleLinear([0, low], [6, 84]);
-  const level = scaleLinear([0, -60], [6, 84]).clamp(true);
+  const y = scaleLinear([0, low], [6, 124]);
+  const level = scaleLinear([0, -60], [6, 124]).clamp(true);
   return (
     <Box marginTop="12px" ref={frame} minWidth="0">
-      <SheetTitle sub about={m.release_said}>
-        Gain over time
-      </SheetTitle>
+      <Box color="ink2" fontSize="13px">
+        {m.release_said}
+      </Box>
       <svg
         width={width}
-        height="112"
+        height="152"
         display="block"
         role="img"
         aria-label={`Gain reduction, up to ${num(m.most_reduction_db, 1)} dB. ${m.release_said}`}
       >
-        <rect x="42" y="2" width={width - 50} height="84" fill={ink("sheet")} />
+        <rect x="42" y="2" width={width - 50} height="124" fill={ink("sheet")} />
         <Gridlines scale={y} ticks={[0, low / 2, low]} x1={42} x2={width - 8} />
         <AxisLeft scale={y} at={42} ticks={[0, low / 2, low]} format={(v) => signed(v, 0)} />
         <path
@@ -324,7 +367,7 @@ function Reduction({ measured: m }: { measured: Schemas["ParallelMeasured"] }) {
         </text>
         <AxisBottom
           scale={x}
-          at={86}
+          at={126}
           ticks={x.ticks(Math.max(3, Math.floor(width / 90)))}
           unit="s"
         />
@@ -343,12 +386,6 @@ function BeforeAfter({ measured: m }: { measured: Schemas["ParallelMeasured"] })
   const cell = (v: number | null | undefined) => (v == null ? "-" : num(v, 1));
   return (
     <Box marginTop="12px">
-      <SheetTitle
-        sub
-        about={`the whole clip; up to ${num(m.most_reduction_db, 1)} dB of reduction`}
-      >
-        Before and after
-      </SheetTitle>
       <Table>
         <thead>
           <tr>

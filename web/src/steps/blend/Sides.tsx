@@ -5,17 +5,18 @@ import { scaleLinear, scaleLog } from "d3-scale";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
+import { Answer } from "../../ui/Answer";
 import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
-import type { VariantChoice } from "../../ui/variants";
-import { useKeptBlend } from "./kept";
+import type { RouteHandle } from "../../rigs/variants";
+import { START, useKeptBlend } from "./kept";
 
 const DELAY: SliderOf<Schemas["StereoRequest"]>[] = [
   {
@@ -136,23 +137,41 @@ function asRig(s: Schemas["StereoRequest"]): string {
   );
 }
 
-export function Sides({ route }: { route: VariantChoice }) {
+export function useSides() {
   const { kept, keep } = useKeptBlend();
   const s = kept.sides!;
-  const change = (more: Partial<typeof s>) => keep({ sides: { ...s, ...more } });
   const query = useQuery({
     queryKey: ["stereo", s],
     placeholderData: keepPreviousData,
     staleTime: Infinity,
     queryFn: ({ signal }) => ask(api.POST("/api/v1/compute/stereo", { body: s, signal })),
   });
-  const out = query.data;
+  return {
+    s,
+    change: (more: Partial<typeof s>) => keep({ sides: { ...s, ...more } }),
+    out: query.data,
+    fault: query.error,
+  };
+}
+
+interface Props {
+  h: ReturnType<typeof useSides>;
+}
+
+export function CombPicture({ h }: Props) {
+  const { s, change, out, fault } = h;
   return (
-    <Box as="section" aria-label="Sides" minWidth="0" marginTop="22px">
-      <SheetTitle about="one side later: what mono makes of it, and where it is heard">
-        Sides
-      </SheetTitle>
-      <Sliders of={DELAY} values={s} onChange={change} alarms={{ apart_ms: s.fused_ms }} />
+    <Box as="section" aria-label="Mono" minWidth="0">
+      <SheetTitle about="what mono makes of two sides, dB over Hz">One side later</SheetTitle>
+      {fault && <Notice kind="fault">{sentenceOf(fault)}</Notice>}
+      {out && <Comb out={out} />}
+      <Sliders
+        of={DELAY}
+        values={s}
+        onChange={change}
+        alarms={{ apart_ms: s.fused_ms }}
+        rests={START.sides}
+      />
       <label>
         <input
           type="checkbox"
@@ -161,13 +180,17 @@ export function Sides({ route }: { route: VariantChoice }) {
         />{" "}
         later side inverted
       </label>
-      {query.isError && <Notice kind="fault">{sentenceOf(query.error)}</Notice>}
+    </Box>
+  );
+}
+
+export function Later({ h, route }: Props & { route: RouteHandle }) {
+  const { s, change, out } = h;
+  return (
+    <>
       {out && (
         <>
-          <Comb out={out} />
-          <Box as="p" fontWeight="650">
-            {out.sentence}
-          </Box>
+          <Answer>{out.sentence}</Answer>
           <Box fontSize="13px" color="ink2">
             Notches at{" "}
             {out.notches_hz
@@ -178,78 +201,83 @@ export function Sides({ route }: { route: VariantChoice }) {
             {signed(out.peak_db, 1)} dB. The trade of level against time is rough, and yours may
             differ.
           </Box>
-          <Press look="quiet" onClick={() => void route.make("Later side", asRig(s))}>
+          <Press onClick={() => void route.make("Blend: later side", asRig(s))}>
             Make a rig of it and listen
           </Press>
-          <Sliders of={CHORUS} values={s} onChange={change} />
-          <Box>
-            It swings by <Figure label="Chorus" value={num(out.cents, 1)} unit="cents" />;{" "}
-            {num(out.centre_share_percent, 0)} % of the power beside two moving amps stays still.
-          </Box>
-        </>
-      )}
-      {out && (
-        <>
           <Box marginTop="14px">
-            <SheetTitle sub about="a dry centre between two wet sides">
-              Centre and sides
+            <SheetTitle sub about="moving, beside a centre that stays still">
+              Chorus
             </SheetTitle>
-            <Sliders of={THREE} values={s} onChange={change} />
-            <Box as="p" fontWeight="650" marginTop="4px">
-              {out.plan_said}
-            </Box>
-            <Box fontSize="13px" color="ink2">
-              The room hears {signed(out.room_db, 1)} dB against the centre alone. Each side at{" "}
-              <Figure label="Side needed" value={signed(out.side_needed_db, 1)} unit="dB" />
-              <Press
-                look="quiet"
-                minHeight="24px"
-                onClick={() => change({ wet_side_db: Number(out.side_needed_db.toFixed(1)) })}
-              >
-                take it
-              </Press>
-            </Box>
-          </Box>
-          <Box marginTop="14px">
-            <SheetTitle sub about="what a width and a pan leave, and what mono makes of it">
-              Width and pan
-            </SheetTitle>
-            <Sliders of={PLACE} values={s} onChange={change} />
+            <Sliders of={CHORUS} values={s} onChange={change} rests={START.sides} />
             <Box>
-              Mid {signed(out.width_mid_db ?? 0, 1)} dB, side{" "}
-              {out.width_side_db === null ? "nothing" : `${signed(out.width_side_db, 1)} dB`}; mono
-              against stereo {signed(out.width_mono_db, 1)} dB.
+              It swings by <Figure label="Chorus" value={num(out.cents, 1)} unit="cents" />;{" "}
+              {num(out.centre_share_percent, 0)} % of the power beside two moving amps stays still.
             </Box>
-            <Table>
-              <thead>
-                <tr>
-                  <Th textAlign="left">pan law, dB at the centre</Th>
-                  <Th>left, dB</Th>
-                  <Th>right, dB</Th>
-                  <Th>mono, dB</Th>
-                </tr>
-              </thead>
-              <tbody>
-                {out.pans.map((p) => (
-                  <tr key={p.law}>
-                    <Td textAlign="left">{p.law.replace("-", "\u2212")}</Td>
-                    <Td>{p.left_db === null ? "off" : signed(p.left_db, 1)}</Td>
-                    <Td>{p.right_db === null ? "off" : signed(p.right_db, 1)}</Td>
-                    <Td>{signed(p.mono_db, 1)}</Td>
-                  </tr>
-                ))}
-              </tbody>
-            </Table>
           </Box>
         </>
       )}
-      <Levels />
       <HowComputed>
         Mono is half the sum of both sides: notches at odd multiples of 1/(2 τ), of 1/τ when
-        inverted. Pitch of a chorus: 1200 log2(1 + 2π f d) cents. dBu is against 0.7746 V, dBV
-        against 1 V.
+        inverted. Pitch of a chorus: 1200 log2(1 + 2π f d) cents.
       </HowComputed>
-    </Box>
+    </>
+  );
+}
+
+export function Centre({ h }: Props) {
+  const { s, change, out } = h;
+  if (!out) return null;
+  return (
+    <>
+      <Sliders of={THREE} values={s} onChange={change} />
+      <Answer>{out.plan_said}</Answer>
+      <Box fontSize="13px" color="ink2">
+        The room hears {signed(out.room_db, 1)} dB against the centre alone. Each side at{" "}
+        <Figure label="Side needed" value={signed(out.side_needed_db, 1)} unit="dB" />
+        <Press
+          look="quiet"
+          minHeight="24px"
+          onClick={() => change({ wet_side_db: Number(out.side_needed_db.toFixed(1)) })}
+        >
+          take it
+        </Press>
+      </Box>
+    </>
+  );
+}
+
+export function Width({ h }: Props) {
+  const { s, change, out } = h;
+  if (!out) return null;
+  return (
+    <>
+      <Sliders of={PLACE} values={s} onChange={change} />
+      <Box>
+        Mid {signed(out.width_mid_db ?? 0, 1)} dB, side{" "}
+        {out.width_side_db === null ? "nothing" : `${signed(out.width_side_db, 1)} dB`}; mono
+        against stereo {signed(out.width_mono_db, 1)} dB.
+      </Box>
+      <Table>
+        <thead>
+          <tr>
+            <Th textAlign="left">pan law, dB at the centre</Th>
+            <Th>left, dB</Th>
+            <Th>right, dB</Th>
+            <Th>mono, dB</Th>
+          </tr>
+        </thead>
+        <tbody>
+          {out.pans.map((p) => (
+            <tr key={p.law}>
+              <Td textAlign="left">{p.law.replace("-", "\u2212")}</Td>
+              <Td>{p.left_db === null ? "off" : signed(p.left_db, 1)}</Td>
+              <Td>{p.right_db === null ? "off" : signed(p.right_db, 1)}</Td>
+              <Td>{signed(p.mono_db, 1)}</Td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+    </>
   );
 }
 
@@ -257,12 +285,12 @@ function Comb({ out }: { out: Schemas["StereoOut"] }) {
   const [frame, width] = useWidth<HTMLDivElement>(300);
   const top = out.response_hz.at(-1)!;
   const x = scaleLog([20, top], [42, width - 8]);
-  const y = scaleLinear([3, -30], [4, 112]).clamp(true);
+  const y = scaleLinear([3, -30], [4, 212]).clamp(true);
   const ticks = [0, -10, -20, -30];
   return (
     <Box ref={frame} minWidth="0" marginTop="4px">
-      <svg width={width} height="140" display="block" role="img" aria-label={out.sentence}>
-        <rect x="42" y="4" width={width - 50} height="108" fill={ink("sheet")} />
+      <svg width={width} height="240" display="block" role="img" aria-label={out.sentence}>
+        <rect x="42" y="4" width={width - 50} height="208" fill={ink("sheet")} />
         <Gridlines scale={y} ticks={ticks} x1={42} x2={width - 8} />
         <AxisLeft scale={y} at={42} ticks={ticks} format={(v) => signed(v, 0)} />
         <path
@@ -276,7 +304,7 @@ function Comb({ out }: { out: Schemas["StereoOut"] }) {
         />
         <AxisBottom
           scale={x}
-          at={112}
+          at={212}
           ticks={[20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000].filter((f) => f <= top)}
           format={(f) => (f >= 1000 ? `${f / 1000} k` : num(f, 0))}
           unit="Hz, mono"
@@ -286,7 +314,7 @@ function Comb({ out }: { out: Schemas["StereoOut"] }) {
   );
 }
 
-function Levels() {
+export function Units() {
   const [level, setLevel] = useState<Schemas["LevelRequest"]>({
     value: -18,
     unit: "dBFS",
@@ -300,10 +328,7 @@ function Levels() {
   });
   const out = query.data;
   return (
-    <Box as="section" aria-label="Levels" marginTop="16px">
-      <SheetTitle sub about="one level in every unit">
-        Levels
-      </SheetTitle>
+    <Box>
       <Box display="flex" flexWrap="wrap" gap="8px 20px" alignItems="end" marginTop="4px">
         <Box width="180px">
           <ScaleSlider

@@ -1,6 +1,6 @@
 /** What of Blend is kept with the song. */
 import type { Schemas } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 
 export type Kept = Schemas["KeptBlend"];
 export const START: Kept = {
@@ -9,6 +9,7 @@ export const START: Kept = {
     ratio: 4,
     knee_db: 6,
     makeup_db: 0,
+    follow: false,
     attack_ms: 10,
     release_ms: 120,
     dry_db: -3,

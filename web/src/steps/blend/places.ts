@@ -1,6 +1,6 @@
 /** Which places of a course are told of, and what was measured there. */
 import type { Kind, Schemas } from "../../api/client";
-import { hasTrait } from "../../ui/traits";
+import { hasTrait } from "../../rigs/traits";
 
 export type CoursePlace = Schemas["CourseLevels"]["places"][number];
 

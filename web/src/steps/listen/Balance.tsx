@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { HIGH, LOW, stepped, type WetDb, wetWords } from "./wet";

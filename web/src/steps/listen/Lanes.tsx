@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 import type { PointerEvent } from "react";
 
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { AxisBottom, halo } from "../../charts/axes";
 import { clockFine } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";

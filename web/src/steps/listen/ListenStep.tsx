@@ -2,23 +2,22 @@
 import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
+import { NavLink } from "react-router";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { useKey } from "../../app/keys";
-import { useSongContext } from "../../app/Shell";
+import { useKey } from "../../ui/keys";
+import { useSongContext } from "../../song/context";
 import { type Stretch, Wave } from "../../charts/Wave";
-import { ClipChoice, useReadyClips } from "../../ui/clips";
-import { announce, Hint, Notice, Press, SheetTitle } from "../../ui/controls";
+import { announce, Empty, Hint, Notice, Press, SheetTitle } from "../../ui/controls";
 import { clockFine, num, signed } from "../../ui/format";
 import { useLater } from "../../ui/hooks";
 import { Choice, Labelled } from "../../ui/QuantityField";
-import { Record } from "../../ui/Record";
+import { Record } from "../../clips/Record";
 import { SheetTabs } from "../../ui/SheetTabs";
-import { nameOf } from "../route/Inspector";
-import { useClip } from "../verify/queries";
+import { nameOf } from "../../rigs/names";
+import { useClip } from "../../clips/queries";
 import { Balance } from "./Balance";
-import { useHeld, useSoundKeys } from "./heard-keys";
+import { useHeld } from "./heard-keys";
 import { Lanes } from "./Lanes";
 import { MovesSheet, useMoves, withPoint } from "./MovesSheet";
 import { Spectrum } from "./Spectrum";
@@ -41,42 +40,32 @@ const SHEETS: [Sheet, string][] = [
 const LONGEST_S = 30;
 const KEYS = ["1", "2", "3", "4", "5", "6", "7", "8", "9"] as const;
 export default function ListenStep() {
-  const { song } = useSongContext();
-  const rigs = useQuery({
-    queryKey: ["rigs", song.id],
-    queryFn: () =>
-      ask(api.GET("/api/v1/songs/{song_id}/rigs", { params: { path: { song_id: song.id } } })),
-  });
-  const clips = useReadyClips(song.id);
-  const [asked] = useSearchParams();
-  const [rigId, setRigId] = useState(asked.get("rig") ?? "");
-  const rig = rigs.data?.find((r) => r.id === rigId) ?? rigs.data?.[0];
-  if (rigs.data && !rig)
+  const { rig } = useSongContext();
+  if (!rig)
     return (
       <Box>
         <SheetTitle page>Listening</SheetTitle>
-        <Box marginTop="8px">There is no rig to hear yet. Begin one under Route.</Box>
+        <Empty action={<NavLink to="../route?new=1">Begin a rig</NavLink>}>
+          There is no rig to hear yet.
+        </Empty>
       </Box>
     );
-  if (!rig) return null;
-  return <Listening key={rig.id} rig={rig} rigs={rigs.data!} onRig={setRigId} clips={clips} />;
+  return <Listening key={rig.id} rig={rig} />;
 }
 
 interface Props {
   rig: Schemas["RigOut"];
-  rigs: Schemas["RigOut"][];
-  clips: Schemas["ClipOut"][];
-  onRig: (id: string) => void;
 }
 
-function Listening({ rig, rigs, clips, onRig }: Props) {
-  const { song } = useSongContext();
+function Listening({ rig }: Props) {
+  const { song, clips, clip: clipInHand, variant: inHand, take } = useSongContext();
   const client = useQueryClient();
-  const [clipChosen, setClip] = useState("");
-  const clip = clipChosen || clips[0]?.id || "";
+  const clip = clipInHand?.id ?? "";
   const detail = useClip(clip || null).data;
   const whole = detail?.facts?.seconds ?? 0;
-  const [region, setRegion] = useState<Stretch | null>(null);
+  const [chosen, setChosen] = useState<{ clip: string; region: Stretch | null } | null>(null);
+  const region = chosen?.clip === clip ? chosen.region : null;
+  const setRegion = (next: Stretch | null) => setChosen({ clip, region: next });
   const stretch: Stretch = region ?? { start_s: 0, length_s: whole > LONGEST_S ? LONGEST_S : null };
   const first = useVariantOf(rig.variants[0]!.id, song.revision);
   const boards = first?.view.report.boards ?? [];
@@ -98,7 +87,8 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
   const sounds: Sound[] = [...variants, bare];
   const done = sounds.filter((s) => s.render?.status === "done" && s.render.report);
   const [heardId, setHeardId] = useState("");
-  const heard = done.find((s) => s.id === heardId) ?? done[0];
+  const heard =
+    done.find((s) => s.id === heardId) ?? done.find((s) => s.id === inHand?.id) ?? done[0];
   const [looped, setLooped] = useState(true);
   const [matched, setMatched] = useState(true);
   const [basis, setBasis] = useState<"whole" | "wet">("whole");
@@ -235,8 +225,32 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
     () => (playing ? stop() : heard && void play(heard.id, position)),
     idle,
   );
-  useSoundKeys(idle, (i) => done[i] && done[i] !== bare && switchTo(done[i]!.id));
-  useKey("listen", "0", () => done.includes(bare) && switchTo(bare.id), idle);
+  // The variant in hand is what is heard, by whatever key or choice it came there.
+  const wanted = inHand?.id ?? "";
+  const followed = useRef(wanted);
+  useEffect(() => {
+    if (followed.current === wanted || !idle) return;
+    followed.current = wanted;
+    if (done.some((s) => s.id === wanted)) switchTo(wanted);
+  });
+  const hear = (id: string) => {
+    switchTo(id);
+    if (rig.variants.some((v) => v.id === id)) {
+      followed.current = id;
+      take({ variant: id });
+    }
+  };
+  useKey(
+    "listen",
+    "C",
+    () => {
+      const other = `${wanted} capture`;
+      if (done.some((s) => s.id === other)) hear(heard?.id === other ? wanted : other);
+      else announce("This variant has no capture yet.");
+    },
+    idle,
+  );
+  useKey("listen", "0", () => done.includes(bare) && hear(bare.id), idle);
   useKey("listen", "M", () => change({ mono: !toggles.mono }));
   useKey("listen", "W", () => change({ swap: !toggles.swap }));
   useKey("listen", "P", () => change({ flip: !toggles.flip }));
@@ -375,26 +389,6 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
         </Notice>
       )}
       <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
-        {rigs.length > 1 && (
-          <Labelled label="rig">
-            <Choice value={rig.id} maxWidth="220px" onChange={(event) => onRig(event.target.value)}>
-              {rigs.map((r) => (
-                <option key={r.id} value={r.id}>
-                  {r.name}
-                </option>
-              ))}
-            </Choice>
-          </Labelled>
-        )}
-        <ClipChoice
-          label="clip"
-          clips={clips}
-          value={clip}
-          onChoose={(id) => {
-            setClip(id);
-            setRegion(null);
-          }}
-        />
         {boards.length > 1 && first && (
           <Labelled label="played into, heard at">
             <Choice
@@ -426,7 +420,7 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
           Stretch: {clockFine(stretch.start_s)} to{" "}
           {clockFine(stretch.length_s === null ? whole : stretch.start_s + stretch.length_s)}
         </Press>
-        <Record songId={song.id} onClip={setClip} />
+        <Record songId={song.id} onClip={(id) => take({ clip: id })} />
       </Box>
       {choosing && detail && (
         <Box marginTop="8px" aria-label="Stretch of the clip" as="section">
@@ -444,7 +438,8 @@ function Listening({ rig, rigs, clips, onRig }: Props) {
       )}
       {!clips.length && (
         <Notice kind="note">
-          Bring a clip in under Verify, or record one here: a rig is heard on it.
+          Drop a file on this page, choose one with “Bring one in …” above, or record: a rig is
+          heard on a clip.
         </Notice>
       )}
 

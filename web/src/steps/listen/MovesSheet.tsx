@@ -6,8 +6,8 @@ import { useState } from "react";
 import { api, ask, type Kind, type Schemas, sentenceOf, type Variant } from "../../api/client";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
-import { useKinds } from "../../ui/kinds";
-import { hasTrait } from "../../ui/traits";
+import { useKinds } from "../../rigs/kinds";
+import { hasTrait } from "../../rigs/traits";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas } from "../../api/client";
-import { ClipChoice } from "../../ui/clips";
+import { ClipChoice } from "../../clips/ClipChoice";
 import { Figure, Hint, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";

@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear, scaleLog } from "d3-scale";
 
 import type { Schemas } from "../../api/client";
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { AxisBottom, AxisLeft, Gridlines, stepPath } from "../../charts/axes";
 import { signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";

@@ -4,9 +4,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { useKey } from "../../app/keys";
-import { ink } from "../../app/theme";
-import { ClipChoice, useReadyClips } from "../../ui/clips";
+import { useKey } from "../../ui/keys";
+import { ink } from "../../ui/theme";
+import { ClipChoice } from "../../clips/ClipChoice";
+import { useReadyClips } from "../../clips/queries";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";

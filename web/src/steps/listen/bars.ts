@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, ask, type Schemas } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 import type { WetDb } from "./wet";
 
 export interface Bar {

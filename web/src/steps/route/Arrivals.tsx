@@ -3,7 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear, scaleLog } from "d3-scale";
 
 import type { Board, RigView } from "../../api/client";
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { Figure, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";

@@ -3,12 +3,12 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear, scaleLog } from "d3-scale";
 
 import type { Variant } from "../../api/client";
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "../../charts/axes";
 import { SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
-import { nameOf } from "./Inspector";
+import { nameOf } from "../../rigs/names";
 
 export function Travel({ variant }: { variant: Variant }) {
   const [frame, width] = useWidth<HTMLDivElement>(240);

@@ -1,5 +1,5 @@
 /** The few marks of the chart; each always stands beside a name. */
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 
 const BARS = new Set(["level", "send", "return", "fader", "volume"]);
 

@@ -12,10 +12,11 @@ import {
   sentenceOf,
   type Variant,
 } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { nameOf } from "../../rigs/names";
+import { useSongContext } from "../../song/context";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
-import { hasTrait } from "../../ui/traits";
+import { hasTrait } from "../../rigs/traits";
 import { FrameSlots } from "./FrameSlots";
 
 type Values = Record<string, unknown>;
@@ -141,10 +142,6 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
       </Box>
     </Box>
   );
-}
-
-export function nameOf(variant: Variant, id: string): string {
-  return variant.view.layout.nodes.find((n) => n.id === id)?.shown ?? id;
 }
 
 function Fields({

@@ -2,7 +2,7 @@
 import { Box } from "@chakra-ui/react";
 
 import type { RigView } from "../../api/client";
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { useWidth } from "../../ui/hooks";
 import { Glyph } from "./Glyph";
 

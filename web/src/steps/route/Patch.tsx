@@ -4,7 +4,7 @@ import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 
 import type { RigAction, Variant } from "../../api/client";
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { AxisBottom } from "../../charts/axes";
 import { Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";

@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 
 import type { Board, RigAction, Variant } from "../../api/client";
 import { Choice, Labelled } from "../../ui/QuantityField";
-import { nameOf } from "./Inspector";
+import { nameOf } from "../../rigs/names";
 
 interface Props {
   variant: Variant;

@@ -4,7 +4,7 @@ import { scaleLinear } from "d3-scale";
 import { type KeyboardEvent, useEffect, useRef } from "react";
 
 import type { RigView } from "../../api/client";
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { halo } from "../../charts/axes";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";

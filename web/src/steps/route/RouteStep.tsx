@@ -1,7 +1,7 @@
 /** Route: the rig as a course, what arrives at its outputs, what the checks say, its variants. */
 import { Box } from "@chakra-ui/react";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
 import {
@@ -12,16 +12,18 @@ import {
   sentenceOf,
   type Variant,
 } from "../../api/client";
-import { useKey } from "../../app/keys";
-import { useSongContext } from "../../app/Shell";
-import { useKinds } from "../../ui/kinds";
+import { useKey } from "../../ui/keys";
+import { useSongContext } from "../../song/context";
+import { useKinds } from "../../rigs/kinds";
 import { Hint, Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { SheetTabs } from "../../ui/SheetTabs";
 import { Arrivals, Sum } from "./Arrivals";
 import { Checks, flagsOf } from "./Checks";
-import { Inspector, nameOf } from "./Inspector";
+import { sendEdit, taken, useTurn, useVariantDetail } from "../../rigs/edits";
+import { nameOf } from "../../rigs/names";
+import { Inspector } from "./Inspector";
 import { NewRig } from "./NewRig";
 import { PickKind } from "./PickKind";
 import { Plan } from "./Plan";
@@ -33,33 +35,11 @@ import { ControlTable, SendTable, Writing } from "./Sheets";
 import { Tools } from "./Tools";
 import { meant } from "./graph";
 import { copyParts, pasteParts, useCourseKeys } from "./useCourseKeys";
-import { useVariant } from "./useVariant";
 import { Variants } from "./Variants";
 
 export default function RouteStep() {
-  const { song } = useSongContext();
+  const { song, rig, variant, take } = useSongContext();
   const [search, setSearch] = useSearchParams();
-  const rigs = useQuery({
-    queryKey: ["rigs", song.id],
-    queryFn: () =>
-      ask(api.GET("/api/v1/songs/{song_id}/rigs", { params: { path: { song_id: song.id } } })),
-  });
-  if (rigs.isError) {
-    return (
-      <Notice
-        kind="fault"
-        word="Not opened."
-        actions={<Press onClick={() => void rigs.refetch()}>Try again</Press>}
-      >
-        {sentenceOf(rigs.error)}
-      </Notice>
-    );
-  }
-  if (!rigs.data) return <Waiting />;
-  const wanted = search.get("variant");
-  const rig = rigs.data.find((r) => r.variants.some((v) => v.id === wanted)) ?? rigs.data[0];
-  const variant = rig?.variants.find((v) => v.id === wanted) ?? rig?.variants[0];
-  const open = (id: string) => setSearch({ variant: id }, { replace: true });
   if (!rig || !variant || search.get("new")) {
     return (
       <Box>
@@ -68,30 +48,22 @@ export default function RouteStep() {
             Back to {rig.name}
           </Press>
         )}
-        <NewRig songId={song.id} onMade={(made) => open(made.variants[0]!.id)} />
+        <NewRig
+          songId={song.id}
+          onMade={(made) => {
+            take({ variant: made.variants[0]!.id, selected: "" });
+            setSearch({}, { replace: true });
+          }}
+        />
       </Box>
     );
   }
-  return (
-    <Course
-      key={variant.id}
-      rig={rig}
-      rigs={rigs.data}
-      id={variant.id}
-      songRevision={song.revision}
-      onOpen={open}
-      onNew={() => setSearch({ new: "1" })}
-    />
-  );
+  return <Course key={variant.id} rig={rig} id={variant.id} />;
 }
 
 interface CourseProps {
   rig: RigSummary;
-  rigs: RigSummary[];
   id: string;
-  songRevision: number;
-  onOpen: (id: string) => void;
-  onNew: () => void;
 }
 
 export type Sheet = "settings" | "controls" | "sends" | "scenes" | "patch" | "writing";
@@ -104,12 +76,18 @@ const SHEETS: [Sheet, string][] = [
   ["patch", "Patch sheet"],
 ];
 
-function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
-  const handle = useVariant(id, songRevision);
-  const { query, edit, turn, take, selected, setSelected, offline } = handle;
+function Course({ rig, id }: CourseProps) {
+  const { frame, hand, take } = useSongContext();
+  const client = useQueryClient();
+  const query = useVariantDetail(id);
+  const turn = useTurn(id);
+  const edit = useCallback((action: RigAction) => sendEdit(id, action), [id]);
+  const selected = hand.selected ?? "";
+  const setSelected = (one: string) => take({ selected: one });
+  const onOpen = (variant: string) => take({ variant, selected: "" });
   const [sheet, setSheet] = useState<Sheet>("settings");
   const navigate = useNavigate();
-  const listen = () => void navigate(`../listen?rig=${rig.id}`);
+  const listen = () => void navigate("../listen");
   useKey("route", "Space", listen);
   const [picking, setPicking] = useState<{ title: string; then: (kind: string) => void } | null>(
     null,
@@ -122,7 +100,6 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   const [folded, setFolded] = useState<string[]>([]);
   const kinds = useKinds();
   const variant = query.data;
-  const { frame } = useSongContext();
   const smaller = focus !== null || folded.length > 0;
   const reduced = useQuery({
     queryKey: ["rig-layout", id, variant?.revision, frame, focus, folded],
@@ -145,11 +122,9 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   const flags = useMemo(() => (variant ? flagsOf(variant.view.checks.findings) : []), [variant]);
   useCourseKeys({
     variant,
-    rig,
     selected,
     edit,
     turn,
-    onOpen,
     setPicking,
     setSheet,
     fold,
@@ -179,12 +154,6 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
   const stages = kinds.data.filter((k) => k.stage && k.kind !== "return");
   return (
     <Box>
-      {offline > 0 && (
-        <Box background="ink" color="paper" padding="8px 12px" marginBottom="6px" role="alert">
-          <strong>The server cannot be reached.</strong> {offline}{" "}
-          {offline === 1 ? "edit waits" : "edits wait"} here and will be sent by themselves.
-        </Box>
-      )}
       <Box
         display="grid"
         gridTemplateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1.72fr) minmax(0, 1fr)" }}
@@ -193,22 +162,6 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
         <Box minWidth="0">
           <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 14px" marginBottom="6px">
             <SheetTitle page>Course</SheetTitle>
-            <Choice
-              aria-label="Rig"
-              width="auto"
-              value={rig.id}
-              onChange={(event) => {
-                if (event.target.value === "new") onNew();
-                else onOpen(rigs.find((r) => r.id === event.target.value)!.variants[0]!.id);
-              }}
-            >
-              {rigs.map((r) => (
-                <option key={r.id} value={r.id}>
-                  {r.name}
-                </option>
-              ))}
-              <option value="new">A new rig …</option>
-            </Choice>
             <Box flex="1" />
             <Box display={{ base: "none", md: "flex" }} gap="12px" fontSize="13px" color="ink2">
               <span>
@@ -376,7 +329,7 @@ function Course({ rig, rigs, id, songRevision, onOpen, onNew }: CourseProps) {
                   kinds={kinds.data}
                   selected={selected}
                   onEdit={edit}
-                  onTake={take}
+                  onTake={(after) => taken(client, after)}
                 />
                 <Box>
                   <SplitChart variant={variant} selected={selected} />

@@ -6,7 +6,7 @@ import type { RigAction, Schemas, Variant } from "../../api/client";
 import { Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
-import { nameOf } from "./Inspector";
+import { nameOf } from "../../rigs/names";
 import { Table, Td, Th } from "../../ui/table";
 
 type Scene = Schemas["Scene"];

@@ -6,7 +6,7 @@ import type { RigAction, RigView, Variant } from "../../api/client";
 import { Notice, Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { TextInput } from "../../ui/QuantityField";
-import { nameOf } from "./Inspector";
+import { nameOf } from "../../rigs/names";
 import { Table, Td, Th } from "../../ui/table";
 
 function change(value: number | null): string {

@@ -1,17 +1,9 @@
 /** The keys of the course. */
-import {
-  api,
-  ask,
-  type RigAction,
-  type RigSummary,
-  type Schemas,
-  sentenceOf,
-  type Variant,
-} from "../../api/client";
-import { useKey } from "../../app/keys";
+import { api, ask, type RigAction, type Schemas, sentenceOf, type Variant } from "../../api/client";
+import { useKey } from "../../ui/keys";
 import { announce } from "../../ui/controls";
 import { beside, insert, meant, railOf, sendTo } from "./graph";
-import { nameOf } from "./Inspector";
+import { nameOf } from "../../rigs/names";
 import type { Sheet } from "./RouteStep";
 import type { Pick } from "./Tools";
 
@@ -44,11 +36,9 @@ export function pasteParts(edit: (action: RigAction) => void, at: string | null)
 
 export function useCourseKeys({
   variant,
-  rig,
   selected,
   edit,
   turn,
-  onOpen,
   setPicking,
   setSheet,
   fold,
@@ -57,11 +47,9 @@ export function useCourseKeys({
   setMarked,
 }: {
   variant: Variant | undefined;
-  rig: RigSummary;
   selected: string;
   edit: (action: RigAction) => void;
   turn: (way: "undo" | "redo") => Promise<void>;
-  onOpen: (id: string) => void;
   setPicking: Pick;
   setSheet: (sheet: Sheet) => void;
   fold: () => void;
@@ -130,11 +118,4 @@ export function useCourseKeys({
     if (!isNode) return none();
     setMarked(marked === selected ? null : selected);
   });
-  for (let n = 1; n <= 9; n++) {
-    // eslint-disable-next-line react-hooks/rules-of-hooks -- nine keys, always the same nine
-    useKey("route", String(n), () => {
-      const one = rig.variants[n - 1];
-      if (one) onOpen(one.id);
-    });
-  }
 }

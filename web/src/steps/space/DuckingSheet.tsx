@@ -10,7 +10,7 @@ import { ScaleSlider } from "../../charts/ScaleSlider";
 import { announce, Figure, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField } from "../../ui/QuantityField";
-import type { VariantChoice } from "../../ui/variants";
+import type { RouteHandle } from "../../rigs/variants";
 
 type Settings = Schemas["DuckingSettings"];
 const START: Settings = {
@@ -40,11 +40,11 @@ const SHORT: Record<NonNullable<Settings["way"]>, string> = {
   shape: "by a shape",
 };
 
-const duckersOf = (route: VariantChoice) =>
+const duckersOf = (route: RouteHandle) =>
   Object.values(route.variant?.document.nodes ?? {}).filter((n) => n.kind === "ducker");
 
 /** To the rig's own ducker, or as a rig with a reverb that is ducked. */
-function send(route: VariantChoice, s: Settings) {
+function send(route: RouteHandle, s: Settings) {
   const ducker = duckersOf(route)[0];
   if (ducker && s.way !== "compressor")
     return route.send(
@@ -72,7 +72,7 @@ function send(route: VariantChoice, s: Settings) {
       ? `compressor "Keyed" (threshold ${s.threshold_db} dB, ratio ${s.ratio}, knee 0 dB, attack ${s.attack_ms} ms, release ${s.release_ms} ms)`
       : `ducker "Duck" (way ${s.way}, depth ${s.depth_db} dB, attack ${s.attack_ms} ms, release ${s.release_ms} ms, duck ${s.duck_percent} %, pre-gain ${s.pre_gain_db} dB, dip shape ${s.dip_shape}, dip every ${s.period_s! * 1000} ms)`;
   return route.make(
-    "Ducked reverb",
+    "Space: ducked reverb",
     `in: source "Source" (stereo) > ways: split > sum: merge "Sum" > main: output "Main" (stereo)\n` +
       `ways > hall: reverb "Hall" (mix 100 %) > duck: ${stage} > sum\nkey ways > duck`,
   );
@@ -238,7 +238,7 @@ interface Props {
   /** What the worst gap asks for, dB. */
   asked: number;
   bar_s: number;
-  route: VariantChoice;
+  route: RouteHandle;
 }
 
 export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props) {
@@ -252,7 +252,7 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
         <Press
           look={on ? "primary" : "plain"}
           aria-pressed={on}
-          hint="K"
+          hint="U"
           onClick={() => setOn(!on)}
         >
           {on ? "on" : "off"}

@@ -1,7 +1,7 @@
 /** Decay by octave: small slopes against the whole one, each with its share to set. */
 import { Box } from "@chakra-ui/react";
 
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";

@@ -7,7 +7,7 @@ import { ScaleSlider } from "../../charts/ScaleSlider";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
-import type { Edit, VariantChoice } from "../../ui/variants";
+import type { Edit, RouteHandle } from "../../rigs/variants";
 
 const FIELDS = [
   "early_size_percent",
@@ -91,7 +91,7 @@ function returnRail(variant: Variant | undefined, reverb: string): string | null
   return null;
 }
 
-export function PartsSheet({ route }: { route: VariantChoice }) {
+export function PartsSheet({ route }: { route: RouteHandle }) {
   const reverb = Object.values(route.variant?.document.nodes ?? {}).find(
     (n) => n.kind === "reverb",
   ) as (Record<string, unknown> & { id: string; name?: string | null }) | undefined;
@@ -153,10 +153,9 @@ export function PartsSheet({ route }: { route: VariantChoice }) {
           const edits: Edit[] = changed.length ? [{ do: "set", node: reverb.id, values }] : [];
           if (widened && rail)
             edits.push({ do: "set_strip", rail, values: { width_percent: width } });
-          void route.send(edits, `${name} is set to it.`).then(() => {
-            setMoved({});
-            setWide(null);
-          });
+          route.send(edits, `${name} is set to it.`);
+          setMoved({});
+          setWide(null);
         }}
       >
         {changed.length || widened

@@ -4,20 +4,19 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 import { BandsChart } from "../../charts/BandsChart";
 import { OrderChart } from "../../charts/OrderChart";
 import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { msShort, num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
-import { RigChoice } from "../../ui/RigChoice";
 import { Table, Td, Th } from "../../ui/table";
-import type { VariantChoice } from "../../ui/variants";
-import { nameOf } from "../route/Inspector";
+import type { RouteHandle } from "../../rigs/variants";
+import { nameOf } from "../../rigs/names";
 
 const LOW_CUT_HZ = 150;
 
-export function Returns({ route }: { route: VariantChoice }) {
+export function Returns({ route }: { route: RouteHandle }) {
   const { song } = useSongContext();
   const [place, setPlace] = useState<string | null>(null);
   const query = useQuery({
@@ -39,7 +38,6 @@ export function Returns({ route }: { route: VariantChoice }) {
     <Box as="section" aria-label="Returns" minWidth="0">
       <SheetTitle about="everything wet of a rig together, at its output">Returns</SheetTitle>
       <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="end" marginTop="4px">
-        <RigChoice route={route} />
         {out && route.variant && out.places.length > 1 && (
           <Labelled label="where they meet">
             <Choice value={out.place} onChange={(event) => setPlace(event.target.value)}>
@@ -170,7 +168,7 @@ function Levels({ out }: { out: Schemas["ReturnsOut"] }) {
 }
 
 interface BehindProps {
-  route: VariantChoice;
+  route: RouteHandle;
   gaps: Schemas["Gap"][];
   drop: number;
   onTake: (rt60_s: number) => void;

@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { scaleLog } from "d3-scale";
 
 import type { Schemas } from "../../api/client";
-import { ink } from "../../app/theme";
+import { ink } from "../../ui/theme";
 import { halo } from "../../charts/axes";
 import { Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";

@@ -4,11 +4,10 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { useKey } from "../../app/keys";
-import { useSongContext } from "../../app/Shell";
+import { useKey } from "../../ui/keys";
+import { useSongContext } from "../../song/context";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { TailChart } from "../../charts/TailChart";
-import { ClipChoice, useReadyClips } from "../../ui/clips";
 import {
   announce,
   Figure,
@@ -21,10 +20,9 @@ import {
 } from "../../ui/controls";
 import { msShort, num, signed } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
-import { RigChoice } from "../../ui/RigChoice";
 import { Table, Td, Th } from "../../ui/table";
 import { DuckingSheet, useDucking } from "./DuckingSheet";
-import { useVariantChoice, type VariantChoice } from "../../ui/variants";
+import { useRoute, type RouteHandle } from "../../rigs/variants";
 import { FitSheet } from "./FitSheet";
 import { Octaves } from "./Octaves";
 import { PartsSheet } from "./PartsSheet";
@@ -50,12 +48,14 @@ const START: Kept = {
 };
 
 export default function SpaceStep() {
-  const { song, frame, edit } = useSongContext();
-  const clips = useReadyClips(song.id);
+  const { song, frame, edit, clips, clip: inHand } = useSongContext();
   const [gap, setGap] = useState<number | null>(null);
-  const space = { ...START, ...(song.space ?? {}) };
-  const clip = (clips.find((c) => c.name === space.clip) ?? clips[0])?.id ?? "";
-  const change = (more: Partial<Kept>) => edit({ space: { ...space, ...more } });
+  const stored = { ...START, ...(song.space ?? {}) };
+  // Phrases that were set by hand are those of their clip.
+  const space = stored.clip === inHand?.name ? stored : { ...stored, phrases: null };
+  const clip = inHand?.id ?? "";
+  const change = (more: Partial<Kept>) =>
+    edit({ space: { ...space, clip: inHand?.name ?? "", ...more } });
   const query = useQuery({
     queryKey: ["space", clip, frame, space],
     enabled: !!clip,
@@ -71,7 +71,7 @@ export default function SpaceStep() {
       ),
   });
   const data = query.data;
-  const route = useVariantChoice();
+  const route = useRoute();
   const duck = useDucking(clip, data?.space.phrases ?? [], frame, {
     space,
     change,
@@ -85,9 +85,9 @@ export default function SpaceStep() {
     change({ rt60_s: Math.max(0.05, Math.floor(rt60_s * 1000) / 1000), school: "clears" });
   const step = (by: number) =>
     change({ rt60_s: Math.max(0.05, Math.min(60, Number((space.rt60_s * by).toFixed(3)))) });
-  useKey("space", ",", () => step(1 / 1.05));
-  useKey("space", ".", () => step(1.05));
-  useKey("space", "K", () => duck.setOn(!duck.on));
+  useKey("space", "[", () => step(1 / 1.05));
+  useKey("space", "]", () => step(1.05));
+  useKey("space", "U", () => duck.setOn(!duck.on));
   useKey("space", "F", () => worst && take(worst.longest_rt60_s));
   return (
     <Box>
@@ -101,19 +101,11 @@ export default function SpaceStep() {
             <Hint>,</Hint> <Hint>.</Hint> shorter, longer
           </span>
           <span>
-            <Hint>K</Hint> ducking
+            <Hint>U</Hint> ducking
           </span>
         </Box>
       </Box>
       <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="start" marginTop="4px">
-        <ClipChoice
-          label="clip"
-          clips={clips}
-          value={clip}
-          onChoose={(id) =>
-            change({ clip: clips.find((c) => c.id === id)?.name ?? "", phrases: null })
-          }
-        />
         <Box width="120px">
           <QuantityField
             label="RT60"
@@ -491,17 +483,16 @@ function ToRoute({
   space,
   data,
 }: {
-  route: VariantChoice;
+  route: RouteHandle;
   space: Kept;
   data: Schemas["SpaceOut"] | null;
 }) {
   const reverb = Object.values(route.variant?.document.nodes ?? {}).find(
     (n) => n.kind === "reverb",
   );
-  if (!route.choices.length) return null;
+  if (!route.id) return null;
   return (
     <>
-      <RigChoice route={route} label="reverb of" />
       <Press
         look="primary"
         disabled={!reverb || !data}
@@ -524,9 +515,9 @@ function ToRoute({
         }
       >
         {reverb
-          ? `Send ${num(space.rt60_s, 2)} s and ${data ? msShort(data.pre_delay_ms) : ""} ms to the route`
+          ? `Set ${reverb.name || "the reverb"} of ${route.named} to ${num(space.rt60_s, 2)} s and ${data ? msShort(data.pre_delay_ms) : ""} ms`
           : route.variant
-            ? "It has no reverb"
+            ? `${route.named} has no reverb`
             : "Reading the rig …"}
       </Press>
     </>

@@ -4,8 +4,8 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Device, type Schemas, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
-import { ink } from "../../app/theme";
+import { useSongContext } from "../../song/context";
+import { ink } from "../../ui/theme";
 import { announce, Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { msShort, num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField } from "../../ui/QuantityField";

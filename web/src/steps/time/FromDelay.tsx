@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 import { TempoScale } from "../../charts/TempoScale";
 import { announce, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";

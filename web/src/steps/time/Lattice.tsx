@@ -4,8 +4,8 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 import { api, ask, type Pattern, type Schemas, sentenceOf } from "../../api/client";
-import { useKey } from "../../app/keys";
-import { useSongContext } from "../../app/Shell";
+import { useKey } from "../../ui/keys";
+import { useSongContext } from "../../song/context";
 import { LatticeChart, pitchName } from "../../charts/LatticeChart";
 import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { msShort, num } from "../../ui/format";

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type DelayLine, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 import { RepeatsChart } from "../../charts/RepeatsChart";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";

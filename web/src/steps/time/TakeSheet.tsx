@@ -5,10 +5,11 @@ import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 
 import { api, ask, type Pattern, type Schemas, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
-import { ink } from "../../app/theme";
+import { useSongContext } from "../../song/context";
+import { ink } from "../../ui/theme";
 import { AxisLeft, Gridlines } from "../../charts/axes";
-import { ClipChoice, useReadyClips } from "../../ui/clips";
+import { ClipChoice } from "../../clips/ClipChoice";
+import { useReadyClips } from "../../clips/queries";
 import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Section, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 import { TempoStrip } from "../../charts/TempoStrip";
 import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { clockFine, msShort, num, signed } from "../../ui/format";

@@ -4,8 +4,9 @@ import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 
 import { api, ask, type Section, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
-import { ClipChoice, useReadyClips } from "../../ui/clips";
+import { useSongContext } from "../../song/context";
+import { ClipChoice } from "../../clips/ClipChoice";
+import { useReadyClips } from "../../clips/queries";
 import { Notice, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 

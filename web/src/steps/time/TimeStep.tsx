@@ -4,8 +4,8 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { memo, useState } from "react";
 
 import { api, ask, type Device, sentenceOf, type TimeRuler as Ruler } from "../../api/client";
-import { useKey } from "../../app/keys";
-import { useSongContext } from "../../app/Shell";
+import { useKey } from "../../ui/keys";
+import { useSongContext } from "../../song/context";
 import { FlamChart } from "../../charts/FlamChart";
 import { TimeRuler } from "../../charts/TimeRuler";
 import { Vernier } from "../../charts/Vernier";
@@ -69,13 +69,13 @@ export default function TimeStep() {
           color="ink2"
         >
           <span>
-            <Hint>,</Hint> <Hint>.</Hint> shorter, longer
+            <Hint>[</Hint> <Hint>]</Hint> shorter, longer
           </span>
           <span>
             <Hint>D</Hint> dotted
           </span>
           <span>
-            <Hint>3</Hint> triplet
+            <Hint>I</Hint> triplet
           </span>
         </Box>
       </Box>
@@ -162,10 +162,10 @@ function useRulerKeys(ruler: Ruler | undefined, choose: (id: string) => void) {
     const base = chosen && /^(\d+\/\d+)([.T]?)$/.exec(chosen.id);
     if (base) choose(base[2] === suffix ? base[1]! : `${base[1]}${suffix}`);
   };
-  useKey("time", ",", () => move(-1));
-  useKey("time", ".", () => move(1));
+  useKey("time", "[", () => move(-1));
+  useKey("time", "]", () => move(1));
   useKey("time", "D", () => turn("."));
-  useKey("time", "3", () => turn("T"));
+  useKey("time", "I", () => turn("T"));
 }
 
 function ReadingStrip({ ruler }: { ruler: Ruler }) {

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Device, type Schemas, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 import { copyText, Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { ms, num, signed } from "../../ui/format";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";

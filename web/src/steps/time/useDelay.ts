@@ -2,7 +2,7 @@
 import { useSearchParams } from "react-router";
 
 import type { DelayLine } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 
 export interface DelayHandle {
   delays: DelayLine[];

@@ -3,7 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import type { NullTestDetail } from "../../api/client";
-import { useKey } from "../../app/keys";
+import { useKey } from "../../ui/keys";
 import { announce, Hint, Press } from "../../ui/controls";
 import { clockFine, num, signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
@@ -81,9 +81,9 @@ export function Audition({ test }: { test: NullTestDetail }) {
   useKey("result", "Space", () =>
     playing ? stop() : void play(voice, voice === "residual" ? raise : 0),
   );
-  useKey("result", "1", () => choose("a"));
-  useKey("result", "2", () => choose("b"));
-  useKey("result", "3", () => choose("residual"));
+  useKey("result", "A", () => choose("a"));
+  useKey("result", "B", () => choose("b"));
+  useKey("result", "D", () => choose("residual"));
 
   return (
     <Box
@@ -128,7 +128,7 @@ export function Audition({ test }: { test: NullTestDetail }) {
             cursor="pointer"
           >
             {NAMES[name]}
-            <Hint>{i + 1}</Hint>
+            <Hint>{"ABD"[i]}</Hint>
           </chakra.button>
         ))}
       </Box>

@@ -9,7 +9,7 @@ import { announce, Notice, Press } from "../../ui/controls";
 import { Course } from "../../ui/Course";
 import { clockFine, dB, num } from "../../ui/format";
 import { Choice, QuantityField } from "../../ui/QuantityField";
-import { isBusy, useClip } from "./queries";
+import { isBusy, useClip } from "../../clips/queries";
 import { uploadFile } from "../../api/upload";
 
 interface Props {

@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useNavigate, useParams } from "react-router";
 
 import { api, ask, type NullResult, type NullTestDetail, sentenceOf } from "../../api/client";
-import { useSongContext } from "../../app/Shell";
+import { useSongContext } from "../../song/context";
 import { BandLevels, LevelsOverTime, OverlayChart, StepsChart } from "../../charts/NullCharts";
 import { NullScale } from "../../charts/NullScale";
 import {
@@ -20,7 +20,8 @@ import { Course } from "../../ui/Course";
 import { clockFine, dB, ms, num, signed, timeOfDay } from "../../ui/format";
 import { Audition } from "./Audition";
 import { type Limit, LimitField } from "./LimitField";
-import { isBusy, useNullTest } from "./queries";
+import { isBusy } from "../../clips/queries";
+import { useNullTest } from "./queries";
 
 export default function ResultPage() {
   const { testId = "" } = useParams();

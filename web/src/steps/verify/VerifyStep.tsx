@@ -5,15 +5,16 @@ import { useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 
 import { api, ask, type NullTest, sentenceOf } from "../../api/client";
-import { useKey } from "../../app/keys";
-import { useSongContext } from "../../app/Shell";
+import { useKey } from "../../ui/keys";
+import { useSongContext } from "../../song/context";
 import type { Stretch } from "../../charts/Wave";
 import { announce, Notice, Pennant, Press, SheetTitle } from "../../ui/controls";
 import { num, timeOfDay } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
 import { ClipLane } from "./ClipLane";
 import { type Limit, LimitField } from "./LimitField";
-import { isBusy, useClips, useNullTests, usePairs } from "./queries";
+import { isBusy, useClips } from "../../clips/queries";
+import { useNullTests, usePairs } from "./queries";
 
 const WHOLE: Stretch = { start_s: 0, length_s: null };
 

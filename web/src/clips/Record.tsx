@@ -5,9 +5,9 @@ import { useEffect, useRef, useState } from "react";
 
 import { sentenceOf } from "../api/client";
 import { uploadFile } from "../api/upload";
-import { announce, Dialog, Press } from "./controls";
-import { clockFine, num } from "./format";
-import { Choice, Labelled } from "./QuantityField";
+import { announce, Dialog, Press } from "../ui/controls";
+import { clockFine, num } from "../ui/format";
+import { Choice, Labelled } from "../ui/QuantityField";
 import workletUrl from "./recorder.worklet.js?url&no-inline";
 
 const MOST_S = 600;

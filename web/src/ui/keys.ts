@@ -4,7 +4,7 @@ import { useHotkeys } from "react-hotkeys-hook";
 import registry from "./keys.json";
 
 export type Scope =
-  "everywhere" | "route" | "time" | "space" | "listen" | "trial" | "verify" | "result";
+  "everywhere" | "route" | "time" | "space" | "blend" | "listen" | "trial" | "verify" | "result";
 
 export interface Key {
   scope: Scope;

@@ -1,0 +1,116 @@
+/** The one outbox of this browser, and the hooks by which steps read and change variants. */
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useSyncExternalStore } from "react";
+
+import { api, ask, Refused, type RigAction, sentenceOf, type Variant } from "../api/client";
+import { useSongContext } from "../song/context";
+import { announce } from "../ui/controls";
+import { Outbox } from "./outbox";
+
+export const outbox = new Outbox(
+  {
+    send: (variant_id, body) =>
+      ask(
+        api.POST("/api/v1/variants/{variant_id}/edits", { params: { path: { variant_id } }, body }),
+      ),
+    passing: (fault) => fault instanceof Refused && (fault.offline || fault.problem.status >= 500),
+    store: localStorage,
+    names: () => Object.keys(localStorage),
+    id: () => crypto.randomUUID(),
+    later: (run, ms) => void setTimeout(run, ms),
+  },
+  sentenceOf,
+);
+
+export const useFlow = () => useSyncExternalStore(outbox.subscribe, outbox.flow);
+
+/** Everything that is computed from a rig, and is computed again once it changed. */
+export const OF_A_RIG = ["rigs", "renders", "returns", "course", "tail", "steps", "history"];
+
+/** What to say once an edit is done, where a step has better words than the core. */
+const sayings = new Map<string, string>();
+
+export function sendEdit(id: string, action: RigAction, said?: string): void {
+  const edit = outbox.add(id, action);
+  if (said) sayings.set(edit, said);
+}
+
+/** Once for a song: what the outbox did is shown wherever the variant is. */
+export function useOutbox(onSelect: (variant: Variant) => void): void {
+  const client = useQueryClient();
+  const select = useRef(onSelect);
+  useEffect(() => {
+    select.current = onSelect;
+  }, [onSelect]);
+  useEffect(() => {
+    const stop = outbox.tell({
+      done: (variant, edit) => {
+        taken(client, variant);
+        announce(sayings.get(edit) ?? `${variant.said}.`);
+        sayings.delete(edit);
+        select.current(variant);
+      },
+      refused: (id, fault) => {
+        announce(sentenceOf(fault), { kind: "fault" });
+        void client.invalidateQueries({ queryKey: ["variant", id] });
+      },
+    });
+    outbox.takeUp();
+    window.addEventListener("online", outbox.goOn);
+    return () => {
+      stop();
+      window.removeEventListener("online", outbox.goOn);
+    };
+  }, [client]);
+}
+
+/** Show a variant as the server answered it, wherever it is shown. */
+export function taken(client: ReturnType<typeof useQueryClient>, variant: Variant): void {
+  outbox.known(variant.id, variant.revision);
+  client.setQueriesData({ queryKey: ["variant", variant.id] }, variant);
+  for (const key of OF_A_RIG) void client.invalidateQueries({ queryKey: [key] });
+}
+
+/** A variant with all that is computed of it. */
+export function useVariantDetail(id: string | undefined) {
+  const { song } = useSongContext();
+  const query = useQuery({
+    queryKey: ["variant", id, song.revision],
+    enabled: !!id,
+    queryFn: () =>
+      ask(api.GET("/api/v1/variants/{variant_id}", { params: { path: { variant_id: id! } } })),
+    placeholderData: (before: Variant | undefined) => (before?.id === id ? before : undefined),
+    refetchInterval: 15_000,
+  });
+  const known = query.data?.revision;
+  useEffect(() => {
+    if (id && known !== undefined) outbox.known(id, known);
+  }, [id, known]);
+  return query;
+}
+
+/** Undo, do again, or go to a point of a variant's history. */
+export function useTurn(id: string) {
+  const client = useQueryClient();
+  return useCallback(
+    async (way: "undo" | "redo" | number) => {
+      const path = { params: { path: { variant_id: id } } };
+      try {
+        const variant = await ask(
+          way === "undo"
+            ? api.POST("/api/v1/variants/{variant_id}/undo", path)
+            : way === "redo"
+              ? api.POST("/api/v1/variants/{variant_id}/redo", path)
+              : api.POST("/api/v1/variants/{variant_id}/history/{number}", {
+                  params: { path: { variant_id: id, number: way } },
+                }),
+        );
+        taken(client, variant);
+        announce(`${variant.said}.`);
+      } catch (fault) {
+        announce(sentenceOf(fault), { kind: "fault" });
+      }
+    },
+    [client, id],
+  );
+}

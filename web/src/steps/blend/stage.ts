@@ -1,0 +1,29 @@
+/** A compressor's settings as Blend has them, and as a stage of a rig has them. */
+import type { Schemas, Variant } from "../../api/client";
+
+type Settings = Schemas["ParallelSettings"];
+type Stage = NonNullable<Variant["document"]["nodes"]>[string];
+
+const SHARED = [
+  "threshold_db",
+  "ratio",
+  "knee_db",
+  "makeup_db",
+  "attack_ms",
+  "release_ms",
+] as const;
+
+/** What a stage says of a compressor; dry path and detector stay as they are. */
+export function fromStage(stage: Stage): Partial<Settings> {
+  const values = stage as unknown as Record<string, unknown>;
+  const found: Partial<Settings> = { detector_db: 0 };
+  for (const field of SHARED)
+    if (typeof values[field] === "number") found[field] = values[field] as number;
+  return found;
+}
+
+/** What a stage is set to: gain into the detector lowers the threshold by as much. */
+export function toStage(s: Settings): Record<string, number> {
+  const values = Object.fromEntries(SHARED.map((field) => [field, s[field]!]));
+  return { ...values, threshold_db: s.threshold_db! - s.detector_db! };
+}

@@ -85,7 +85,7 @@ class BrowserCase(LiveServerTestCase):
         browser.find("radio", "Compressor")
         if step != "Route":
             browser.press("link", step)
-            there = {"Time": ("group", "Time ruler"), "Listen": ("region", "Blind trial")}
+            there = {"Time": ("group", "Time ruler"), "Listen": ("region", "By ear alone")}
             if step in there:
                 browser.find(*there[step])
         return browser

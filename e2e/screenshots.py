@@ -51,7 +51,7 @@ def take(url: str, folder: Path) -> None:
         _whole(browser, folder / "space-light.png")
         browser.size(1280, 800)
         browser.press("link", "Blend")
-        browser.find("region", "Mix laws")
+        browser.find("region", "Lift the quiet")
         browser.sees("Loudness, LUFS")
         _settle(browser)
         _whole(browser, folder / "blend-light.png")

@@ -25,7 +25,7 @@ _BLOCK = 1 << 14
 _FIT_RATE = 1000
 _FLOOR_DB = -40.0
 _FULL_SHARE = 90
-"""Percentile of the envelope in phrases that a solved pre-gain brings to full ducking."""
+"""Percentile of the envelope in phrases that a solved follower gain brings to full ducking."""
 
 
 class DuckingOut(Edge):
@@ -45,7 +45,7 @@ class DuckingOut(Edge):
     recovery_s: float | None = Field(
         description="From a phrase's end until 3 dB below full again, median"
     )
-    solved_pre_gain_db: float | None = Field(
+    solved_follower_gain_db: float | None = Field(
         description="Pre-gain at which the envelope is full for a tenth of the phrases"
     )
     sentence: str
@@ -61,7 +61,7 @@ class DuckingFit(Edge):
 
 
 _SHARED = (
-    "way", "depth_db", "attack_ms", "release_ms", "duck_percent", "pre_gain_db", "below_zero",
+    "way", "depth_db", "attack_ms", "release_ms", "sensitivity_percent", "follower_gain_db", "below_zero",
     "dip_shape",
 )  # fmt: skip
 
@@ -195,19 +195,19 @@ def measure_ducking(
         ratio_in_phrases_db=against(inside), ratio_in_gaps_db=against(~inside),
         inverted=bool((curve < -1e-6).any()), in_phrases_db=low, in_gaps_db=high,
         at_entries_db=entries, recovery_s=float(np.median(recoveries)) if recoveries else None,
-        solved_pre_gain_db=round(-decibels(full), 1) if full > 1e-5 else None,
+        solved_follower_gain_db=round(-decibels(full), 1) if full > 1e-5 else None,
         sentence=said.replace("-", "\u2212"),
     )  # fmt: skip
 
 
 # One way made like another -------------------------------------------------------------------
 _BOUNDS: dict[str, tuple[float, float]] = {
-    "depth_db": (0, 60), "attack_ms": (0.5, 500), "release_ms": (5, 5000), "duck_percent": (0, 100),
+    "depth_db": (0, 60), "attack_ms": (0.5, 500), "release_ms": (5, 5000), "sensitivity_percent": (0, 100),
     "threshold_db": (-70, 0), "ratio": (1, 40),
 }  # fmt: skip
 _FREE: dict[str, tuple[str, ...]] = {
     "key": ("depth_db", "attack_ms", "release_ms"),
-    "envelope": ("duck_percent", "attack_ms", "release_ms"),
+    "envelope": ("sensitivity_percent", "attack_ms", "release_ms"),
     "compressor": ("threshold_db", "ratio", "attack_ms", "release_ms"),
     "shape": ("depth_db",),
 }
@@ -256,8 +256,8 @@ def fit_ducking(
     start = target.model_copy(
         update={
             "way": way, "depth_db": min(60.0, max(1.0, deepest)), "below_zero": False,
-            "duck_percent": 100 * (1 - amplitude(-deepest)),
-            "pre_gain_db": max(-24.0, min(60.0, round(-decibels(max(full, 1e-4)), 1))),
+            "sensitivity_percent": 100 * (1 - amplitude(-deepest)),
+            "follower_gain_db": max(-24.0, min(60.0, round(-decibels(max(full, 1e-4)), 1))),
             "threshold_db": decibels(float(np.percentile(key["compressor"], 70)) + 1e-4),
         }
     )  # fmt: skip
@@ -294,7 +294,7 @@ def fit_ducking(
             best = (float(found.fun), found.x)
     assert best is not None
     made = unpack(best[1])
-    digits = {"attack_ms": 1, "release_ms": 0, "duck_percent": 0, "ratio": 1}
+    digits = {"attack_ms": 1, "release_ms": 0, "sensitivity_percent": 0, "ratio": 1}
     made = made.model_copy(
         update={n: max(_BOUNDS[n][0], round(getattr(made, n), digits.get(n, 1))) for n in names}
     )

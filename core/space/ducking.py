@@ -14,8 +14,12 @@ class DuckingSettings(Edge):
     depth_db: float = Field(9, ge=0, le=60)
     attack_ms: float = Field(10, ge=0.01, le=500)
     release_ms: float = Field(250, ge=1, le=5000)
-    duck_percent: float = Field(60, ge=0, le=200)
-    pre_gain_db: float = Field(6, ge=-24, le=60)
+    sensitivity_percent: float = Field(
+        60, ge=0, le=400, description="Envelope: what a full envelope takes off the level"
+    )
+    follower_gain_db: float = Field(
+        6, ge=-24, le=60, description="Envelope: gain before it is taken as full"
+    )
     below_zero: bool = False
     period_s: float = Field(0.5, gt=0, le=30, description="Shape: length of one dip")
     dip_shape: Literal["ramp", "exponential", "half-sine"] = "ramp"

@@ -49,6 +49,8 @@ const done = arguments[0];
 class Listen(BrowserCase):
     def rendered(self):
         b = self.open_demo(step="Listen")
+        # Shorter than the clip in hand, so that it is there sooner.
+        b.choose("Clip in hand", "Guitar, print 1.wav")
         b.press("button", "Render all 3 variants")
         for letter in ("A", "B", "C", "clip"):
             b.until(
@@ -135,29 +137,29 @@ class Listen(BrowserCase):
 
     def test_a_blind_trial_hides_x_and_goes_to_the_log(self):
         b = self.rendered()
-        b.choose("answers", "8")
-        b.press("button", "Begin the trial")
-        b.sees("1 of 8: X")
+        b.choose("questions", "8")
+        b.press("button", "Begin")
+        b.sees("Question 1 of 8")
         trial = Trial.objects.get()
         page = b.driver.page_source
         self.assertNotIn(trial.order, page)
         self.assertIn("hidden", self.strip())
         for number in range(1, 9):
             b.until(
-                lambda n=number: (one := b.look("button", "Sound X")) is not None and one.is_enabled(),
+                lambda n=number: (one := b.look("button", "The unnamed one")) is not None and one.is_enabled(),
                 f"X {number} is not ready",
             )  # fmt: skip
             if number == 1:
-                b.press("button", "Sound X")
-                b.press("button", "Sound A")
+                b.press("button", "The unnamed one")
+                b.press("button", "The first")
             b.keys("j" if trial.order[number - 1] == "a" else "l")
             if number < 8:
-                b.sees(f"{number + 1} of 8: X")
+                b.sees(f"Question {number + 1} of 8")
                 self.assertIsNone(b.look("img", f"{number} hits"))
         b.sees("8 of 8")
         b.sees("the difference was heard")
         self.assertIn("8 of 8 right", LogEntry.objects.get().text)
-        b.press("button", "Close the trial")
+        b.press("button", "Close")
         b.press("tab", "Log")
         b.sees("8 of 8 right")
         self.no_faults()
@@ -169,12 +171,12 @@ class Listen(BrowserCase):
         b.sees("hollow in mono")
         trial = Trial.objects.get()
         b.until(
-            lambda: (one := b.look("button", "X is A")) is not None and one.is_enabled(),
+            lambda: (one := b.look("button", "It is the first")) is not None and one.is_enabled(),
             "not ready",
         )
         b.keys("j")
         b.find("img", f"{int(trial.order[0] == 'a')} hits of 1")
-        b.press("button", "End the trial")
+        b.press("button", "Stop here")
         b.sees("of 1")
         self.no_faults()
 
@@ -214,6 +216,7 @@ class Listen(BrowserCase):
         b.press("button", "Stop and keep")
         b.sees("is recorded")
         b.until(
-            lambda: "Recording" in b.find("combobox", "clip").get_attribute("innerText"), "no clip"
+            lambda: "Recording" in b.find("combobox", "Clip in hand").get_attribute("innerText"),
+            "no clip",
         )
         self.no_faults()

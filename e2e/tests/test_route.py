@@ -152,11 +152,23 @@ class Route(BrowserCase):
         b = self.open_demo(step="Route")
         b.sees("B Delay into reverb")
         self.keys("3")
-        b.until(lambda: "variant=" in b.driver.current_url)
         third = Variant.objects.get(
             rig__song__is_demo_original=False, rig__name="Two sends", position=2
         )
-        self.assertIn(str(third.pk), b.driver.current_url)
+        song = Song.objects.get(pk=third.rig.song_id)
+        self.wait_for(
+            lambda: song.refresh_from_db() or song.hand.get("variant") == str(third.pk),
+            "it is not kept what is in hand",
+        )
+        # In every step, and after a reload.
+        for step in ("Space", "Listen"):
+            b.press("link", step)
+            b.until(lambda: "C" in b.find("combobox", "Variant").text, step)
+        b.driver.refresh()
+        b.find("region", "By ear alone")
+        chosen = b.find("combobox", "Variant").get_property("value")
+        self.assertEqual(chosen, str(third.pk))
+        b.press("link", "Route")
         b.press("button", "Copy to a new variant")
         b.sees("Variant D is a copy to change.")
 

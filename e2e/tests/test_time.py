@@ -23,7 +23,7 @@ class Time(BrowserCase):
         self.assertIn("after 8 repeats 1.19 ms early", self.reading())
         b.keys("d")
         b.until(lambda: "eighth 212.766 ms" in self.reading())
-        b.keys("3")
+        b.keys("i")
         b.until(lambda: "eighth triplet 141.844 ms" in self.reading())
         b.find("radio", "eighth triplet, 141.8").send_keys(Keys.ARROW_RIGHT)
         b.until(lambda: "quarter triplet 283.688 ms" in self.reading())
@@ -70,7 +70,7 @@ class Time(BrowserCase):
     def test_a_delay_gives_the_tempo_and_it_can_be_undone(self):
         b = self.open_demo()
         b.press("tab", "Error and tempo")
-        b.press("button", "Set the tempo to 73.17 BPM: the delay is a note value of dotted eighth")
+        b.press("button", "set the tempo to 73.17 BPM, the delay is a dotted eighth")
         b.until(lambda: "409.998 ms" in self.reading() or "410.0" in self.reading())
         b.press("button", "Undo")
         b.until(lambda: self.song().tempo_map[0]["tempo_bpm"] == 94)

@@ -66,10 +66,10 @@ class Demo(FilesCase):
             b.find("img", chart)
         b.press("button", "Play")
         b.find("button", "Stop")
-        b.keys("3")
+        b.keys("d")
         b.until(lambda: b.find("radio", "Residual").get_attribute("aria-checked") == "true")
         b.choose("Raise the residual", "+20 dB")
-        b.keys("1")
+        b.keys("a")
         # Leaving the residual puts its raise back.
         b.until(lambda: b.find("combobox", "Raise the residual").get_property("value") == "0")
         b.press("button", "Stop")

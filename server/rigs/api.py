@@ -75,6 +75,7 @@ class RigCreate(Edge):
 
 class RigRename(Edge):
     name: str | None = Field(None, min_length=1, max_length=80)
+    was: str | None = Field(None, max_length=80, description="The name that was seen")
     position: int | None = Field(None, ge=0, le=1000, description="Place in the list of rigs")
 
 
@@ -85,6 +86,7 @@ class VariantCreate(Edge):
 
 class VariantChange(Edge):
     name: str | None = Field(None, max_length=80)
+    was: str | None = Field(None, max_length=80, description="The name that was seen")
     promote: bool = False
     position: int | None = Field(None, ge=0, le=8, description="0 makes it A")
 
@@ -224,8 +226,7 @@ def create_rig(request: HttpRequest, song_id: UUID, payload: RigCreate) -> Any:
 def rename_rig(request: HttpRequest, rig_id: UUID, payload: RigRename) -> Any:
     rig = rig_of(user_of(request), rig_id)
     if payload.name is not None:
-        rig.name = payload.name.strip() or rig.name
-        rig.save(update_fields=["name"])
+        rig = services.rename(user_of(request), rig_id, payload.name, payload.was)
     if payload.position is not None:
         rig = services.move_rig(user_of(request), rig_id, payload.position)
     return _rig_out(rig)
@@ -262,8 +263,7 @@ def get_variant(request: HttpRequest, variant_id: UUID) -> Any:
 def change_variant(request: HttpRequest, variant_id: UUID, payload: VariantChange) -> Any:
     variant = variant_of(user_of(request), variant_id)
     if payload.name is not None:
-        variant.name = payload.name.strip()
-        variant.save(update_fields=["name"])
+        variant = services.rename_variant(user_of(request), variant_id, payload.name, payload.was)
     if payload.promote:
         variant = services.promote(user_of(request), variant_id)
     if payload.position is not None:

@@ -64,6 +64,7 @@ def create_rig(song: Song, name: str, template: str | None, notation: str | None
         names = (found.first, found.second)
     elif notation is not None:
         document = parse_rig(notation)
+    document, other = _titled(document, name), other and _titled(other, name)
     compile_rig(document, context_of(song))
     with transaction.atomic():
         rig = Rig.objects.create(song=song, name=name, position=song.rigs.count())
@@ -71,6 +72,52 @@ def create_rig(song: Song, name: str, template: str | None, notation: str | None
         if other is not None:
             Variant.objects.create(rig=rig, position=1, name=names[1], document=_stored(other))
     return rig
+
+
+def _titled(document: Document, title: str) -> Document:
+    return document.model_copy(update={"title": title})
+
+
+def _one_title(variant: Variant) -> None:
+    """A rig is called in the list what it is called in writing, in every variant of it."""
+    rig, title = variant.rig, variant.document["title"]
+    if title != rig.name:
+        name_rig(rig, title)
+
+
+def name_rig(rig: Rig, name: str) -> Rig:
+    rig.name = name
+    rig.save(update_fields=["name"])
+    for one in Variant.everything.filter(rig=rig).select_for_update():
+        if one.document.get("title") != name:
+            one.document["title"] = name
+            one.save(update_fields=["document"])
+    return rig
+
+
+def rename(user: User, rig_id: UUID, name: str, was: str | None) -> Rig:
+    """Name a rig. Raises Problem where it has another name by now than the one that was seen."""
+    with transaction.atomic():
+        rig = rig_of(user, rig_id)
+        _not_renamed(rig.name, was)
+        return name_rig(rig, name.strip() or rig.name)
+
+
+def rename_variant(user: User, variant_id: UUID, name: str, was: str | None) -> Variant:
+    with transaction.atomic():
+        variant = _locked(user, variant_id)
+        _not_renamed(variant.name, was)
+        variant.name = name.strip()
+        variant.save(update_fields=["name"])
+    return variant
+
+
+def _not_renamed(now: str, was: str | None) -> None:
+    if was is not None and was != now:
+        raise Problem(
+            409, f"It was renamed to “{now}” in another tab. What you typed is kept here.",
+            "renamed-elsewhere", theirs=now,
+        )  # fmt: skip
 
 
 def _stored(document: Document) -> dict[str, Any]:
@@ -176,6 +223,7 @@ def _store(
     )
     variant.document, variant.revision = _stored(document), variant.revision + 1
     variant.save(update_fields=["document", "revision"])
+    _one_title(variant)
 
 
 def undo(user: User, variant_id: UUID) -> Changed:
@@ -189,6 +237,7 @@ def undo(user: User, variant_id: UUID) -> Changed:
         variant.document = _stored(_merged(load_rig(variant.document), edit.inverse))
         variant.revision += 1
         variant.save(update_fields=["document", "revision"])
+        _one_title(variant)
         step.undone = True
         step.save(update_fields=["undone"])
     return Changed(variant, step.select, f"Undone: {step.said}")
@@ -204,6 +253,7 @@ def redo(user: User, variant_id: UUID) -> Changed:
         variant.document = _stored(_merged(load_rig(variant.document), edit))
         variant.revision += 1
         variant.save(update_fields=["document", "revision"])
+        _one_title(variant)
         step.undone = False
         step.save(update_fields=["undone"])
     return Changed(variant, step.select, f"Done again: {step.said}")
@@ -244,6 +294,7 @@ def go_to(user: User, variant_id: UUID, number: int) -> Changed:
             variant.document = _stored(document)
             variant.revision += len(back) + len(again)
             variant.save(update_fields=["document", "revision"])
+            _one_title(variant)
             variant.edits.filter(pk__in=[s.pk for s in back]).update(undone=True)
             variant.edits.filter(pk__in=[s.pk for s in again]).update(undone=False)
     many = len(back) or len(again)
@@ -363,7 +414,7 @@ def _copied(rig: Rig, to: Song, name: str) -> Rig:
     made = Rig.objects.create(song=to, name=name, position=rig.position)
     for variant in rig.variants.all():
         Variant.objects.create(
-            rig=made, position=variant.position, name=variant.name, document=variant.document,
-            moves=variant.moves,
+            rig=made, position=variant.position, name=variant.name,
+            document={**variant.document, "title": name}, moves=variant.moves,
         )  # fmt: skip
     return made

@@ -109,7 +109,7 @@ def excerpt(trial: Trial, which: str) -> bytes:
     place = len(trial.answers)
     if which == "x":
         if trial.ended_at is not None or place >= trial.total:
-            raise Problem(409, "This trial is over: there is no X any more.", "ended")
+            raise Problem(409, "This test is over: nothing is asked any more.", "ended")
         which = trial.order[place]
     blob, gain = (trial.blob_a, trial.gain_a) if which == "a" else (trial.blob_b, trial.gain_b)
     return trial_excerpt(path_of(blob), trial.start_s, trial.length_s, gain, secrets.randbits(64))
@@ -160,7 +160,7 @@ def _close(trial: Trial) -> None:
     )
     level = "at equal loudness" if trial.matched else "not matched in loudness"
     LogEntry.objects.create(
-        song=trial.song, kind="practice trial" if trial.practice else "blind trial",
+        song=trial.song, kind="practice by ear" if trial.practice else "test by ear",
         title=f"{trial.title_a} against {trial.title_b}"[:200],
         text=f"{found.sentence}{stopped} {trial.length_s:.1f} s {level}.",
         data={"trial": str(trial.pk), "hits": found.hits, "trials": found.trials, "chance": found.chance},

@@ -1,6 +1,6 @@
 /** Which places of a course are told of, by traits that the core gives. */
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 
 import type { Kind } from "../src/api/client";
 import { type CoursePlace, loudestOf, toldOf } from "../src/steps/blend/places";

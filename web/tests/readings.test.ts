@@ -1,13 +1,13 @@
 /** What the Sum says, from what the core found. */
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 
 import { rangeOf, readingsOf } from "../src/steps/route/readings";
 
 const SUMS = {
-  headroom_db: 6.02,
-  level_db: 3.5,
-  near_level_db: 5.1,
+  headroom_db: 6.02 as number | null,
+  level_db: 3.5 as number | null,
+  near_level_db: 5.1 as number | null,
   power_db: 3.01,
   grows: false,
   mono_db: null as number | null,

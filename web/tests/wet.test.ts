@@ -1,6 +1,6 @@
 /** Wet against dry in steps and words. */
 import assert from "node:assert/strict";
-import { test } from "node:test";
+import { test } from "vitest";
 
 import { HIGH, LOW, shareOf, stepped, wetWords } from "../src/steps/listen/wet";
 

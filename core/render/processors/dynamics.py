@@ -137,7 +137,7 @@ class DuckerWork:
 
     *key*: by its depth while the key is louder than 20 dB below its nominal level; the key's power
     is smoothed over 10 ms, the gain in dB follows with attack and release. *envelope*: the gain is
-    `1 - duck min(1, pre-gain env)` of the follower's envelope; held at 0, or, where it is not,
+    `1 - duck min(1, follower gain env)` of the follower's envelope; held at 0, or, where it is not,
     turned over below. Both do nothing without a key. *shape*: one dip in every note value, whatever sounds: down to its depth at
     once, and back by a ramp, by an exponential or by half a sine.
     """
@@ -158,14 +158,16 @@ class DuckerWork:
         self.keep = one_pole(self._SMOOTH_MS, rate)
         self.power, self.state, self.done = np.zeros(1), 0.0, 0
         self.follower = EnvelopeFollower(stage.attack_ms, stage.release_ms, rate)
-        self.pre_gain = amplitude(stage.pre_gain_db)
+        self.pre_gain = amplitude(stage.follower_gain_db)
         self.period = setting.times_s.get(stage.id, 0.0) * rate
 
     def gain(self, heard: np.ndarray) -> np.ndarray:
         """Gain (n,) over a stretch of what it listens to."""
         if self.stage.way == "envelope":
             envelope = self.follower(heard).astype(np.float64)
-            gain = 1 - self.stage.duck_percent / 100 * np.minimum(1, self.pre_gain * envelope)
+            gain = 1 - self.stage.sensitivity_percent / 100 * np.minimum(
+                1, self.pre_gain * envelope
+            )
             return gain if self.stage.below_zero else np.maximum(gain, 0)
         if self.stage.way == "shape":
             at = self.done + np.arange(heard.shape[1])

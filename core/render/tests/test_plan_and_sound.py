@@ -160,7 +160,7 @@ class OrdinaryRigs(unittest.TestCase):
         )
 
     def test_a_keyed_ducker_works_at_the_level_of_its_key(self):
-        for way in ("depth 9 dB", "way envelope, duck 70 %"):
+        for way in ("depth 9 dB", "way envelope, sensitivity 70 %"):
             self.agree(
                 f"a: source (crest 12 dB) > d: ducker ({way}) > m: output\n"
                 "k: source (level -12 dB, crest 12 dB) > m [level -60 dB]\nkey k > d",

@@ -82,14 +82,20 @@ class Levels(unittest.TestCase):
 class Ducking(unittest.TestCase):
     def test_the_envelope_takes_off_what_a_full_key_is_worth(self):
         # The worked example: wet 0.25, duck 0.1, full envelope: -4.4 dB.
-        stage = k.Ducker(id="d", way="envelope", duck_percent=40, pre_gain_db=20, attack_ms=1)
+        stage = k.Ducker(
+            id="d", way="envelope", sensitivity_percent=40, follower_gain_db=20, attack_ms=1
+        )
         out = ran(stage, np.full((2, RATE), 0.25), key=tone(300))
         self.assertAlmostEqual(20 * np.log10(out[0, -1] / 0.25), -4.44, delta=0.01)
 
     def test_below_nothing_it_is_held_or_turned_over(self):
         for below, wanted in ((False, 0.0), (True, -0.5)):
             stage = k.Ducker(
-                id="d", way="envelope", duck_percent=150, pre_gain_db=20, below_zero=below
+                id="d",
+                way="envelope",
+                sensitivity_percent=150,
+                follower_gain_db=20,
+                below_zero=below,
             )
             out = ran(stage, np.ones((2, RATE)), key=tone(300))
             self.assertAlmostEqual(out[0, -1], wanted, delta=1e-3)

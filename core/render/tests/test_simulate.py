@@ -118,7 +118,12 @@ class Ducked(Clips):
     def test_each_way_goes_down_under_phrases_and_comes_back_between(self):
         for settings, low in (
             (DuckingSettings(way="key", depth_db=12, release_ms=100), -12),
-            (DuckingSettings(way="envelope", duck_percent=60, pre_gain_db=30, release_ms=100), -8),
+            (
+                DuckingSettings(
+                    way="envelope", sensitivity_percent=60, follower_gain_db=30, release_ms=100
+                ),
+                -8,
+            ),
             (DuckingSettings(way="compressor", threshold_db=-30, ratio=4, release_ms=100), -14),
         ):
             out = measure_ducking(self.key(), "a", settings, self.PHRASES, -20)
@@ -132,7 +137,9 @@ class Ducked(Clips):
                 self.assertAlmostEqual(out.at_entries_db[0], 0, delta=0.2)
 
     def test_below_nothing_is_said_to_be_inverted(self):
-        over = DuckingSettings(way="envelope", duck_percent=180, pre_gain_db=40, below_zero=True)
+        over = DuckingSettings(
+            way="envelope", sensitivity_percent=180, follower_gain_db=40, below_zero=True
+        )
         self.assertTrue(measure_ducking(self.key(), "a", over, self.PHRASES, -20).inverted)
 
     def test_one_way_is_made_like_another_and_says_what_is_left(self):
@@ -157,10 +164,10 @@ class Ducked(Clips):
 
     def test_a_pre_gain_is_solved_and_the_ratio_of_wet_to_dry_follows_the_tail(self):
         settings = DuckingSettings(
-            way="envelope", duck_percent=50, pre_gain_db=0, attack_ms=5, release_ms=100
+            way="envelope", sensitivity_percent=50, follower_gain_db=0, attack_ms=5, release_ms=100
         )
         out = measure_ducking(self.key(), "a", settings, self.PHRASES, -20)
-        solved = settings.model_copy(update={"pre_gain_db": out.solved_pre_gain_db})
+        solved = settings.model_copy(update={"follower_gain_db": out.solved_follower_gain_db})
         full = measure_ducking(self.key(), "a", solved, self.PHRASES, -20)
         self.assertAlmostEqual(full.gain_db[round(1.2 / 0.02)], 20 * np.log10(0.5), delta=0.1)
         self.assertGreater(out.gain_db[round(1.2 / 0.02)], -3)

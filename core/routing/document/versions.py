@@ -11,7 +11,8 @@ def upgrade(data: dict[str, Any]) -> dict[str, Any]:
     """Bring a stored document to the present version, one step at a time.
 
     Version 0 wrote rails as a list of {from, port, to}; version 1 had the expected crest at its
-    outputs, where it says nothing of what each source brings. Raises RigError for a version that
+    outputs, where it says nothing of what each source brings; version 2 had other names for two
+    fields of a ducker. Raises RigError for a version that
     this program does not know.
     """
     version = data.get("version", 0)
@@ -30,6 +31,8 @@ def upgrade(data: dict[str, Any]) -> dict[str, Any]:
         version = 1
     if version == 1:
         data, version = _crest_to_sources(data), 2
+    if version == 2:
+        data, version = {**data, **_ducker_words(data), "version": 3}, 3
     if version != VERSION:
         raise RigError(
             f"This rig was written by version {version}; this Fonodrome reads up to {VERSION}. "
@@ -56,6 +59,21 @@ def _crest_to_sources(data: dict[str, Any]) -> dict[str, Any]:
         for scene in data.get("scenes", ())
     ]  # fmt: skip
     return {**data, "version": 2, "nodes": nodes, "scenes": scenes}
+
+
+DUCKER_WORDS = {"duck_percent": "sensitivity_percent", "pre_gain_db": "follower_gain_db"}
+
+
+def renamed(data: Any, words: dict[str, str] = DUCKER_WORDS) -> Any:
+    """Stored values with other field names, however deep they stand."""
+    if isinstance(data, dict):
+        return {words.get(k, k): renamed(v, words) for k, v in data.items()}
+    return [renamed(v, words) for v in data] if isinstance(data, list) else data
+
+
+def _ducker_words(data: dict[str, Any]) -> dict[str, Any]:
+    """Stages, also those in a frame, and what scenes set of them."""
+    return {part: renamed(data[part]) for part in ("nodes", "scenes") if part in data}
 
 
 def checked_rig(values: dict[str, Any]) -> Rig:

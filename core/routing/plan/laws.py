@@ -263,7 +263,9 @@ def ducker(node: k.Ducker, key: Heard | None) -> Spread:
     else:
         size = sizes(round(key.crest_db, 1), _voices(key)) * db_gain(key.level_db)
         envelope = settled(size, _share(node.attack_ms), _share(node.release_ms))
-        gain = 1 - node.duck_percent / 100 * min(1.0, db_gain(node.pre_gain_db) * envelope)
+        gain = 1 - node.sensitivity_percent / 100 * min(
+            1.0, db_gain(node.follower_gain_db) * envelope
+        )
         gain = gain if node.below_zero else max(0.0, gain)
     low = gain_db(gain)
     return Spread(

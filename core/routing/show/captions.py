@@ -88,7 +88,7 @@ def caption(node: k.Node, times_ms: dict[str, float], tap: bool | None = None) -
     elif isinstance(node, k.Ducker):
         said = [f"down {node.depth_db:g} dB"]
         if node.way == "envelope":
-            said = [f"down by {node.duck_percent:g} %"]
+            said = [f"down by {node.sensitivity_percent:g} %"]
     elif isinstance(node, k.ThreeBand):
         said = [wet or f"{node.ratio:g}:1 in 3 bands"]
     elif isinstance(node, k.Swept):

@@ -104,7 +104,7 @@ class OlderDocuments(unittest.TestCase):
         old["scenes"] = [{"name": "X", "values": {"o": {"crest_db": 9, "ceiling_dbfs": -3}}}]
         rig = load_rig(old)
         self.assertEqual(
-            (rig.version, rig.nodes["a"].crest_db, rig.nodes["b"].crest_db), (2, 16, 16)
+            (rig.version, rig.nodes["a"].crest_db, rig.nodes["b"].crest_db), (3, 16, 16)
         )
         self.assertEqual(rig.scenes[0].values, {"o": {"ceiling_dbfs": -3}})
         # What was read is written and read again the same.
@@ -112,8 +112,24 @@ class OlderDocuments(unittest.TestCase):
 
     def test_a_newer_document_is_refused_in_a_sentence(self):
         with self.assertRaises(RigError) as said:
-            load_rig({"version": 3, "nodes": {}})
-        self.assertIn("version 3", said.exception.sentence)
+            load_rig({"version": 4, "nodes": {}})
+
+    def test_a_ducker_of_version_2_keeps_its_settings_under_their_new_names(self):
+        old = {
+            "version": 2,
+            "nodes": {
+                "d": {"id": "d", "kind": "ducker", "duck_percent": 41, "pre_gain_db": -3},
+                "in": {"id": "in", "kind": "source"},
+            },
+            "rails": {"in.0": {"target": "d"}},
+            "scenes": [{"name": "Dry", "values": {"d": {"duck_percent": 7}}}],
+        }
+        rig = load_rig(old)
+        self.assertEqual(rig.nodes["d"].sensitivity_percent, 41)
+        self.assertEqual(rig.nodes["d"].follower_gain_db, -3)
+        self.assertEqual(rig.scenes[0].values["d"], {"sensitivity_percent": 7})
+        self.assertEqual(old["nodes"]["d"]["duck_percent"], 41)
+        self.assertIn("version 4", said.exception.sentence)
 
 
 class WhatStandsForARig(unittest.TestCase):

@@ -115,6 +115,38 @@ class Variants(RigCase):
         self.assertEqual(self.call("delete", f"/variants/{self.variant}")[0], 204)
         self.refused("delete", f"/variants/{made['id']}", None, 409, "last variant stays")
 
+    def test_the_title_in_writing_and_the_name_in_the_list_are_one(self):
+        _, other = self.call("post", f"/rigs/{self.rig}/variants", {})
+        self.call("patch", f"/rigs/{self.rig}", {"name": "Harbour"})
+        for variant in (self.variant, other["id"]):
+            _, got = self.call("get", f"/variants/{variant}")
+            self.assertIn('rig "Harbour"', got["view"]["notation"])
+        text = got["view"]["notation"].replace('rig "Harbour"', 'rig "Pier"')
+        _, got = self.edit(1, {"do": "notate", "text": text}, variant=other["id"])
+        names = lambda: [r["name"] for r in self.call("get", f"/songs/{self.song.pk}/rigs")[1]]  # noqa: E731
+        self.assertEqual(names(), ["Pier"])
+        self.assertIn('rig "Pier"', self.call("get", f"/variants/{self.variant}")[1]["view"]["notation"])  # fmt: skip
+        self.call("post", f"/variants/{other['id']}/undo")
+        self.assertEqual(names(), ["Harbour"])
+        _, copy = self.call("post", f"/rigs/{self.rig}/duplicate")
+        _, got = self.call("get", f"/variants/{copy['variants'][0]['id']}")
+        self.assertEqual((copy["name"], got["document"]["title"]), ("Harbour (copy)",) * 2)
+
+    def test_two_tabs_that_rename_are_told(self):
+        _, rigs = self.call("get", f"/songs/{self.song.pk}/rigs")
+        seen = rigs[0]["name"]
+        self.call("patch", f"/rigs/{self.rig}", {"name": "First", "was": seen})
+        self.refused(
+            "patch", f"/rigs/{self.rig}", {"name": "Second", "was": seen}, 409, "renamed to “First”"
+        )
+        self.call("patch", f"/variants/{self.variant}", {"name": "Wet", "was": ""})
+        self.refused(
+            "patch", f"/variants/{self.variant}", {"name": "Dry", "was": ""}, 409, "to “Wet”"
+        )
+        _, rigs = self.call("get", f"/songs/{self.song.pk}/rigs")
+        self.assertEqual((rigs[0]["name"], rigs[0]["variants"][0]["name"]), ("First", "Wet"))
+        self.assertEqual(self.call("patch", f"/rigs/{self.rig}", {"name": "x" * 81})[0], 422)
+
     def test_there_are_nine_at_most(self):
         for _ in range(8):
             self.call("post", f"/rigs/{self.rig}/variants", {})

@@ -195,11 +195,11 @@ class KeptOfBlend(ApiCase):
 
     def test_pair_sides_and_ducking_are_kept_and_bounds_are_said(self):
         blend = {"law": "full", "pair": {"wet_db": -9}, "sides": {"apart_ms": 18}}
-        space = {"ducking": {"way": "envelope", "duck_percent": 40}, "ducking_on": True}
+        space = {"ducking": {"way": "envelope", "sensitivity_percent": 40}, "ducking_on": True}
         body = {"base_revision": self.song.revision, "changes": {"blend": blend, "space": space}}
         status, song = self.call("patch", f"/songs/{self.song.pk}", body)
         self.assertEqual(status, 200, song)
         self.assertEqual(song["blend"]["sides"]["apart_ms"], 18)
-        self.assertEqual(song["space"]["ducking"]["duck_percent"], 40)
+        self.assertEqual(song["space"]["ducking"]["sensitivity_percent"], 40)
         bad = {"base_revision": song["revision"], "changes": {"space": {"ducking": {"ratio": 0.5}}}}
         self.refused("patch", f"/songs/{self.song.pk}", bad, 422, "Ratio: input should be")

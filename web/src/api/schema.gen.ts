@@ -6102,17 +6102,17 @@ export interface components {
              */
             release_ms: number;
             /**
-             * Duck Percent
+             * Sensitivity Percent
              * @description Envelope: what a full envelope takes off the level
              * @default 60
              */
-            duck_percent: number;
+            sensitivity_percent: number;
             /**
-             * Pre Gain Db
+             * Follower Gain Db
              * @description Envelope: gain before it is taken as full
              * @default 6
              */
-            pre_gain_db: number;
+            follower_gain_db: number;
             /**
              * Below Zero
              * @description Envelope: a level below 0 turns the polarity over
@@ -8605,10 +8605,10 @@ export interface components {
         Rig: {
             /**
              * Version
-             * @default 2
+             * @default 3
              * @constant
              */
-            version: 2;
+            version: 3;
             /**
              * Title
              * @default Rig
@@ -10406,15 +10406,17 @@ export interface components {
              */
             release_ms: number;
             /**
-             * Duck Percent
+             * Sensitivity Percent
+             * @description Envelope: what a full envelope takes off the level
              * @default 60
              */
-            duck_percent: number;
+            sensitivity_percent: number;
             /**
-             * Pre Gain Db
+             * Follower Gain Db
+             * @description Envelope: gain before it is taken as full
              * @default 6
              */
-            pre_gain_db: number;
+            follower_gain_db: number;
             /**
              * Below Zero
              * @default false
@@ -11325,10 +11327,10 @@ export interface components {
              */
             recovery_s: number | null;
             /**
-             * Solved Pre Gain Db
+             * Solved Follower Gain Db
              * @description Pre-gain at which the envelope is full for a tenth of the phrases
              */
-            solved_pre_gain_db: number | null;
+            solved_follower_gain_db: number | null;
             /** Sentence */
             sentence: string;
         };
@@ -11340,8 +11342,8 @@ export interface components {
              *       "depth_db": 9,
              *       "attack_ms": 10,
              *       "release_ms": 250,
-             *       "duck_percent": 60,
-             *       "pre_gain_db": 6,
+             *       "sensitivity_percent": 60,
+             *       "follower_gain_db": 6,
              *       "below_zero": false,
              *       "period_s": 0.5,
              *       "dip_shape": "ramp",
@@ -12753,6 +12755,11 @@ export interface components {
             /** Name */
             name?: string | null;
             /**
+             * Was
+             * @description The name that was seen
+             */
+            was?: string | null;
+            /**
              * Position
              * @description Place in the list of rigs
              */
@@ -12818,6 +12825,11 @@ export interface components {
         VariantChange: {
             /** Name */
             name?: string | null;
+            /**
+             * Was
+             * @description The name that was seen
+             */
+            was?: string | null;
             /**
              * Promote
              * @default false

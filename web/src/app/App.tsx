@@ -19,6 +19,7 @@ const SpaceStep = lazy(() => import("../steps/space/SpaceStep"));
 const BlendStep = lazy(() => import("../steps/blend/BlendStep"));
 const ListenStep = lazy(() => import("../steps/listen/ListenStep"));
 const VerifyStep = lazy(() => import("../steps/verify/VerifyStep"));
+const RigsPage = lazy(() => import("../rigs/RigsPage"));
 const ResultPage = lazy(() => import("../steps/verify/ResultPage"));
 
 export function useSession() {
@@ -63,6 +64,7 @@ export function App() {
               <Route path="space/:tool?" element={<SpaceStep />} />
               <Route path="blend/:tool?" element={<BlendStep />} />
               <Route path="listen" element={<ListenStep />} />
+              <Route path="rigs" element={<RigsPage />} />
               <Route path="verify" element={<VerifyStep />} />
               <Route path="verify/:testId" element={<ResultPage />} />
             </Route>

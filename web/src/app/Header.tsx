@@ -10,7 +10,7 @@ import type { SongContext } from "../song/context";
 import { latest, savedWords } from "../song/saved";
 import { Dialog, Press } from "../ui/controls";
 import { clock, num, timeOfDay } from "../ui/format";
-import { Choice, Labelled, QuantityField } from "../ui/QuantityField";
+import { Choice, QuantityField } from "../ui/QuantityField";
 import { turnTheme } from "../ui/theme-choice";
 import { Mark } from "./Mark";
 import { SavedWord } from "./SavedState";
@@ -46,7 +46,6 @@ const METRES = [
   "9/8",
   "12/8",
 ];
-const RATES = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000];
 
 export function Header({ context, flow, setSection, onTap }: HeaderProps) {
   const { song, section, edit, saved } = context;
@@ -79,7 +78,7 @@ export function Header({ context, flow, setSection, onTap }: HeaderProps) {
           look="quiet"
           minHeight="30px"
           whiteSpace="nowrap"
-          aria-label={`Tempo ${num(section.tempo_bpm, section.tempo_bpm % 1 ? 1 : 0)} BPM: change it`}
+          named="BPM: change the tempo"
           onClick={() => setSheet(true)}
         >
           {section.beat_unit} = {num(section.tempo_bpm, section.tempo_bpm % 1 ? 1 : 0)}
@@ -87,7 +86,7 @@ export function Header({ context, flow, setSection, onTap }: HeaderProps) {
       </Box>
       <Box display={{ base: "none", lg: "flex" }} alignItems="center" gap="6px">
         <Tempo section={section} setSection={setSection} />
-        <Press onClick={onTap} hint="T" aria-label="tap the tempo" paddingInline="6px">
+        <Press onClick={onTap} hint="T" named="the tempo" paddingInline="6px">
           tap
         </Press>
         <Metre section={section} setSection={setSection} />
@@ -112,7 +111,7 @@ export function Header({ context, flow, setSection, onTap }: HeaderProps) {
           <Box display="flex" flexWrap="wrap" gap="10px" alignItems="center">
             <Tempo section={section} setSection={setSection} />
             <Metre section={section} setSection={setSection} />
-            <Press onClick={onTap} hint="T" aria-label="tap the tempo">
+            <Press onClick={onTap} hint="T" named="the tempo">
               tap
             </Press>
           </Box>
@@ -120,9 +119,7 @@ export function Header({ context, flow, setSection, onTap }: HeaderProps) {
             <Press look="primary" onClick={() => setSheet(false)}>
               Done
             </Press>
-            <Press onClick={turnTheme} aria-label="theme: light or dark">
-              Light or dark
-            </Press>
+            <Press onClick={turnTheme}>Light or dark</Press>
           </Box>
         </Dialog>
       )}
@@ -301,29 +298,6 @@ function Metre({ section, setSection }: Part) {
         <option key={m}>{m}</option>
       ))}
     </Choice>
-  );
-}
-
-/** The song's sample rate: Time shows it, as it decides what a time is in samples. */
-export function RateChoice({ song, onRate }: { song: Song; onRate: (hz: number) => void }) {
-  return (
-    <Labelled label="Sample rate">
-      <Choice
-        width="auto"
-        paddingInline="4px"
-        value={song.sample_rate_hz}
-        onChange={(event) => onRate(Number(event.target.value))}
-      >
-        {RATES.includes(song.sample_rate_hz) ? null : (
-          <option value={song.sample_rate_hz}>{num(song.sample_rate_hz / 1000, 1)} kHz</option>
-        )}
-        {RATES.map((rate) => (
-          <option key={rate} value={rate}>
-            {Number((rate / 1000).toFixed(2))} kHz
-          </option>
-        ))}
-      </Choice>
-    </Labelled>
   );
 }
 

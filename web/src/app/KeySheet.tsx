@@ -10,7 +10,7 @@ const NAMES: Record<Scope, string> = {
   space: "Space",
   blend: "Blend",
   listen: "Listen",
-  trial: "While a blind trial runs",
+  trial: "While a test by ear runs",
   verify: "Verify, choosing a pair",
   result: "Verify, a result",
 };

@@ -108,7 +108,8 @@ function usePlace(
   const { pathname } = useLocation();
   const [, , , here = "", tool = ""] = pathname.split("/");
   useEffect(() => {
-    if (!step || !here) return;
+    // The page of names and deleted things is no step.
+    if (!step || !here || here === "rigs") return;
     const known = tools ?? {};
     if (here === step && (known[here] ?? "") === tool) return;
     const next = { ...known, [here]: tool };

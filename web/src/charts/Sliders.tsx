@@ -23,19 +23,25 @@ interface Props<T> {
   alarms?: Partial<Record<keyof T, number>>;
   /** What a double click restores, by field. */
   rests?: Partial<T>;
+  /** As far as each can be typed, by field; as far as its scale where nothing is said. */
+  limits?: Partial<Record<string, readonly [number, number]>>;
 }
 
-export function Sliders<T>({ of, values, onChange, alarms, rests }: Props<T>) {
+export function Sliders<T>({ of, values, onChange, alarms, rests, limits }: Props<T>) {
+  // A name keeps its line, and its value stands beside it.
+  const least = Math.max(130, ...of.map(({ label }) => Math.round(label.length * 6.6) + 68));
   return (
     <Box
       display="grid"
-      gridTemplateColumns="repeat(auto-fit, minmax(130px, 1fr))"
+      gridTemplateColumns={`repeat(auto-fit, minmax(min(100%, ${least}px), 1fr))`}
       gap="4px 24px"
       marginTop="6px"
     >
       {of.map(({ field, ...scale }) => (
         <ScaleSlider
           key={field}
+          least={limits?.[field]?.[0]}
+          most={limits?.[field]?.[1]}
           {...scale}
           alarmFrom={alarms?.[field]}
           rest={rests?.[field] as number | undefined}

@@ -182,14 +182,7 @@ export function TailChart(props: Props) {
           stroke={ink("ink")}
           strokeWidth="1.25"
         />
-        <text
-          x={width - 12}
-          y={y(-drop) - 5}
-          textAnchor="end"
-          fontSize="13"
-          fill={ink("ink2")}
-          {...halo()}
-        >
+        <text x={LEFT + 6} y={y(-drop) - 5} fontSize="13" fill={ink("ink2")} {...halo()}>
           {width < 520 ? "" : "asked at an entry: "}
           {num(drop, 0)} dB down
         </text>

@@ -56,7 +56,7 @@ export function TempoScale({ candidates, songBpm, onChoose }: Props) {
               key={candidate.note_value}
               role="button"
               tabIndex={0}
-              aria-label={`Set the tempo to ${num(candidate.bpm, 2)} BPM: the delay is a note value of ${candidate.name}`}
+              aria-label={`${candidate.note_value}: set the tempo to ${num(candidate.bpm, 2)} BPM, the delay is a ${candidate.name}`}
               onClick={() => onChoose(candidate)}
               onKeyDown={(e) =>
                 (e.key === "Enter" || e.key === " ") && (e.preventDefault(), onChoose(candidate))

@@ -287,10 +287,17 @@ export const TimeRuler = memo(function TimeRuler({ ruler, device, onChoose }: Pr
             </text>
           </g>
         ))}
-        {device && <Reach device={device} x={x} low={low} high={high} width={width} />}
         {at >= LEFT && at <= width && (
-          <line x1={at} x2={at} y1="0" y2={HEIGHT} stroke={ink("ink")} strokeWidth="1.5" />
+          <line
+            x1={at}
+            x2={at}
+            y1={TOP - 12}
+            y2={BOTTOM + 12}
+            stroke={ink("ink")}
+            strokeWidth="1.5"
+          />
         )}
+        {device && <Reach device={device} x={x} low={low} high={high} width={width} at={at} />}
         <g role="radiogroup" aria-label="Note value">
           {seen.map((note, i) => {
             const row = ROWS.find((r) => r.id === note.row)!;
@@ -320,6 +327,16 @@ export const TimeRuler = memo(function TimeRuler({ ruler, device, onChoose }: Pr
                   height="28"
                   fill={mine ? ink("ink") : "transparent"}
                 />
+                {!mine && !flip && at > place + 3 && at < place + room && (
+                  // The chosen time's line does not cross words.
+                  <rect
+                    x={place + 3}
+                    y={row.y - 11}
+                    width={room - 6}
+                    height="22"
+                    fill={ink("sheet")}
+                  />
+                )}
                 <line
                   x1={place}
                   x2={place}
@@ -382,8 +399,18 @@ function Marks({ ruler, x }: { ruler: Ruler; x: X }) {
   );
 }
 
-function Reach(props: { device: Device; x: X; low: number; high: number; width: number }) {
-  const { device, x, low, high, width } = props;
+interface ReachProps {
+  device: Device;
+  x: X;
+  low: number;
+  high: number;
+  width: number;
+  /** Where the chosen time stands. */
+  at: number;
+}
+
+function Reach(props: ReachProps) {
+  const { device, x, low, high, width, at } = props;
   if (device.max_ms < low || device.min_ms > high) return null;
   const from = x(Math.max(device.min_ms, low));
   const to = Math.min(width, x(Math.min(device.max_ms, high)));
@@ -427,6 +454,15 @@ function Reach(props: { device: Device; x: X; low: number; high: number; width: 
           y2={REACH_Y + 8}
           stroke={ink("ink")}
           strokeWidth="2"
+        />
+      )}
+      {Math.abs(at - middle) < half && (
+        <rect
+          x={middle - half + 4}
+          y={REACH_Y - 10}
+          width={2 * half - 8}
+          height="20"
+          fill={ink("sheet")}
         />
       )}
       <text x={middle} y={REACH_Y + 4.5} textAnchor="middle" fontSize="13" fill={ink("ink2")}>

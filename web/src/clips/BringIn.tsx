@@ -10,6 +10,10 @@ import { Course } from "../ui/Course";
 
 export const FORMATS = ".wav,.flac,.aif,.aiff,.ogg,.oga,audio/*";
 
+const ASK = "fonodrome:bring-in";
+/** Open the choice of a file, from wherever a view has none to show. */
+export const askForFile = () => window.dispatchEvent(new Event(ASK));
+
 interface Props {
   input: RefObject<HTMLInputElement | null>;
   songId: string;
@@ -61,15 +65,18 @@ export function BringIn({ input, songId, onClip }: Props) {
       event.preventDefault();
       void latest.current(file);
     };
+    const ask = () => input.current?.click();
+    window.addEventListener(ASK, ask);
     window.addEventListener("dragover", drag);
     window.addEventListener("dragleave", leave);
     window.addEventListener("drop", drop);
     return () => {
+      window.removeEventListener(ASK, ask);
       window.removeEventListener("dragover", drag);
       window.removeEventListener("dragleave", leave);
       window.removeEventListener("drop", drop);
     };
-  }, []);
+  }, [input]);
   return (
     <>
       <input

@@ -31,8 +31,13 @@ const RETRY_MS = 3000;
 const keyOf = (id: string) => `fonodrome.unsent.${id}`;
 
 function load(id: string): Pending | null {
-  const kept = localStorage.getItem(keyOf(id));
-  return kept ? (JSON.parse(kept) as Pending) : null;
+  try {
+    const kept: unknown = JSON.parse(localStorage.getItem(keyOf(id)) ?? "null");
+    const sound = kept && typeof kept === "object" && "base" in kept && "changes" in kept;
+    return sound ? (kept as Pending) : null;
+  } catch {
+    return null;
+  }
 }
 
 function store(id: string, pending: Pending | null): void {

@@ -8,6 +8,7 @@ import { Link, useNavigate } from "react-router";
 import { AccountBar } from "../accounts/AccountBar";
 import { api, ask, type Schemas, type Song, sentenceOf } from "../api/client";
 import { Mark } from "../app/Mark";
+import { Deleted } from "../song/Deleted";
 import { ink } from "../ui/theme";
 import { turnTheme } from "../ui/theme-choice";
 import { announce, Notice, Press, SheetTitle } from "../ui/controls";
@@ -37,7 +38,7 @@ export function SongList({ session }: { session: Schemas["Session"] }) {
         <Mark />
         <Box flex="1" />
         <AccountBar session={session} />
-        <Press look="quiet" onClick={turnTheme} hint="G" aria-label="theme: light or dark">
+        <Press look="quiet" onClick={turnTheme} hint="G" named="light or dark">
           theme
         </Press>
       </Box>
@@ -65,6 +66,10 @@ export function SongList({ session }: { session: Schemas["Session"] }) {
             <Box paddingBlock="20px">No songs yet. A name and a tempo make one.</Box>
           )}
           {songs.data && songs.data.length > 0 && <Rows songs={songs.data} />}
+          <Box as="section" aria-label="Deleted" marginTop="26px">
+            <SheetTitle about="kept for 30 days">Deleted</SheetTitle>
+            <Deleted />
+          </Box>
         </Box>
         <NewSong />
       </Box>
@@ -90,7 +95,10 @@ function Row({ song }: { song: Song }) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const section = song.tempo_map[0]!;
-  const refresh = () => client.invalidateQueries({ queryKey: ["songs"] });
+  const refresh = () => {
+    void client.invalidateQueries({ queryKey: ["deleted"] });
+    return client.invalidateQueries({ queryKey: ["songs"] });
+  };
   const path = { params: { path: { song_id: song.id } } };
   const fail = (fault: unknown) => announce(sentenceOf(fault), { kind: "fault" });
   const duplicate = useMutation({
@@ -106,7 +114,7 @@ function Row({ song }: { song: Song }) {
   const remove = useMutation({
     mutationFn: () => ask(api.DELETE("/api/v1/songs/{song_id}", path)),
     onSuccess: () => {
-      announce(`“${song.title}” is deleted.`, {
+      announce(`“${song.title}” is deleted. It stays below for 30 days.`, {
         action: { word: "Undo", run: () => void restore() },
       });
       return refresh();
@@ -145,17 +153,13 @@ function Row({ song }: { song: Song }) {
         <BeatBar beatMs={song.beat_ms} />
       </Box>
       <Box display="flex" flexWrap="wrap" gap="4px 8px" justifyContent="flex-end">
-        <Press onClick={() => navigate(`/songs/${song.id}`)} aria-label={`Open ${song.title}`}>
+        <Press onClick={() => navigate(`/songs/${song.id}`)} named={song.title}>
           Open
         </Press>
-        <Press
-          look="quiet"
-          onClick={() => duplicate.mutate()}
-          aria-label={`Duplicate ${song.title}`}
-        >
+        <Press look="quiet" onClick={() => duplicate.mutate()} named={song.title}>
           Duplicate
         </Press>
-        <Press look="quiet" onClick={() => remove.mutate()} aria-label={`Delete ${song.title}`}>
+        <Press look="quiet" onClick={() => remove.mutate()} named={song.title}>
           Delete
         </Press>
       </Box>

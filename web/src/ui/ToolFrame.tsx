@@ -22,6 +22,8 @@ export interface ToolGroup {
   name: string;
   /** Stays while a tool of the group is open. */
   picture: ReactNode;
+  /** The picture takes the room of the tool as well, which then stands under it. */
+  wide?: boolean;
   tools: Tool[];
 }
 
@@ -51,6 +53,7 @@ export function ToolFrame({ scope, title, about, base, open, groups, actions }: 
   const tool = all.find((t) => t.id === open) ?? all[0]!;
   const group = groups.find((g) => g.tools.includes(tool))!;
   const ids = all.map((t) => t.id);
+  const rest = group.wide ? "minmax(0, 1fr)" : "minmax(0, 1fr) minmax(0, 1fr)";
   const turn = (by: number) => void navigate(`${base}/${beside(ids, tool.id, by)}`);
   useKey(scope, ",", () => turn(-1));
   useKey(scope, ".", () => turn(1));
@@ -60,14 +63,15 @@ export function ToolFrame({ scope, title, about, base, open, groups, actions }: 
         display="grid"
         gridTemplateColumns={{
           base: "minmax(0, 1fr)",
-          lg: "236px minmax(0, 1fr) minmax(0, 1fr)",
-          xl: "256px minmax(0, 1fr) minmax(0, 1fr)",
+          lg: `236px ${rest}`,
+          xl: `256px ${rest}`,
         }}
         gap={{ base: "10px", lg: "0 24px" }}
       >
         <Index {...{ title, about, base, groups, tool }} />
-        <Box minWidth="0">{group.picture}</Box>
+        {!group.wide && <Box minWidth="0">{group.picture}</Box>}
         <Box as="section" aria-label={tool.name} minWidth="0">
+          {group.wide && <Box marginBottom="10px">{group.picture}</Box>}
           <Box
             display="flex"
             alignItems="baseline"

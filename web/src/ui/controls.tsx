@@ -5,15 +5,18 @@ import { type ComponentProps, type ReactNode, useEffect, useRef } from "react";
 type ButtonProps = ComponentProps<typeof chakra.button> & {
   look?: "plain" | "primary" | "quiet";
   hint?: string;
+  /** Goes on after the words, for those who hear them: "Delete" named "the test of A". */
+  named?: string;
 };
 
 const PlainButton = chakra("button");
 
 /** A button says what a press will do; `hint` prints its key beside the words. */
-export function Press({ look = "plain", hint, children, ...rest }: ButtonProps) {
+export function Press({ look = "plain", hint, named, children, ...rest }: ButtonProps) {
   return (
     <PlainButton type="button" css={buttonCss(look)} {...rest}>
       {children}
+      {named && <Unseen> {named}</Unseen>}
       {hint && <Hint>{hint}</Hint>}
     </PlainButton>
   );
@@ -48,6 +51,15 @@ export function buttonCss(look: "plain" | "primary" | "quiet") {
       cursor: "default",
     },
   } as const;
+}
+
+/** Words for those who hear the page; what is seen stays a part of a control's name. */
+export function Unseen({ children }: { children: ReactNode }) {
+  return (
+    <Box as="span" srOnly>
+      {children}
+    </Box>
+  );
 }
 
 export function Hint({ children }: { children: ReactNode }) {

@@ -1,4 +1,12 @@
-import { type RefObject, useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
+import {
+  type RefObject,
+  useCallback,
+  useEffect,
+  useLayoutEffect,
+  useRef,
+  useState,
+  useSyncExternalStore,
+} from "react";
 
 /** The width of an element in pixels, followed as it changes. */
 export function useWidth<T extends HTMLElement>(least = 280): [RefObject<T | null>, number] {
@@ -15,6 +23,17 @@ export function useWidth<T extends HTMLElement>(least = 280): [RefObject<T | nul
   }, [least]);
   return [ref, width];
 }
+
+const NARROW = "(max-width: 639px)";
+const followNarrow = (changed: () => void) => {
+  const query = window.matchMedia(NARROW);
+  query.addEventListener("change", changed);
+  return () => query.removeEventListener("change", changed);
+};
+
+/** Whether the window is as narrow as a phone. */
+export const useNarrow = () =>
+  useSyncExternalStore(followNarrow, () => window.matchMedia(NARROW).matches);
 
 /** Call `act` at most once per `wait` ms, with the newest argument last. */
 export function useLater<A>(act: (argument: A) => void, wait: number): (argument: A) => void {

@@ -41,7 +41,10 @@ function plainDigits(text: string): string {
 
 export function readTyped(text: string, shown: string, least: number, most: number): Typed {
   const unit = unitIn(shown);
-  const range = `${short(least)} to ${short(most)}${unit && unit !== ":1" ? ` ${unit}` : unit}`;
+  const ends = Number.isFinite(least) && Number.isFinite(most);
+  const range = ends
+    ? `${short(least)} to ${short(most)}${unit && unit !== ":1" ? ` ${unit}` : unit}`
+    : `a number${unit ? ` in ${unit}` : ""}`;
   const clean = plainDigits(text.slice(0, LONGEST))
     .replace(/[\u2212\u2013]/g, "-")
     .replace(/[\u202f\u00a0\s]/g, "")

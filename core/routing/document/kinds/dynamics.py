@@ -67,10 +67,12 @@ class Ducker(Stage):
     depth_db: float = db(9, "depth", 0, 60, "How far it turns down while the key sounds")
     attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)
     release_ms: float = quantity(250, "release", "ms", 1, 5000)
-    duck_percent: float = percent(
-        60, "duck", 0, 200, "Envelope: what a full envelope takes off the level"
+    sensitivity_percent: float = percent(
+        60, "sensitivity", 0, 400, "Envelope: what a full envelope takes off the level"
     )
-    pre_gain_db: float = db(6, "pre-gain", -24, 60, "Envelope: gain before it is taken as full")
+    follower_gain_db: float = db(
+        6, "follower gain", -24, 60, "Envelope: gain before it is taken as full"
+    )
     below_zero: bool = flag("below zero", "Envelope: a level below 0 turns the polarity over")
     dip_time: str = duration("1/4", "dip every", "Shape: one dip in this note value")
     dip_shape: Literal["ramp", "exponential", "half-sine"] = choice("ramp", "dip shape")

@@ -3,6 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
+import { limits } from "../../api/defaults.gen";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { Answer } from "../../ui/Answer";
 import { Figure, Notice, Press } from "../../ui/controls";
@@ -90,7 +91,13 @@ export function InsertBack({ i, route }: Props) {
           </Choice>
         </Labelled>
       </Box>
-      <Sliders of={SLIDERS} values={insert} onChange={change} rests={START.insert} />
+      <Sliders
+        of={SLIDERS}
+        values={insert}
+        onChange={change}
+        rests={START.insert}
+        limits={limits.InsertRequest}
+      />
       {query.isError && <Notice kind="fault">{sentenceOf(query.error)}</Notice>}
       {out && (
         <>

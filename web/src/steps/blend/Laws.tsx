@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
+import { limits } from "../../api/defaults.gen";
 import { LawChart } from "../../charts/LawChart";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { Answer } from "../../ui/Answer";
@@ -93,7 +94,13 @@ export function LawPicture({ l }: { l: LawsHandle }) {
         </Notice>
       )}
       {out && <LawChart out={out} law={law} mix={row?.mix_percent ?? null} />}
-      <Sliders of={PAIR_SLIDERS} values={pair} onChange={change} rests={START.pair} />
+      <Sliders
+        of={PAIR_SLIDERS}
+        values={pair}
+        onChange={change}
+        rests={START.pair}
+        limits={limits.BlendRequest}
+      />
     </Box>
   );
 }

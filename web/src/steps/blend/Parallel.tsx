@@ -1,14 +1,16 @@
 /** Parallel compression: the curve that stays, and a tool for each question about it. */
-import { Box } from "@chakra-ui/react";
+import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 
 import { type Schemas, sentenceOf } from "../../api/client";
+import { NoClip } from "../../clips/NoClip";
+import { limits } from "../../api/defaults.gen";
 import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "../../charts/axes";
 import { BurstChart } from "../../charts/BurstChart";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { TransferChart } from "../../charts/TransferChart";
 import { Answer } from "../../ui/Answer";
-import { Empty, Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { Table, Td, Th } from "../../ui/table";
@@ -24,8 +26,6 @@ const OF_CURVE: SliderOf<Settings>[] = [
     high: 0,
     step: 0.5,
     ticks: [-72, -48, -24, 0],
-    least: -80,
-    most: 12,
     shown: (v) => `${signed(v, 1)} dBFS`,
   },
   {
@@ -35,7 +35,6 @@ const OF_CURVE: SliderOf<Settings>[] = [
     high: 20,
     step: 0.1,
     ticks: [1, 5, 10, 20],
-    most: 1000,
     shown: (v) => (v >= 1000 ? "limiter" : `${num(v, 1)}:1`),
   },
   {
@@ -45,8 +44,6 @@ const OF_CURVE: SliderOf<Settings>[] = [
     high: 6,
     step: 0.5,
     ticks: [-40, -20, 0],
-    least: -120,
-    most: 24,
     shown: (v) => `${signed(v, 1)} dB`,
   },
   {
@@ -56,8 +53,6 @@ const OF_CURVE: SliderOf<Settings>[] = [
     high: 12,
     step: 0.5,
     ticks: [-40, -20, 0],
-    least: -120,
-    most: 24,
     shown: (v) => `${signed(v, 1)} dB`,
   },
 ];
@@ -70,8 +65,6 @@ const OF_KNEE: SliderOf<Settings>[] = [
     high: 24,
     step: 0.5,
     ticks: [0, 12, 24],
-    least: 0,
-    most: 48,
     shown: (v) => `${num(v, 1)} dB`,
   },
   {
@@ -81,8 +74,6 @@ const OF_KNEE: SliderOf<Settings>[] = [
     high: 30,
     step: 0.5,
     ticks: [0, 15, 30],
-    least: -24,
-    most: 48,
     shown: (v) => `${signed(v, 1)} dB`,
   },
   {
@@ -92,8 +83,6 @@ const OF_KNEE: SliderOf<Settings>[] = [
     high: 30,
     step: 1,
     ticks: [0, 15, 30],
-    least: -24,
-    most: 48,
     shown: (v) => `${signed(v, 0)} dB`,
   },
 ];
@@ -106,8 +95,6 @@ const OF_TIME: SliderOf<Settings>[] = [
     high: 100,
     step: 0.5,
     ticks: [0.1, 50, 100],
-    least: 0.01,
-    most: 500,
     shown: (v) => `${num(v, 1)} ms`,
   },
   {
@@ -117,8 +104,6 @@ const OF_TIME: SliderOf<Settings>[] = [
     high: 1000,
     step: 10,
     ticks: [10, 500, 1000],
-    least: 1,
-    most: 5000,
     shown: (v) => `${num(v, 0)} ms`,
   },
 ];
@@ -140,7 +125,13 @@ export function CurvePicture({ p }: Props) {
         </Notice>
       )}
       {p.view && <TransferChart view={p.view} settings={p.s} histogram={p.measured ?? null} />}
-      <Sliders of={OF_CURVE} values={p.s} onChange={p.change} rests={START.parallel} />
+      <Sliders
+        of={OF_CURVE}
+        values={p.s}
+        onChange={p.change}
+        rests={START.parallel}
+        limits={limits.ParallelSettings}
+      />
     </Box>
   );
 }
@@ -158,18 +149,23 @@ export function Lift({ p }: Props) {
           {view.instead.sentence}
         </Box>
       )}
-      <Sliders of={OF_KNEE} values={p.s} onChange={p.change} rests={START.parallel} />
-      {view && Math.abs(view.follow_db - p.s.makeup_db!) > 0.05 && (
-        <Box fontSize="13px">
-          Make-up of {signed(view.follow_db, 1)} dB would give a sound at full scale its level back.{" "}
-          <Press
-            look="quiet"
-            minHeight="24px"
-            onClick={() => p.change({ makeup_db: Number(view.follow_db.toFixed(1)) })}
-          >
-            Take {signed(view.follow_db, 1)} dB
-          </Press>
-        </Box>
+      <Sliders
+        of={p.s.follow ? OF_KNEE.filter((k) => k.field !== "makeup_db") : OF_KNEE}
+        values={p.s}
+        onChange={p.change}
+        rests={START.parallel}
+        limits={limits.ParallelSettings}
+      />
+      {view && (
+        <chakra.label display="block" fontSize="13px">
+          <input
+            type="checkbox"
+            checked={p.s.follow ?? false}
+            onChange={(event) => p.change({ follow: event.target.checked })}
+          />{" "}
+          make-up follows threshold and ratio: {signed(view.follow_db, 1)} dB give a sound at full
+          scale its level back
+        </chakra.label>
       )}
       {[...(view?.cautions ?? []), ...(p.measured?.cautions ?? [])].map((text) => (
         <Notice key={text} kind="caution">
@@ -255,7 +251,13 @@ export function Hit({ p }: Props) {
         </Answer>
       )}
       {view && <BurstChart burst={view.burst} />}
-      <Sliders of={OF_TIME} values={p.s} onChange={p.change} rests={START.parallel} />
+      <Sliders
+        of={OF_TIME}
+        values={p.s}
+        onChange={p.change}
+        rests={START.parallel}
+        limits={limits.ParallelSettings}
+      />
       <Box fontSize="13px" color="ink2" marginTop="4px">
         Attack works the other way round under a quiet lift: the faster it is, the more of a hit is
         left to the dry path, because the copy ducks out of its way.
@@ -268,7 +270,7 @@ export function OverClip({ p }: Props) {
   const m = p.measured;
   return (
     <>
-      {!p.clip && <Empty>Bring a clip in above, and see here what is taken from it.</Empty>}
+      {!p.clip && <NoClip>Over a clip it is drawn here what is taken from it.</NoClip>}
       {p.measuredFault && <Notice kind="fault">{sentenceOf(p.measuredFault)}</Notice>}
       {m && (
         <>
@@ -277,7 +279,13 @@ export function OverClip({ p }: Props) {
             time has more than 1 dB.
           </Answer>
           <Reduction measured={m} />
-          <Sliders of={OF_TIME} values={p.s} onChange={p.change} rests={START.parallel} />
+          <Sliders
+            of={OF_TIME}
+            values={p.s}
+            onChange={p.change}
+            rests={START.parallel}
+            limits={limits.ParallelSettings}
+          />
         </>
       )}
       {p.school === "whole" && m && m.most_reduction_db > 2 && (
@@ -292,7 +300,7 @@ export function OverClip({ p }: Props) {
 
 export function Match({ p }: Props) {
   const m = p.measured;
-  if (!m) return <Empty>Bring a clip in above: before and after are measured on it.</Empty>;
+  if (!m) return <NoClip>Before and after are measured on a clip.</NoClip>;
   return (
     <>
       <Answer>

@@ -6,6 +6,7 @@ import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { ink } from "../../ui/theme";
+import { limits } from "../../api/defaults.gen";
 import { AxisBottom, AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
@@ -171,6 +172,7 @@ export function CombPicture({ h }: Props) {
         onChange={change}
         alarms={{ apart_ms: s.fused_ms }}
         rests={START.sides}
+        limits={limits.StereoRequest}
       />
       <label>
         <input
@@ -208,7 +210,13 @@ export function Later({ h, route }: Props & { route: RouteHandle }) {
             <SheetTitle sub about="moving, beside a centre that stays still">
               Chorus
             </SheetTitle>
-            <Sliders of={CHORUS} values={s} onChange={change} rests={START.sides} />
+            <Sliders
+              of={CHORUS}
+              values={s}
+              onChange={change}
+              rests={START.sides}
+              limits={limits.StereoRequest}
+            />
             <Box>
               It swings by <Figure label="Chorus" value={num(out.cents, 1)} unit="cents" />;{" "}
               {num(out.centre_share_percent, 0)} % of the power beside two moving amps stays still.
@@ -229,7 +237,13 @@ export function Centre({ h }: Props) {
   if (!out) return null;
   return (
     <>
-      <Sliders of={THREE} values={s} onChange={change} />
+      <Sliders
+        of={THREE}
+        values={s}
+        onChange={change}
+        rests={START.sides}
+        limits={limits.StereoRequest}
+      />
       <Answer>{out.plan_said}</Answer>
       <Box fontSize="13px" color="ink2">
         The room hears {signed(out.room_db, 1)} dB against the centre alone. Each side at{" "}
@@ -251,7 +265,13 @@ export function Width({ h }: Props) {
   if (!out) return null;
   return (
     <>
-      <Sliders of={PLACE} values={s} onChange={change} />
+      <Sliders
+        of={PLACE}
+        values={s}
+        onChange={change}
+        rests={START.sides}
+        limits={limits.StereoRequest}
+      />
       <Box>
         Mid {signed(out.width_mid_db ?? 0, 1)} dB, side{" "}
         {out.width_side_db === null ? "nothing" : `${signed(out.width_side_db, 1)} dB`}; mono

@@ -2,6 +2,7 @@
 import { useState } from "react";
 
 import type { RouteHandle } from "../../rigs/variants";
+import { SendTo } from "../../rigs/SendTo";
 import { Press } from "../../ui/controls";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { fromStage, toStage } from "./stage";
@@ -31,13 +32,12 @@ export function ToStage({ p, route }: { p: ParallelHandle; route: RouteHandle })
       <Press onClick={() => p.change(fromStage(stage))}>
         Load {name} of {route.named}
       </Press>
-      <Press
-        onClick={() =>
-          route.send([{ do: "set", node: stage.id, values: toStage(p.s) }], `${name} is set to it.`)
-        }
-      >
-        Write it to {name} of {route.named}
-      </Press>
+      <SendTo
+        route={route}
+        actions={[{ do: "set", node: stage.id, values: toStage(p.s, p.view?.makeup_db) }]}
+        label={`Write it to ${name} of ${route.named}`}
+        said={`${name} is set to it.`}
+      />
     </>
   );
 }

@@ -16,14 +16,14 @@ const SHARED = [
 /** What a stage says of a compressor; dry path and detector stay as they are. */
 export function fromStage(stage: Stage): Partial<Settings> {
   const values = stage as unknown as Record<string, unknown>;
-  const found: Partial<Settings> = { detector_db: 0 };
+  const found: Partial<Settings> = { detector_db: 0, follow: false };
   for (const field of SHARED)
     if (typeof values[field] === "number") found[field] = values[field] as number;
   return found;
 }
 
-/** What a stage is set to: gain into the detector lowers the threshold by as much. */
-export function toStage(s: Settings): Record<string, number> {
+/** What a stage is set to: gain into the detector lowers the threshold by as much; make-up as in force. */
+export function toStage(s: Settings, makeup_db = s.makeup_db!): Record<string, number> {
   const values = Object.fromEntries(SHARED.map((field) => [field, s[field]!]));
-  return { ...values, threshold_db: s.threshold_db! - s.detector_db! };
+  return { ...values, makeup_db, threshold_db: s.threshold_db! - s.detector_db! };
 }

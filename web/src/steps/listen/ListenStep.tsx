@@ -31,7 +31,7 @@ import { stepped, type WetDb, wetWords } from "./wet";
 
 type Sheet = "trial" | "moves" | "capture" | "export" | "log";
 const SHEETS: [Sheet, string][] = [
-  ["trial", "Blind trial"],
+  ["trial", "By ear alone"],
   ["moves", "Moves"],
   ["capture", "Captures"],
   ["export", "Export"],

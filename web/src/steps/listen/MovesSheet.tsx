@@ -182,11 +182,7 @@ export function MovesSheet({ variant }: { variant: Variant }) {
                     </Td>
                     <Td textAlign="left">{point.ramp ? "line" : "step"}</Td>
                     <Td>
-                      <Press
-                        look="quiet"
-                        aria-label={`Take out bar ${point.bar}`}
-                        onClick={() => drop(move, i)}
-                      >
+                      <Press look="quiet" named={`bar ${point.bar}`} onClick={() => drop(move, i)}>
                         Take out
                       </Press>
                     </Td>

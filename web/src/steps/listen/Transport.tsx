@@ -1,7 +1,7 @@
 /** What stands round the lanes of Listen: their heads at the left, the bar to play with below. */
 import { Box, chakra } from "@chakra-ui/react";
 
-import { Hint, Press } from "../../ui/controls";
+import { Hint, Press, Unseen } from "../../ui/controls";
 import { Choice } from "../../ui/QuantityField";
 import type { Toggles } from "./engine";
 import { type Sound, Toggle } from "./Parts";
@@ -32,7 +32,6 @@ export function LaneHead({ sound: s, keyName, heard, playing, locked, onHear }: 
       <chakra.button
         type="button"
         aria-pressed={heard && playing}
-        aria-label={`Hear ${s.letter}`}
         disabled={!ready || locked}
         onClick={onHear}
         cursor="pointer"
@@ -47,6 +46,7 @@ export function LaneHead({ sound: s, keyName, heard, playing, locked, onHear }: 
         _disabled={{ color: "ink2", cursor: "default" }}
       >
         {ready && keyName.length === 1 && <Hint>{keyName}</Hint>}
+        <Unseen>Hear </Unseen>
         <Box as="strong" fontWeight="650">
           {s.letter}
         </Box>

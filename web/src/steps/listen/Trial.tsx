@@ -1,4 +1,4 @@
-/** A blind trial: is X the one or the other? What X is stays with the server until it is answered. */
+/** By ear alone: which of two is the unnamed one? The server keeps it to itself until it is answered. */
 import { Box } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
@@ -6,8 +6,7 @@ import { useEffect, useRef, useState } from "react";
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { useKey } from "../../ui/keys";
 import { ink } from "../../ui/theme";
-import { ClipChoice } from "../../clips/ClipChoice";
-import { useReadyClips } from "../../clips/queries";
+import { useSongContext } from "../../song/context";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
@@ -16,6 +15,11 @@ import type { Engine } from "./engine";
 
 type TrialOut = Schemas["TrialOut"];
 type Which = "a" | "b" | "x";
+const SOUNDS: Record<Which, { name: string; key: string }> = {
+  a: { name: "The first", key: "I" },
+  b: { name: "The second", key: "O" },
+  x: { name: "The unnamed one", key: "U" },
+};
 const COUNTS = [8, 10, 12, 16, 20, 25];
 
 interface Props {
@@ -35,8 +39,7 @@ export function Trial({ songId, pairs, stretch, engine, onRunning }: Props) {
   const [second, setSecond] = useState("");
   const [count, setCount] = useState(16);
   const [kind, setKind] = useState("level");
-  const clips = useReadyClips(songId);
-  const [clip, setClip] = useState("");
+  const { clip } = useSongContext();
   const practice = useQuery({
     queryKey: ["practice-trials"],
     queryFn: () => ask(api.GET("/api/v1/practice-trials")),
@@ -75,7 +78,7 @@ export function Trial({ songId, pairs, stretch, engine, onRunning }: Props) {
           ...path,
           body: {
             kind: kind as Schemas["PracticeIn"]["kind"],
-            clip: clip || clips[0]!.id,
+            clip: clip!.id,
             total: 8,
           },
         }),
@@ -93,12 +96,12 @@ export function Trial({ songId, pairs, stretch, engine, onRunning }: Props) {
       <Running key={trial.id} trial={trial} engine={engine} onTrial={setTrial} onLeave={leave} />
     );
   return (
-    <Box as="section" aria-label="Blind trial" minWidth="0">
+    <Box as="section" aria-label="By ear alone" minWidth="0">
       <SheetTitle sub about="is the difference heard at all, when nothing tells which is which?">
-        Blind trial
+        By ear alone
       </SheetTitle>
       <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
-        <Labelled label="A">
+        <Labelled label="first sound">
           <Choice value={a} maxWidth="180px" onChange={(event) => setFirst(event.target.value)}>
             {pairs.map((p) => (
               <option key={p.id} value={p.id}>
@@ -107,7 +110,7 @@ export function Trial({ songId, pairs, stretch, engine, onRunning }: Props) {
             ))}
           </Choice>
         </Labelled>
-        <Labelled label="B">
+        <Labelled label="second sound">
           <Choice value={b} maxWidth="180px" onChange={(event) => setSecond(event.target.value)}>
             {pairs.map((p) => (
               <option key={p.id} value={p.id}>
@@ -116,7 +119,7 @@ export function Trial({ songId, pairs, stretch, engine, onRunning }: Props) {
             ))}
           </Choice>
         </Labelled>
-        <Labelled label="answers">
+        <Labelled label="questions">
           <Choice value={count} onChange={(event) => setCount(Number(event.target.value))}>
             {COUNTS.map((n) => (
               <option key={n}>{n}</option>
@@ -124,7 +127,7 @@ export function Trial({ songId, pairs, stretch, engine, onRunning }: Props) {
           </Choice>
         </Labelled>
         <Press disabled={!a || !b || a === b || begin.isPending} onClick={() => begin.mutate()}>
-          Begin the trial
+          Begin
         </Press>
       </Box>
       {pairs.length < 2 && (
@@ -142,14 +145,8 @@ export function Trial({ songId, pairs, stretch, engine, onRunning }: Props) {
             ))}
           </Choice>
         </Labelled>
-        <ClipChoice
-          label="on"
-          clips={clips}
-          value={clip || (clips[0]?.id ?? "")}
-          onChoose={setClip}
-        />
-        <Press disabled={!clips.length || practise.isPending} onClick={() => practise.mutate()}>
-          Practise
+        <Press disabled={!clip || practise.isPending} onClick={() => practise.mutate()}>
+          {clip ? `Practise on “${clip.name}”` : "Practise"}
         </Press>
       </Box>
     </Box>
@@ -233,18 +230,20 @@ function Running({ trial, engine, onTrial, onLeave }: RunningProps) {
     onSuccess: (done) => (done.answered ? onTrial(done) : onLeave()),
   });
   const waiting = ready !== number || answer.isPending;
-  useKey("trial", "A", () => hear("a"), asking);
-  useKey("trial", "B", () => hear("b"), asking);
-  useKey("trial", "X", () => hear("x"), asking);
+  useKey("trial", "I", () => hear("a"), asking);
+  useKey("trial", "O", () => hear("b"), asking);
+  useKey("trial", "U", () => hear("x"), asking);
   useKey("trial", "J", () => !waiting && answer.mutate("a"), asking);
   useKey("trial", "L", () => !waiting && answer.mutate("b"), asking);
   return (
-    <Box as="section" aria-label="Blind trial" minWidth="0">
+    <Box as="section" aria-label="By ear alone" minWidth="0">
       <SheetTitle
         sub
-        about={trial.practice ? trial.about : "is X the first or the second? drawn anew each time"}
+        about={
+          trial.practice ? trial.about : "which of the two is the unnamed one? drawn anew each time"
+        }
       >
-        {trial.practice ? "Practice" : "Blind trial"}
+        {trial.practice ? "Practice" : "By ear alone"}
       </SheetTitle>
       <Box
         display="grid"
@@ -257,10 +256,10 @@ function Running({ trial, engine, onTrial, onLeave }: RunningProps) {
           {asking ? (
             <>
               <Box fontFamily="title" fontWeight="600" fontSize="19px" lineHeight="24px">
-                {number} of {trial.total}: X
+                Question {number} of {trial.total}
               </Box>
               <Box color="ink2" marginTop="2px">
-                A is {trial.title_a}. B is {trial.title_b}.{" "}
+                First: {trial.title_a}. Second: {trial.title_b}.{" "}
                 {trial.matched
                   ? "All three are equally loud."
                   : "They are not matched in loudness."}{" "}
@@ -274,22 +273,22 @@ function Running({ trial, engine, onTrial, onLeave }: RunningProps) {
                     look={heard === which ? "primary" : "plain"}
                     aria-pressed={heard === which}
                     disabled={waiting}
-                    hint={which.toUpperCase()}
+                    hint={SOUNDS[which].key}
                     onClick={() => hear(which)}
                   >
-                    Sound {which.toUpperCase()}
+                    {SOUNDS[which].name}
                   </Press>
                 ))}
               </Box>
               <Box display="flex" flexWrap="wrap" gap="6px" marginTop="8px">
                 <Press hint="J" disabled={waiting} onClick={() => answer.mutate("a")}>
-                  X is A
+                  It is the first
                 </Press>
                 <Press hint="L" disabled={waiting} onClick={() => answer.mutate("b")}>
-                  X is B
+                  It is the second
                 </Press>
                 <Press look="quiet" onClick={() => end.mutate()}>
-                  End the trial
+                  Stop here
                 </Press>
               </Box>
             </>
@@ -310,7 +309,7 @@ function Running({ trial, engine, onTrial, onLeave }: RunningProps) {
                 It is in the song&apos;s log.
               </Box>
               <Box marginTop="8px">
-                <Press onClick={onLeave}>Close the trial</Press>
+                <Press onClick={onLeave}>Close</Press>
               </Box>
             </>
           )}

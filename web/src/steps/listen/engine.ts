@@ -114,7 +114,7 @@ export class Engine {
   }
 
   set(name: string, voice: Voice): void {
-    this.voices.set(name, voice);
+    this.voices.set(name, { ...voice, match: Math.min(1, voice.match) });
   }
 
   /** Start all voices together, one of them heard, from so many seconds in. */

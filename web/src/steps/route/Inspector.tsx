@@ -1,6 +1,7 @@
 /** The settings of what is selected: a part's own fields, or the strip of a merge's input. */
 import { Box, chakra } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
+import { useNavigate } from "react-router";
 
 import {
   api,
@@ -13,9 +14,11 @@ import {
   type Variant,
 } from "../../api/client";
 import { nameOf } from "../../rigs/names";
+import { delayOf } from "../../rigs/times";
 import { useSongContext } from "../../song/context";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
+import { readTyped } from "../../ui/typed";
 import { hasTrait } from "../../rigs/traits";
 import { FrameSlots } from "./FrameSlots";
 
@@ -57,6 +60,7 @@ function strip(field: string, label: string, sort: "number" | "flag", unit: stri
 export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
   const [more, setMore] = useState(false);
   const { song } = useSongContext();
+  const openTime = useOpenTime();
   const { document } = variant;
   const node = document.nodes?.[selected] as (Values & { id: string; kind: string }) | undefined;
   const rail = document.rails?.[selected];
@@ -125,6 +129,9 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
         parameters={more ? [...own, ...shared] : own}
         values={node!}
         onSet={(values) => onEdit({ do: "set", node: selected, values })}
+        onTime={(field, value) =>
+          openTime(nameOf(variant, selected), `${selected}.${field}`, value)
+        }
       />
       {node!.kind === "frame" && (
         <FrameSlots frame={node as unknown as Schemas["Frame"]} kinds={kinds} onEdit={onEdit} />
@@ -149,11 +156,13 @@ function Fields({
   values,
   defaults = {},
   onSet,
+  onTime,
 }: {
   parameters: Parameter[];
   values: Values;
   defaults?: Values;
   onSet: (values: Values) => void;
+  onTime?: (field: string, value: string) => void;
 }) {
   return (
     <Box
@@ -169,21 +178,14 @@ function Fields({
           parameter={p}
           value={values[p.field] ?? defaults[p.field] ?? null}
           onSet={(value) => onSet({ [p.field]: value })}
+          onTime={onTime && ((value) => onTime(p.field, value))}
         />
       ))}
     </Box>
   );
 }
 
-function Field({
-  parameter,
-  value,
-  onSet,
-}: {
-  parameter: Parameter;
-  value: unknown;
-  onSet: (value: unknown) => void;
-}) {
+function Field({ parameter, value, onSet, onTime }: FieldProps) {
   if (parameter.sort === "flag") {
     return (
       <chakra.label display="flex" alignItems="center" gap="6px" minHeight="31px" cursor="pointer">
@@ -215,19 +217,51 @@ function Field({
       </Labelled>
     );
   }
-  return <Typed parameter={parameter} value={value} onSet={onSet} />;
+  const typed = <Typed parameter={parameter} value={value} onSet={onSet} />;
+  if (parameter.sort !== "time" || !onTime || typeof value !== "string") return typed;
+  return (
+    <Box>
+      {typed}
+      <Press look="quiet" minHeight="22px" fontSize="13px" onClick={() => onTime(value)}>
+        in Time{" "}
+        <Box as="span" srOnly>
+          {parameter.label}
+        </Box>
+      </Press>
+    </Box>
+  );
 }
 
-/** A typed value: numbers step with the arrow keys, Escape restores, the server reads the rest. */
-function Typed({
-  parameter,
-  value,
-  onSet,
-}: {
+interface FieldProps {
   parameter: Parameter;
   value: unknown;
   onSet: (value: unknown) => void;
-}) {
+  /** Open a written time under Time. */
+  onTime?: (value: string) => void;
+}
+
+/** Time opened on the delay that a stage's time means; where there is none, one is begun for it. */
+function useOpenTime() {
+  const { song, edit, hand, take } = useSongContext();
+  const navigate = useNavigate();
+  return (name: string, stage: string, value: string) => {
+    const known = delayOf(value, song.written, song.delays);
+    let at = known?.at ?? -1;
+    if (!known) {
+      at = song.delays.length;
+      const taken = new Set(song.delays.map((d) => d.name));
+      let called = name;
+      for (let n = 2; taken.has(called); n++) called = `${name} ${n}`;
+      edit({ delays: [...song.delays, { ...song.delays[0]!, name: called, value, device: null }] });
+      announce(`“${called}” stands in the plan of delays. Hand it back, and the stage follows it.`);
+    }
+    take({ tools: { ...hand.tools, delay: String(at + 1), stage } });
+    void navigate("../time");
+  };
+}
+
+/** A typed value: numbers step with the arrow keys, Escape restores, the server reads the rest. */
+function Typed({ parameter, value, onSet }: Omit<FieldProps, "onTime">) {
   const stored = value === null || value === undefined ? "" : shown(value);
   const [draft, setDraft] = useState<string | null>(null);
   const [bad, setBad] = useState("");
@@ -236,7 +270,7 @@ function Typed({
   useEffect(() => {
     latest.current = stored;
   }, [stored]);
-  const commit = async (text: string) => {
+  const commit = (text: string) => {
     if (text === latest.current) return setDraft(null);
     if (text.trim() === "") {
       if (parameter.optional) onSet(null);
@@ -246,29 +280,14 @@ function Typed({
       onSet(text);
       return setDraft(null);
     }
-    const kinds = { dB: "level", "%": "percent", Hz: "frequency" } as const;
-    const kind = kinds[parameter.unit as keyof typeof kinds];
-    try {
-      // Units that the core reads go through it; the others are plain numbers.
-      let number = Number.parseFloat(text.replace(",", ".").replace("−", "-"));
-      if (kind === "frequency") {
-        number = (
-          await ask(api.POST("/api/v1/compute/quantity", { body: { kind, text } as never }))
-        ).value;
-      }
-      if (Number.isNaN(number)) throw new Error();
-      if (parameter.low !== null && number < parameter.low)
-        return setBad(`at least ${parameter.low}`);
-      if (parameter.high !== null && number > parameter.high)
-        return setBad(`at most ${parameter.high}`);
-      setBad("");
-      onSet(number);
-      setDraft(null);
-    } catch (fault) {
-      setBad(
-        fault instanceof Error && fault.message ? sentenceOf(fault) : `“${text}” is not a number`,
-      );
-    }
+    const { low, high, unit } = parameter;
+    const [least, most] = [low ?? -Infinity, high ?? Infinity];
+    const sample = unit === "ratio" ? "1:1" : `0 ${unit}`;
+    const read = readTyped(text, sample, least, most);
+    if ("said" in read) return setBad(read.said);
+    setBad("");
+    onSet(parameter.sort === "whole" ? Math.round(read.value) : read.value);
+    setDraft(null);
   };
   return (
     <chakra.label display="block" title={parameter.about}>
@@ -284,9 +303,9 @@ function Typed({
         autoComplete="off"
         spellCheck={false}
         onChange={(event) => setDraft(event.target.value)}
-        onBlur={() => draft !== null && void commit(draft)}
+        onBlur={() => draft !== null && commit(draft)}
         onKeyDown={(event) => {
-          if (event.key === "Enter") void commit(draft ?? stored);
+          if (event.key === "Enter") commit(draft ?? stored);
           else if (event.key === "Escape") {
             setDraft(null);
             setBad("");
@@ -299,7 +318,7 @@ function Typed({
               Number((now + (event.key === "ArrowUp" ? size : -size)).toFixed(4)),
             );
             setDraft(next);
-            void commit(next);
+            commit(next);
           }
         }}
       />

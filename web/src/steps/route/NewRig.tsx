@@ -62,7 +62,7 @@ export function NewRig({ songId, onMade }: Props) {
               </Box>
             </Box>
             <Press
-              aria-label={`Begin with ${t.name}`}
+              named={`with ${t.name}`}
               disabled={make.isPending}
               onClick={() => make.mutate({ name: t.name, template: t.id })}
             >

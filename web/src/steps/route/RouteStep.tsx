@@ -13,6 +13,7 @@ import {
   type Variant,
 } from "../../api/client";
 import { useKey } from "../../ui/keys";
+import { useNarrow } from "../../ui/hooks";
 import { useSongContext } from "../../song/context";
 import { useKinds } from "../../rigs/kinds";
 import { Hint, Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
@@ -27,6 +28,8 @@ import { Inspector } from "./Inspector";
 import { NewRig } from "./NewRig";
 import { PickKind } from "./PickKind";
 import { Plan } from "./Plan";
+import { DownList } from "./DownList";
+import { History } from "./History";
 import { Loops, SplitChart, Travel } from "./Curves";
 import { PathMarks } from "./PathMarks";
 import { Patch } from "./Patch";
@@ -66,7 +69,7 @@ interface CourseProps {
   id: string;
 }
 
-export type Sheet = "settings" | "controls" | "sends" | "scenes" | "patch" | "writing";
+export type Sheet = "settings" | "controls" | "sends" | "scenes" | "patch" | "writing" | "history";
 const SHEETS: [Sheet, string][] = [
   ["settings", "Settings"],
   ["controls", "What moves what"],
@@ -74,6 +77,7 @@ const SHEETS: [Sheet, string][] = [
   ["scenes", "Scenes"],
   ["writing", "In writing"],
   ["patch", "Patch sheet"],
+  ["history", "History"],
 ];
 
 function Course({ rig, id }: CourseProps) {
@@ -98,6 +102,7 @@ function Course({ rig, id }: CourseProps) {
   const [pinned, setPinned] = useState("");
   const [focus, setFocus] = useState<string | null>(null);
   const [folded, setFolded] = useState<string[]>([]);
+  const narrow = useNarrow();
   const kinds = useKinds();
   const variant = query.data;
   const smaller = focus !== null || folded.length > 0;
@@ -151,6 +156,15 @@ function Course({ rig, id }: CourseProps) {
   const path = board?.arrivals.find((a) => a.id === (lit || pinned));
   const through = path?.through ?? [];
   const kept = board?.arrivals.find((a) => a.id === pinned);
+  const inspector = (
+    <Inspector
+      variant={variant}
+      kinds={kinds.data}
+      selected={selected}
+      onEdit={edit}
+      onTake={(after) => taken(client, after)}
+    />
+  );
   const stages = kinds.data.filter((k) => k.stage && k.kind !== "return");
   return (
     <Box>
@@ -192,15 +206,21 @@ function Course({ rig, id }: CourseProps) {
               Do again
             </Press>
           </Box>
-          <Plan
-            keys={variant.document.keys ?? {}}
-            view={view}
-            selected={selected}
-            run={marked ? chosen : []}
-            through={through}
-            flags={flags}
-            onSelect={setSelected}
-          />
+          {narrow ? (
+            <DownList variant={variant} selected={selected} flags={flags} onSelect={setSelected}>
+              {inspector}
+            </DownList>
+          ) : (
+            <Plan
+              keys={variant.document.keys ?? {}}
+              view={view}
+              selected={selected}
+              run={marked ? chosen : []}
+              through={through}
+              flags={flags}
+              onSelect={setSelected}
+            />
+          )}
           {smaller && (
             <Box fontSize="13px" color="ink2" marginTop="4px">
               {focus !== null && `Only what belongs to ${nameOf(variant, focus)} is drawn. `}
@@ -324,13 +344,7 @@ function Course({ rig, id }: CourseProps) {
                 }}
                 gap="20px"
               >
-                <Inspector
-                  variant={variant}
-                  kinds={kinds.data}
-                  selected={selected}
-                  onEdit={edit}
-                  onTake={(after) => taken(client, after)}
-                />
+                {narrow && selected in (variant.document.nodes ?? {}) ? null : inspector}
                 <Box>
                   <SplitChart variant={variant} selected={selected} />
                   <Travel variant={variant} />
@@ -341,6 +355,9 @@ function Course({ rig, id }: CourseProps) {
             {sheet === "sends" && <SendTable variant={variant} onEdit={edit} />}
             {sheet === "scenes" && <Scenes variant={variant} onEdit={edit} />}
             {sheet === "patch" && <Patch variant={variant} onEdit={edit} />}
+            {sheet === "history" && (
+              <History variant={variant} onTurn={(number) => void turn(number)} />
+            )}
             {sheet === "writing" && <Writing variant={variant} onEdit={edit} />}
           </Box>
         </Box>

@@ -244,7 +244,7 @@ function Overrides({
           {nameOf(variant, id)}: {name.replaceAll("_", " ")} {String(value)}
           <Press
             look="quiet"
-            aria-label={`Take ${name} of ${nameOf(variant, id)} out of ${scene.name}`}
+            named={`${name.replaceAll("_", " ")} of ${nameOf(variant, id)} of ${scene.name}`}
             onClick={() => onSet(without(id, name))}
           >
             take out

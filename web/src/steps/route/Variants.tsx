@@ -96,7 +96,7 @@ export function Variants({ rig, current, onOpen }: Props) {
                 {!here && (
                   <Press
                     look="quiet"
-                    aria-label={`Delete variant ${variant.letter}`}
+                    named={`variant ${variant.letter}`}
                     onClick={() => remove.mutate(variant.id)}
                   >
                     Delete

@@ -1,82 +1,26 @@
 /** Room under the phrases: four ways to duck, run on the clip that is the key. */
 import { Box } from "@chakra-ui/react";
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 
 import { api, ask, type Frame, type Schemas, sentenceOf } from "../../api/client";
+import { duckingSettings, limits } from "../../api/defaults.gen";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { DuckChart } from "../../charts/DuckChart";
 import { ScaleSlider } from "../../charts/ScaleSlider";
-import { announce, Figure, Notice, Press, SheetTitle } from "../../ui/controls";
+import { SendTo } from "../../rigs/SendTo";
+import { Answer } from "../../ui/Answer";
+import { announce, Figure, Notice, Press } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField } from "../../ui/QuantityField";
 import type { RouteHandle } from "../../rigs/variants";
+import { duckerFrom, duckerTo, type Stage, stagesOf } from "./stage";
+import { type DuckingHandle, type Settings, SHORT } from "./useDucking";
 
-type Settings = Schemas["DuckingSettings"];
-const START: Settings = {
-  way: "key",
-  depth_db: 6,
-  attack_ms: 20,
-  release_ms: 180,
-  duck_percent: 50,
-  pre_gain_db: 12,
-  below_zero: false,
-  period_s: 0.638,
-  dip_shape: "ramp",
-  threshold_db: -30,
-  ratio: 4,
-};
 const WAYS: [Settings["way"], string][] = [
   ["key", "by so much while the key sounds"],
   ["envelope", "the key's envelope taken off the level"],
   ["compressor", "a compressor on the return, keyed"],
   ["shape", "a dip in every note value"],
 ];
-
-const SHORT: Record<NonNullable<Settings["way"]>, string> = {
-  key: "by the key",
-  envelope: "by the envelope",
-  compressor: "by a compressor",
-  shape: "by a shape",
-};
-
-const duckersOf = (route: RouteHandle) =>
-  Object.values(route.variant?.document.nodes ?? {}).filter((n) => n.kind === "ducker");
-
-/** To the rig's own ducker, or as a rig with a reverb that is ducked. */
-function send(route: RouteHandle, s: Settings) {
-  const ducker = duckersOf(route)[0];
-  if (ducker && s.way !== "compressor")
-    return route.send(
-      [
-        {
-          do: "set",
-          node: ducker.id,
-          values: {
-            way: s.way!,
-            depth_db: s.depth_db!,
-            attack_ms: s.attack_ms!,
-            release_ms: s.release_ms!,
-            duck_percent: s.duck_percent!,
-            pre_gain_db: s.pre_gain_db!,
-            below_zero: s.below_zero!,
-            dip_shape: s.dip_shape!,
-            dip_time: `${s.period_s! * 1000} ms`,
-          },
-        },
-      ],
-      `${ducker.name ?? "The ducker"} is set to it.`,
-    );
-  const stage =
-    s.way === "compressor"
-      ? `compressor "Keyed" (threshold ${s.threshold_db} dB, ratio ${s.ratio}, knee 0 dB, attack ${s.attack_ms} ms, release ${s.release_ms} ms)`
-      : `ducker "Duck" (way ${s.way}, depth ${s.depth_db} dB, attack ${s.attack_ms} ms, release ${s.release_ms} ms, duck ${s.duck_percent} %, pre-gain ${s.pre_gain_db} dB, dip shape ${s.dip_shape}, dip every ${s.period_s! * 1000} ms)`;
-  return route.make(
-    "Space: ducked reverb",
-    `in: source "Source" (stereo) > ways: split > sum: merge "Sum" > main: output "Main" (stereo)\n` +
-      `ways > hall: reverb "Hall" (mix 100 %) > duck: ${stage} > sum\nkey ways > duck`,
-  );
-}
 
 const SCALES = {
   depth_db: {
@@ -88,18 +32,18 @@ const SCALES = {
     ticks: [0, 10, 20, 30],
     shown: (v) => `${num(v, 1)} dB`,
   },
-  duck_percent: {
-    field: "duck_percent",
-    label: "duck",
+  sensitivity_percent: {
+    field: "sensitivity_percent",
+    label: "sensitivity",
     low: 0,
-    high: 200,
+    high: 400,
     step: 1,
-    ticks: [0, 100, 200],
+    ticks: [0, 100, 200, 400],
     shown: (v) => `${num(v, 0)} %`,
   },
-  pre_gain_db: {
-    field: "pre_gain_db",
-    label: "pre-gain",
+  follower_gain_db: {
+    field: "follower_gain_db",
+    label: "follower gain",
     low: -12,
     high: 48,
     step: 1,
@@ -146,93 +90,13 @@ const SCALES = {
 type Scale = keyof typeof SCALES;
 const NEEDED: Record<NonNullable<Settings["way"]>, Scale[]> = {
   key: ["depth_db", "attack_ms", "release_ms"],
-  envelope: ["duck_percent", "pre_gain_db", "attack_ms", "release_ms"],
+  envelope: ["sensitivity_percent", "follower_gain_db", "attack_ms", "release_ms"],
   compressor: ["threshold_db", "ratio", "attack_ms", "release_ms"],
   shape: ["depth_db"],
 };
 
-interface Around {
-  space: Schemas["KeptSpace"];
-  change: (more: Partial<Schemas["KeptSpace"]>) => void;
-  pre_delay_s: number;
-}
-
-/** Ducking over the clip; its settings are kept with the song's reverb. */
-export function useDucking(
-  clip: string,
-  phrases: Schemas["Phrase"][],
-  frame: Frame,
-  { space, change, pre_delay_s }: Around,
-) {
-  const on = space.ducking_on ?? false;
-  const settings: Settings = { ...START, ...(space.ducking ?? {}) };
-  const [key, setKey] = useState("");
-  const [keyDb, setKeyDb] = useState(0);
-  const query = useQuery({
-    queryKey: [
-      "ducking",
-      clip,
-      phrases,
-      settings,
-      key,
-      keyDb,
-      space.rt60_s,
-      pre_delay_s,
-      space.start_db,
-    ],
-    enabled: on && !!clip,
-    placeholderData: keepPreviousData,
-    queryFn: ({ signal }) =>
-      ask(
-        api.POST("/api/v1/clips/{clip_id}/ducking", {
-          params: { path: { clip_id: clip } },
-          body: {
-            settings,
-            phrases,
-            nominal_dbfs: -20,
-            key: key || null,
-            key_db: keyDb,
-            tail: { rt60_s: space.rt60_s!, pre_delay_s, start_db: space.start_db! },
-          },
-          signal,
-        }),
-      ),
-  });
-  const fit = useMutation({
-    mutationFn: (way: NonNullable<Settings["way"]>) =>
-      ask(
-        api.POST("/api/v1/clips/{clip_id}/ducking-fit", {
-          params: { path: { clip_id: key || clip } },
-          body: { target: settings, way, nominal_dbfs: -20, key_db: keyDb },
-        }),
-      ),
-    onSuccess: (found) =>
-      change({
-        ducking: found.settings,
-        ducking_said: `Made like ${SHORT[settings.way!].replace("by ", "what was set by ")}. ${found.sentence}`,
-      }),
-    onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
-  });
-  return {
-    on,
-    setOn: (ducking_on: boolean) => change({ ducking_on, ducking: space.ducking ?? settings }),
-    settings,
-    frame,
-    key,
-    setKey,
-    keyDb,
-    setKeyDb,
-    fit,
-    said: space.ducking_said ?? "",
-    change: (more: Partial<Settings>) =>
-      change({ ducking: { ...settings, ...more }, ducking_on: true, ducking_said: "" }),
-    data: query.data ?? null,
-    fault: query.error,
-  };
-}
-
 interface Props {
-  duck: ReturnType<typeof useDucking>;
+  duck: DuckingHandle;
   clips: Schemas["ClipOut"][];
   frame: Frame;
   /** What the worst gap asks for, dB. */
@@ -243,12 +107,12 @@ interface Props {
 
 export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props) {
   const { on, setOn, settings: s, change, data } = duck;
+  const stage = stagesOf(route.variant, "ducker")[0];
+  const name = stage?.name || "the ducker";
   return (
-    <Box as="section" aria-label="Ducking" minWidth="0">
+    <Box>
       <Box display="flex" flexWrap="wrap" gap="4px 14px" alignItems="baseline">
-        <SheetTitle sub about="the clip is the key; the wet level is drawn under the tail">
-          Ducking
-        </SheetTitle>
+        <Box color="ink2">The wet level goes down under a key, and is drawn under the tail.</Box>
         <Press
           look={on ? "primary" : "plain"}
           aria-pressed={on}
@@ -257,6 +121,11 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
         >
           {on ? "on" : "off"}
         </Press>
+        {stage && (
+          <Press look="quiet" onClick={() => void load(duck, stage)}>
+            Load {name} of {route.named}
+          </Press>
+        )}
       </Box>
       {on && (
         <>
@@ -339,13 +208,13 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
             of={NEEDED[s.way!].map((field) => SCALES[field])}
             values={s}
             onChange={change}
-            alarms={{ duck_percent: 100 }}
+            limits={limits.DuckingSettings}
+            rests={duckingSettings}
+            alarms={{ sensitivity_percent: 100 }}
           />
           {data && (
             <Box marginTop="4px">
-              <Box as="strong" fontWeight="650">
-                {data.sentence}
-              </Box>{" "}
+              <Answer>{data.sentence}</Answer>
               <Box as="span" color="ink2">
                 {data.recovery_s !== null &&
                   `Back to \u22123 dB ${num(data.recovery_s, 2)} s after a phrase. `}
@@ -354,19 +223,19 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
             </Box>
           )}
           {data && <DuckChart data={data} bar_s={bar_s} />}
-          {data && s.way === "envelope" && data.solved_pre_gain_db !== null && (
+          {data && s.way === "envelope" && data.solved_follower_gain_db !== null && (
             <Box marginTop="2px">
-              With a pre-gain of{" "}
+              With a follower gain of{" "}
               <Figure
-                label="Solved pre-gain"
-                value={signed(data.solved_pre_gain_db, 1)}
+                label="Solved follower gain"
+                value={signed(data.solved_follower_gain_db, 1)}
                 unit="dB"
               />{" "}
               the envelope is full for a tenth of the phrases.{" "}
               <Press
                 look="quiet"
                 minHeight="24px"
-                onClick={() => change({ pre_gain_db: data.solved_pre_gain_db! })}
+                onClick={() => change({ follower_gain_db: data.solved_follower_gain_db! })}
               >
                 Take it
               </Press>
@@ -386,8 +255,16 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
                 {SHORT[id!]}
               </Press>
             ))}
-            <Press onClick={() => void send(route, s)}>
-              {duckersOf(route).length ? "Send to the rig's ducker" : "Make a rig of it and listen"}
+            {stage && s.way !== "compressor" && (
+              <SendTo
+                route={route}
+                actions={[{ do: "set", node: stage.id, values: duckerTo(s) }]}
+                label={`Set ${name} of ${route.named}`}
+                said={`${stage.name || "The ducker"} is set to it.`}
+              />
+            )}
+            <Press onClick={() => route.make("Space: ducked reverb", duckedRig(s))}>
+              Make a rig of it and listen
             </Press>
           </Box>
           {duck.said && (
@@ -404,5 +281,34 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
         </>
       )}
     </Box>
+  );
+}
+
+/** A ducker's settings taken over; its note value becomes a length at this tempo. */
+async function load(duck: DuckingHandle, stage: Stage): Promise<void> {
+  const text = (stage as unknown as { dip_time?: string }).dip_time;
+  try {
+    const read = text
+      ? await ask(
+          api.POST("/api/v1/compute/quantity", {
+            body: { kind: "time", text, frame: duck.frame } as never,
+          }),
+        )
+      : null;
+    duck.change(duckerFrom(stage, read ? read.value / 1000 : null));
+  } catch (fault) {
+    announce(sentenceOf(fault), { kind: "fault" });
+  }
+}
+
+/** A dry way beside a reverb that is ducked by it. */
+function duckedRig(s: Settings): string {
+  const stage =
+    s.way === "compressor"
+      ? `compressor "Keyed" (threshold ${s.threshold_db} dB, ratio ${s.ratio}, knee 0 dB, attack ${s.attack_ms} ms, release ${s.release_ms} ms)`
+      : `ducker "Duck" (way ${s.way}, depth ${s.depth_db} dB, attack ${s.attack_ms} ms, release ${s.release_ms} ms, sensitivity ${s.sensitivity_percent} %, follower gain ${s.follower_gain_db} dB, dip shape ${s.dip_shape}, dip every ${s.period_s! * 1000} ms)`;
+  return (
+    `in: source "Source" (stereo) > ways: split > sum: merge "Sum" > main: output "Main" (stereo)\n` +
+    `ways > hall: reverb "Hall" (mix 100 %) > duck: ${stage} > sum\nkey ways > duck`
   );
 }

@@ -4,10 +4,10 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Frame, sentenceOf } from "../../api/client";
-import { Press, SheetTitle } from "../../ui/controls";
+import { Press } from "../../ui/controls";
 import { msShort, num } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
-import type { Kept } from "./SpaceStep";
+import type { Kept } from "./useSpace";
 
 const LENGTHS = ["1/4", "1/4.", "1/2", "1/2.", "1 bar", "2 bars", "4 bars"];
 
@@ -45,10 +45,8 @@ export function FitSheet({ space, frame, onTake }: Props) {
     </label>
   );
   return (
-    <Box as="section" aria-label="Fit a length" minWidth="0" marginTop="14px">
-      <SheetTitle sub about="fix two, the third follows">
-        Fit a length
-      </SheetTitle>
+    <Box minWidth="0">
+      <Box color="ink2">Fix two, the third follows.</Box>
       <Box display="flex" flexWrap="wrap" gap="4px 16px" alignItems="end" marginTop="4px">
         {lock("pre", `pre-delay ${space.pre_delay}`)}
         {lock("rt60", `RT60 ${num(space.rt60_s!, 3)} s`)}

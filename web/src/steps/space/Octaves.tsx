@@ -2,7 +2,6 @@
 import { Box } from "@chakra-ui/react";
 
 import { ink } from "../../ui/theme";
-import { SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 
@@ -27,11 +26,9 @@ export function Octaves({ ratios, rt60, out, onChange }: Props) {
   const span = Math.max(...out, rt60, 0.1);
   const known = SHAPES.find(([, shape]) => shape.every((v, i) => Math.abs(v - ratios[i]!) < 1e-6));
   return (
-    <Box as="section" aria-label="By octave" minWidth="0">
+    <Box minWidth="0">
       <Box display="flex" alignItems="baseline" gap="10px" flexWrap="wrap">
-        <SheetTitle sub about="RT60, s">
-          By octave
-        </SheetTitle>
+        <Box color="ink2">RT60 in s, and its share of the whole</Box>
         <Choice
           aria-label="Shape of the decay"
           width="auto"

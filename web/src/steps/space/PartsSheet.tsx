@@ -5,8 +5,8 @@ import { useState } from "react";
 import type { Variant } from "../../api/client";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
-import { Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
+import { SendTo } from "../../rigs/SendTo";
 import type { Edit, RouteHandle } from "../../rigs/variants";
 
 const FIELDS = [
@@ -97,7 +97,8 @@ export function PartsSheet({ route }: { route: RouteHandle }) {
   ) as (Record<string, unknown> & { id: string; name?: string | null }) | undefined;
   const [moved, setMoved] = useState<Partial<Parts>>({});
   const [wide, setWide] = useState<number | null>(null);
-  if (!reverb) return null;
+  if (!reverb)
+    return <Box>{route.named ? `${route.named} has no reverb.` : "There is no rig yet."}</Box>;
   const parts = Object.fromEntries(
     FIELDS.map((f) => [f, moved[f] ?? (reverb[f] as number | null) ?? OFF[f] ?? 0]),
   ) as Parts;
@@ -109,11 +110,16 @@ export function PartsSheet({ route }: { route: RouteHandle }) {
   const width = wide ?? resting;
   const setWidth = (v: number) => setWide(v);
   const widened = wide !== null && wide !== resting;
+  const values = Object.fromEntries(
+    changed.map((f) => [f, OFF[f] !== undefined && moved[f] === OFF[f] ? null : moved[f]!]),
+  );
+  const edits: Edit[] = changed.length ? [{ do: "set", node: reverb.id, values }] : [];
+  if (widened && rail) edits.push({ do: "set_strip", rail, values: { width_percent: width } });
   return (
-    <Box as="section" aria-label="Early part and tail" minWidth="0">
-      <SheetTitle sub about={`of ${name} in the rig chosen above`}>
-        Early part and tail
-      </SheetTitle>
+    <Box minWidth="0">
+      <Box color="ink2">
+        Of {name} in {route.named}. Nothing is sent before it is pressed.
+      </Box>
       <Box fontSize="13px" color="ink2" marginTop="4px">
         early part
       </Box>
@@ -144,24 +150,17 @@ export function PartsSheet({ route }: { route: RouteHandle }) {
           </Box>
         )}
       </Box>
-      <Press
+      <SendTo
+        route={route}
         disabled={!changed.length && !widened}
-        onClick={() => {
-          const values = Object.fromEntries(
-            changed.map((f) => [f, OFF[f] !== undefined && moved[f] === OFF[f] ? null : moved[f]!]),
-          );
-          const edits: Edit[] = changed.length ? [{ do: "set", node: reverb.id, values }] : [];
-          if (widened && rail)
-            edits.push({ do: "set_strip", rail, values: { width_percent: width } });
-          route.send(edits, `${name} is set to it.`);
+        actions={edits}
+        label={changed.length || widened ? `Set ${name} of ${route.named}` : "Nothing is moved yet"}
+        said={`${name} is set to it.`}
+        onSent={() => {
           setMoved({});
           setWide(null);
         }}
-      >
-        {changed.length || widened
-          ? `Send ${changed.length + Number(widened)} to ${name}`
-          : "Nothing is moved yet"}
-      </Press>
+      />
     </Box>
   );
 }

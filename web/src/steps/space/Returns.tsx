@@ -3,12 +3,14 @@ import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, type Schemas, sentenceOf } from "../../api/client";
+import { api, ask, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../song/context";
 import { BandsChart } from "../../charts/BandsChart";
 import { OrderChart } from "../../charts/OrderChart";
-import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
-import { msShort, num, signed } from "../../ui/format";
+import { SendTo } from "../../rigs/SendTo";
+import { Answer } from "../../ui/Answer";
+import { Empty, Figure, HowComputed, Notice, SheetTitle } from "../../ui/controls";
+import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 import type { RouteHandle } from "../../rigs/variants";
@@ -16,31 +18,44 @@ import { nameOf } from "../../rigs/names";
 
 const LOW_CUT_HZ = 150;
 
-export function Returns({ route }: { route: RouteHandle }) {
+export function useReturns(route: RouteHandle) {
   const { song } = useSongContext();
-  const [place, setPlace] = useState<string | null>(null);
+  const [place, setPlace] = useState<{ of: string; place: string } | null>(null);
+  const at = place?.of === route.id ? place.place : null;
   const query = useQuery({
-    queryKey: ["returns", route.id, route.variant?.revision, song.revision, place],
+    queryKey: ["returns", route.id, route.variant?.revision, song.revision, at],
     enabled: !!route.variant,
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: ({ signal }) =>
       ask(
         api.GET("/api/v1/variants/{variant_id}/returns", {
-          params: { path: { variant_id: route.id }, query: { place } },
+          params: { path: { variant_id: route.id }, query: { place: at } },
           signal,
         }),
       ),
   });
-  const out = query.data;
-  const cuts = (out?.returns ?? []).filter((r) => r.low_cut_on ?? r.low_cut_rail);
+  return {
+    route,
+    out: query.isError || !route.id ? undefined : query.data,
+    fault: query.error,
+    setPlace: (next: string) => setPlace({ of: route.id, place: next }),
+  };
+}
+
+export type ReturnsHandle = ReturnType<typeof useReturns>;
+
+/** Order of arrivals and low end of everything wet, at the place where it meets. */
+export function ReturnsPicture({ r }: { r: ReturnsHandle }) {
+  const { out, route } = r;
+  if (r.fault) return <Notice kind="note">{sentenceOf(r.fault)}</Notice>;
+  if (!out) return <Empty>Begin a rig under Route: its returns stand here.</Empty>;
   return (
-    <Box as="section" aria-label="Returns" minWidth="0">
-      <SheetTitle about="everything wet of a rig together, at its output">Returns</SheetTitle>
-      <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="end" marginTop="4px">
-        {out && route.variant && out.places.length > 1 && (
+    <Box>
+      {route.variant && out.places.length > 1 && (
+        <Box width="200px">
           <Labelled label="where they meet">
-            <Choice value={out.place} onChange={(event) => setPlace(event.target.value)}>
+            <Choice value={out.place} onChange={(event) => r.setPlace(event.target.value)}>
               {out.places.map((id) => (
                 <option key={id} value={id}>
                   {nameOf(route.variant!, id)}
@@ -48,90 +63,87 @@ export function Returns({ route }: { route: RouteHandle }) {
               ))}
             </Choice>
           </Labelled>
-        )}
-      </Box>
-      {query.isError && <Notice kind="note">{sentenceOf(query.error)}</Notice>}
-      {out && !query.isError && (
-        <>
-          <Box as="p" fontFamily="title" fontWeight="600" fontSize="17px" lineHeight="24px">
-            {out.sentence}
-          </Box>
-          <Box
-            display="grid"
-            gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
-            gap="10px 28px"
-          >
-            <Box minWidth="0">
-              <SheetTitle sub about="dB against the strongest dry arrival">
-                Order of arrivals
-              </SheetTitle>
-              <OrderChart out={out} />
-              {out.order.map((said) => (
-                <Box key={said} fontSize="13px">
-                  {said}
-                </Box>
-              ))}
-            </Box>
-            <Box minWidth="0">
-              <SheetTitle sub about="dB against dry; thin: each return">
-                Low end
-              </SheetTitle>
-              <BandsChart out={out} />
-              {out.low_lift_db !== null && (
-                <Box fontSize="13px">
-                  From 20 to 200 Hz the returns stand{" "}
-                  {out.low_apart_db === null ? "silent" : `${signed(out.low_apart_db, 1)} dB`}{" "}
-                  against dry and lift the whole by{" "}
-                  <Figure label="Lift of the low end" value={num(out.low_lift_db, 1)} unit="dB" />.
-                </Box>
-              )}
-            </Box>
-          </Box>
-          <Levels out={out} />
-          <Box display="flex" flexWrap="wrap" gap="6px 12px" alignItems="center" marginTop="4px">
-            <Box flex="1" minWidth="220px">
-              Out of step {out.apart_db === null ? "-" : `${signed(out.apart_db, 1)} dB`}, in step
-              at most {out.in_step_db === null ? "-" : `${signed(out.in_step_db, 1)} dB`}.
-              {out.headroom_db !== null &&
-                (out.headroom_db >= 0
-                  ? ` With everything in step ${num(out.headroom_db, 1)} dB of headroom are left.`
-                  : ` With everything in step the output's ceiling is passed by ${num(-out.headroom_db, 1)} dB.`)}
-            </Box>
-            {cuts.length > 0 && (
-              <Press
-                onClick={() =>
-                  void route.send(
-                    cuts.map((r) =>
-                      r.low_cut_on
-                        ? {
-                            do: "set" as const,
-                            node: r.low_cut_on,
-                            values: { low_cut_hz: LOW_CUT_HZ },
-                          }
-                        : {
-                            do: "insert" as const,
-                            at: r.low_cut_rail!,
-                            kind: "filter",
-                            values: { low_cut_hz: LOW_CUT_HZ },
-                            id: null,
-                          },
-                    ),
-                    `${cuts.map((r) => r.name).join(", ")}: low cut at ${LOW_CUT_HZ} Hz.`,
-                  )
-                }
-              >
-                Low cut at {LOW_CUT_HZ} Hz on {cuts.map((r) => r.name).join(", ")}
-              </Press>
-            )}
-          </Box>
-          <HowComputed>{out.computed_how}</HowComputed>
-        </>
+        </Box>
       )}
+      <Box
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
+        gap="10px 28px"
+      >
+        <Box minWidth="0">
+          <SheetTitle sub about="dB against the strongest dry arrival">
+            Order of arrivals
+          </SheetTitle>
+          <OrderChart out={out} />
+        </Box>
+        <Box minWidth="0">
+          <SheetTitle sub about="dB against dry; thin: each return">
+            Low end
+          </SheetTitle>
+          <BandsChart out={out} />
+        </Box>
+      </Box>
     </Box>
   );
 }
 
-function Levels({ out }: { out: Schemas["ReturnsOut"] }) {
+/** What all returns add up to, and what a low cut on them saves. */
+export function WholeReturns({ r }: { r: ReturnsHandle }) {
+  const { out, route } = r;
+  if (!out) return null;
+  const cuts = out.returns.filter((one) => one.low_cut_on ?? one.low_cut_rail);
+  const names = cuts.map((one) => one.name).join(", ");
+  return (
+    <Box>
+      <Answer>{out.sentence}</Answer>
+      {out.low_lift_db !== null && (
+        <Box>
+          From 20 to 200 Hz the returns stand{" "}
+          {out.low_apart_db === null ? "silent" : `${signed(out.low_apart_db, 1)} dB`} against dry
+          and lift the whole by{" "}
+          <Figure label="Lift of the low end" value={num(out.low_lift_db, 1)} unit="dB" />.
+        </Box>
+      )}
+      <Box marginBlock="4px">
+        Out of step {out.apart_db === null ? "-" : `${signed(out.apart_db, 1)} dB`}, in step at most{" "}
+        {out.in_step_db === null ? "-" : `${signed(out.in_step_db, 1)} dB`}.
+        {out.headroom_db !== null &&
+          (out.headroom_db >= 0
+            ? ` With everything in step ${num(out.headroom_db, 1)} dB of headroom are left.`
+            : ` With everything in step the output's ceiling is passed by ${num(-out.headroom_db, 1)} dB.`)}
+      </Box>
+      {out.order.map((said) => (
+        <Box key={said} fontSize="13px" color="ink2">
+          {said}
+        </Box>
+      ))}
+      {cuts.length > 0 && (
+        <Box marginTop="6px">
+          <SendTo
+            route={route}
+            actions={cuts.map((one) =>
+              one.low_cut_on
+                ? { do: "set" as const, node: one.low_cut_on, values: { low_cut_hz: LOW_CUT_HZ } }
+                : {
+                    do: "insert" as const,
+                    at: one.low_cut_rail!,
+                    kind: "filter",
+                    values: { low_cut_hz: LOW_CUT_HZ },
+                    id: null,
+                  },
+            )}
+            label={`Low cut at ${LOW_CUT_HZ} Hz on ${names} of ${route.named}`}
+            said={`${names}: low cut at ${LOW_CUT_HZ} Hz.`}
+          />
+        </Box>
+      )}
+      <HowComputed>{out.computed_how}</HowComputed>
+    </Box>
+  );
+}
+
+export function Levels({ r: { out } }: { r: ReturnsHandle }) {
+  if (!out) return null;
   return (
     <Box overflowX="auto" marginTop="6px">
       <Table>
@@ -163,94 +175,6 @@ function Levels({ out }: { out: Schemas["ReturnsOut"] }) {
           ))}
         </tbody>
       </Table>
-    </Box>
-  );
-}
-
-interface BehindProps {
-  route: RouteHandle;
-  gaps: Schemas["Gap"][];
-  drop: number;
-  onTake: (rt60_s: number) => void;
-}
-
-/** The rig's own reverb in the gaps, after everything that stands on its return. */
-export function Behind({ route, gaps, drop, onTake }: BehindProps) {
-  const { song } = useSongContext();
-  const body = { gaps_s: gaps.map((g) => g.length_s), drop_db: drop, reverb: null };
-  const query = useQuery({
-    queryKey: ["tail", route.id, route.variant?.revision, song.revision, body],
-    enabled: !!route.variant,
-    placeholderData: keepPreviousData,
-    retry: false,
-    queryFn: ({ signal }) =>
-      ask(
-        api.POST("/api/v1/variants/{variant_id}/tail", {
-          params: { path: { variant_id: route.id } },
-          body,
-          signal,
-        }),
-      ),
-  });
-  const out = query.data;
-  const rows = (out?.gaps ?? [])
-    .map((g, i) => ({ ...g, i }))
-    .sort((a, b) => b.tail_db - a.tail_db)
-    .slice(0, 4);
-  return (
-    <Box as="section" aria-label="Behind the return" minWidth="0">
-      <SheetTitle sub about="the rig's own reverb in these gaps, all stages of its return counted">
-        Through the return
-      </SheetTitle>
-      {query.isError ? (
-        <Box color="ink2">{sentenceOf(query.error)}</Box>
-      ) : (
-        out && (
-          <>
-            <Box>
-              {out.name}: {num(out.rt60_s, 2)} s, {msShort(out.pre_delay_ms)} ms, its tail begins at{" "}
-              {signed(out.start_db, 1)} dB against dry. {out.sentence}
-            </Box>
-            {rows.length > 0 && (
-              <Table>
-                <thead>
-                  <tr>
-                    <Th textAlign="left">gap</Th>
-                    <Th>tail at entry, dB</Th>
-                    <Th>undone, dB</Th>
-                    <Th>longest RT60, s</Th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {rows.map((g) => (
-                    <Box as="tr" key={g.i} background={g.clear ? undefined : "cautionWash"}>
-                      <Td textAlign="left" fontWeight="650">
-                        {g.i + 1} to {g.i + 2}
-                      </Td>
-                      <Td color={g.clear ? undefined : "caution"}>{signed(g.tail_db, 1)}</Td>
-                      <Td>{g.undone_db > 0.05 ? num(g.undone_db, 1) : "none"}</Td>
-                      <Td>
-                        {g.longest_rt60_s === null ? (
-                          "none"
-                        ) : (
-                          <Press
-                            look="quiet"
-                            minHeight="22px"
-                            aria-label={`Take ${num(g.longest_rt60_s, 2)} s behind the return`}
-                            onClick={() => onTake(g.longest_rt60_s!)}
-                          >
-                            {num(g.longest_rt60_s, 2)}
-                          </Press>
-                        )}
-                      </Td>
-                    </Box>
-                  ))}
-                </tbody>
-              </Table>
-            )}
-          </>
-        )
-      )}
     </Box>
   );
 }

@@ -5,7 +5,7 @@ import { scaleLog } from "d3-scale";
 import type { Schemas } from "../../api/client";
 import { ink } from "../../ui/theme";
 import { halo } from "../../charts/axes";
-import { Press, SheetTitle } from "../../ui/controls";
+import { Press } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { Choice } from "../../ui/QuantityField";
@@ -28,11 +28,9 @@ export function Schools({ space, out, onChange }: Props) {
   const r = scaleLog([0.3, 8], [middle + 14, width - 12]).clamp(true);
   const height = HEAD + ROW * out.schools.length + 26;
   return (
-    <Box as="section" aria-label="Schools" minWidth="0">
+    <Box minWidth="0">
       <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="4px 12px">
-        <SheetTitle sub about="three schools, one in force">
-          Pre-delay and decay
-        </SheetTitle>
+        <Box color="ink2">Three schools, one in force.</Box>
         <Box flex="1" />
         <Choice
           aria-label="Kind of source"

@@ -63,14 +63,14 @@ export function DelayPlan({ handle }: { handle: DelayHandle }) {
           ),
         )}
       </Box>
-      <Press look="quiet" onClick={add} aria-label="Add a delay">
-        + delay
+      <Press look="quiet" onClick={add}>
+        Add a delay
       </Press>
-      <Press look="quiet" onClick={() => setNaming(true)} aria-label={`Rename ${line.name}`}>
+      <Press look="quiet" onClick={() => setNaming(true)} named={line.name}>
         rename
       </Press>
       {delays.length > 1 && (
-        <Press look="quiet" onClick={drop} aria-label={`Take ${line.name} out`}>
+        <Press look="quiet" onClick={drop} named={line.name}>
           take out
         </Press>
       )}

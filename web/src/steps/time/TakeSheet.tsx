@@ -8,8 +8,7 @@ import { api, ask, type Pattern, type Schemas, sentenceOf } from "../../api/clie
 import { useSongContext } from "../../song/context";
 import { ink } from "../../ui/theme";
 import { AxisLeft, Gridlines } from "../../charts/axes";
-import { ClipChoice } from "../../clips/ClipChoice";
-import { useReadyClips } from "../../clips/queries";
+import { NoClip } from "../../clips/NoClip";
 import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
@@ -18,9 +17,7 @@ import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 type Take = Schemas["TakeOut"];
 
 export function TakeSheet() {
-  const { song, frame } = useSongContext();
-  const ready = useReadyClips(song.id);
-  const [clip, setClip] = useState("");
+  const { song, frame, clip } = useSongContext();
   const [starts, setStarts] = useState("");
   const [slots, setSlots] = useState(song.figure?.pattern?.slots_per_beat ?? 4);
   const pattern: Pattern = {
@@ -34,7 +31,7 @@ export function TakeSheet() {
       const at = Number.parseFloat(starts.replace(",", "."));
       return ask(
         api.POST("/api/v1/clips/{clip_id}/take", {
-          params: { path: { clip_id: clip } },
+          params: { path: { clip_id: clip!.id } },
           body: { frame, pattern, starts_s: Number.isNaN(at) ? null : at },
         }),
       );
@@ -48,11 +45,13 @@ export function TakeSheet() {
       >
         A take against the slots
       </SheetTitle>
-      {ready.length === 0 ? (
-        <Box color="ink2">Bring a clip in under Verify first.</Box>
+      {!clip ? (
+        <NoClip>A take is a clip: its notes are found and set against the slots.</NoClip>
       ) : (
         <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
-          <ClipChoice label="Clip" clips={ready} value={clip} onChoose={setClip} />
+          <Box paddingBottom="5px" maxWidth="240px">
+            {clip.name}
+          </Box>
           <Labelled label="Bar 1 begins at, s">
             <TextInput
               width="110px"
@@ -72,7 +71,7 @@ export function TakeSheet() {
               ))}
             </Choice>
           </Labelled>
-          <Press look="primary" disabled={!clip || found.isPending} onClick={() => found.mutate()}>
+          <Press look="primary" disabled={found.isPending} onClick={() => found.mutate()}>
             {found.isPending ? "Listening …" : "Set it against the slots"}
           </Press>
         </Box>

@@ -1,12 +1,11 @@
 /** Where a tempo comes from besides the hand: a MIDI file, or the notes of a clip. */
 import { Box, chakra } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useRef } from "react";
 
 import { api, ask, type Section, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../song/context";
-import { ClipChoice } from "../../clips/ClipChoice";
-import { useReadyClips } from "../../clips/queries";
+import { NoClip } from "../../clips/NoClip";
 import { Notice, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 
@@ -83,9 +82,7 @@ export function FromMidi({ onTake }: { onTake: (sections: Section[]) => void }) 
 }
 
 export function FromClip({ onTake }: { onTake: (bpm: number) => void }) {
-  const { song } = useSongContext();
-  const ready = useReadyClips(song.id);
-  const [clip, setClip] = useState("");
+  const { clip } = useSongContext();
   const found = useMutation({
     mutationFn: (id: string) =>
       ask(api.GET("/api/v1/clips/{clip_id}/tempo", { params: { path: { clip_id: id } } })),
@@ -95,20 +92,12 @@ export function FromClip({ onTake }: { onTake: (bpm: number) => void }) {
       <SheetTitle sub about="a suggestion from the notes of a clip, its half and double beside it">
         Tempo in a clip
       </SheetTitle>
-      {ready.length === 0 ? (
-        <Box color="ink2">Bring a clip in under Verify first.</Box>
+      {!clip ? (
+        <NoClip>A tempo is found in the notes of a clip.</NoClip>
       ) : (
-        <Box display="flex" flexWrap="wrap" gap="6px 12px" alignItems="end" marginTop="4px">
-          <ClipChoice
-            label="Clip to find the tempo in"
-            clips={ready}
-            value={clip}
-            onChoose={setClip}
-          />
-          <Press disabled={!clip || found.isPending} onClick={() => found.mutate(clip)}>
-            {found.isPending ? "Listening …" : "Suggest a tempo"}
-          </Press>
-        </Box>
+        <Press disabled={found.isPending} onClick={() => found.mutate(clip.id)}>
+          {found.isPending ? "Listening …" : `Suggest a tempo from “${clip.name}”`}
+        </Press>
       )}
       {found.isError && (
         <Notice kind="caution" word="No suggestion.">

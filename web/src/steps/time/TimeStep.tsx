@@ -21,7 +21,9 @@ import { FromDelay } from "./FromDelay";
 import { Lattice } from "./Lattice";
 import { Repeats } from "./Repeats";
 import { TakeSheet } from "./TakeSheet";
+import { RateChoice } from "./RateChoice";
 import { TempoMapSheet } from "./TempoMapSheet";
+import { ToStage } from "./ToStage";
 import { useDelay } from "./useDelay";
 import { ValueSheet } from "./ValueSheet";
 
@@ -81,7 +83,9 @@ export default function TimeStep() {
       </Box>
       <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 14px" marginTop="2px">
         <DevicePicker device={device} onChoose={(next) => change({ device: next })} />
+        <RateChoice />
         <Box flex="1" />
+        <ToStage handle={handle} />
         <Box width={{ base: "100%", sm: "190px" }}>
           <QuantityField
             label="Delay time, note value or ms"

@@ -1,6 +1,4 @@
 /** The delay in hand: one of the song's named delays, changed in place. */
-import { useSearchParams } from "react-router";
-
 import type { DelayLine } from "../../api/client";
 import { useSongContext } from "../../song/context";
 
@@ -14,16 +12,10 @@ export interface DelayHandle {
 }
 
 export function useDelay(): DelayHandle {
-  const { song, edit } = useSongContext();
-  const [search, setSearch] = useSearchParams();
+  const { song, edit, hand, take } = useSongContext();
   const { delays } = song;
-  const at = Math.min(delays.length - 1, Math.max(0, Number(search.get("delay") ?? 1) - 1));
-  const choose = (index: number) => {
-    const next = new URLSearchParams(search);
-    if (index === 0) next.delete("delay");
-    else next.set("delay", String(index + 1));
-    setSearch(next, { replace: true });
-  };
+  const at = Math.min(delays.length - 1, Math.max(0, Number(hand.tools?.delay ?? 1) - 1 || 0));
+  const choose = (index: number) => take({ tools: { ...hand.tools, delay: String(index + 1) } });
   const store = (next: DelayLine[], where = at) => {
     edit({ delays: next });
     if (where !== at) choose(where);

@@ -232,7 +232,7 @@ export function ClipLane(props: Props) {
                 onClick={() => void remove()}
                 minHeight="0"
                 fontSize="13px"
-                aria-label={`Put away ${clip.name}`}
+                named={clip.name}
               >
                 Put away
               </Press>

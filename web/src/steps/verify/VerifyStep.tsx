@@ -160,7 +160,7 @@ export default function VerifyStep() {
                     </Box>
                   </Box>
                   <Press
-                    aria-label={`Test ${pair.title}`}
+                    named={pair.title}
                     disabled={run.isPending}
                     onClick={() => run.mutate({ a: pair.clip_a, b: pair.clip_b })}
                   >
@@ -280,7 +280,7 @@ function PastTests({ tests, songId }: { tests: NullTest[]; songId: string }) {
               <Press
                 look="quiet"
                 onClick={() => void remove(test)}
-                aria-label={`Delete the test of ${test.a_name} against ${test.b_name}`}
+                named={`the test of ${test.a_name} against ${test.b_name}`}
               >
                 Delete
               </Press>

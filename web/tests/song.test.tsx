@@ -1,0 +1,145 @@
+// @vitest-environment jsdom
+/** A song's unsent edits: no line, another tab, refusals, a store that cannot be read. */
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { act, cleanup, renderHook, waitFor } from "@testing-library/react";
+import type { ReactNode } from "react";
+import { afterEach, beforeEach, expect, test, vi } from "vitest";
+
+const server = {
+  song: { id: "s", title: "Old", revision: 1 } as Record<string, unknown>,
+  down: false,
+  refuse: null as null | { status: number; body: object },
+  patches: [] as { base_revision: number; changes: Record<string, unknown> }[],
+};
+const answer = (body: object, status = 200) =>
+  new Response(JSON.stringify(body), {
+    status,
+    headers: { "Content-Type": "application/json" },
+  });
+
+// A page knows where it came from; a request outside one has to be told.
+const Plain = Request;
+vi.stubGlobal(
+  "Request",
+  class extends Plain {
+    constructor(url: string, init?: RequestInit) {
+      super(new URL(url, "http://localhost"), init && { ...init, signal: undefined });
+    }
+  },
+);
+vi.stubGlobal("fetch", async (request: Request) => {
+  if (server.down) throw new TypeError("Failed to fetch");
+  if (request.method === "GET") return answer(server.song);
+  if (server.refuse) {
+    const { status, body } = server.refuse;
+    return answer({ ...body, status, type: "refused" }, status);
+  }
+  const body = (await request.json()) as (typeof server.patches)[number];
+  server.patches.push(body);
+  server.song = { ...server.song, ...body.changes, revision: (server.song.revision as number) + 1 };
+  return answer(server.song);
+});
+
+const { useSong } = await import("../src/song/useSong");
+
+function open() {
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  const wrapper = ({ children }: { children: ReactNode }) => (
+    <QueryClientProvider client={client}>{children}</QueryClientProvider>
+  );
+  return renderHook(() => useSong("s"), { wrapper });
+}
+
+beforeEach(() => {
+  localStorage.clear();
+  Object.assign(server, {
+    song: { id: "s", title: "Old", revision: 1 },
+    down: false,
+    refuse: null,
+    patches: [],
+  });
+});
+afterEach(cleanup);
+
+const opened = async () => {
+  const view = open();
+  await waitFor(() => expect(view.result.current.song).toBeDefined());
+  return view;
+};
+
+test("an edit shows at once, and several in a row go out as one", async () => {
+  const { result } = await opened();
+  act(() => result.current.edit({ title: "New" } as never));
+  act(() => result.current.edit({ key: "D" } as never));
+  expect(result.current.song).toMatchObject({ title: "New", key: "D" });
+  await waitFor(() => expect(result.current.saved.state).toBe("saved"), { timeout: 3000 });
+  expect(server.patches).toEqual([{ base_revision: 1, changes: { title: "New", key: "D" } }]);
+  expect(localStorage.length).toBe(0);
+});
+
+test("without a line edits stay, are counted, outlive a reload and go out when it is back", async () => {
+  const first = await opened();
+  server.down = true;
+  act(() => first.result.current.edit({ title: "Kept" } as never));
+  await waitFor(
+    () => expect(first.result.current.saved).toEqual({ state: "offline", waiting: 1 }),
+    {
+      timeout: 3000,
+    },
+  );
+  first.unmount();
+  server.down = false;
+  const again = await opened();
+  await waitFor(() => expect(server.patches).toHaveLength(1), { timeout: 3000 });
+  expect(again.result.current.song).toMatchObject({ title: "Kept" });
+});
+
+test("another tab's edit is not overwritten unseen; mine goes out when I say so", async () => {
+  const { result } = await opened();
+  const clash = { field: "title", theirs: "Theirs", yours: "Mine" };
+  server.refuse = { status: 409, body: { detail: "Changed.", clashes: [clash], revision: 7 } };
+  act(() => result.current.edit({ title: "Mine" } as never));
+  await waitFor(() => expect(result.current.saved.state).toBe("clash"), { timeout: 3000 });
+  expect(result.current.song).toMatchObject({ title: "Mine" });
+  server.refuse = null;
+  act(() => result.current.settle(true));
+  await waitFor(() => expect(server.patches).toHaveLength(1), { timeout: 3000 });
+  expect(server.patches[0]).toEqual({ base_revision: 7, changes: { title: "Mine" } });
+});
+
+test("the other tab's value can be taken; what did not clash still goes out", async () => {
+  const { result } = await opened();
+  const clash = { field: "title", theirs: "Theirs", yours: "Mine" };
+  server.refuse = { status: 409, body: { detail: "Changed.", clashes: [clash], revision: 7 } };
+  act(() => result.current.edit({ title: "Mine", key: "D" } as never));
+  await waitFor(() => expect(result.current.saved.state).toBe("clash"), { timeout: 3000 });
+  server.refuse = null;
+  act(() => result.current.settle(false));
+  await waitFor(() => expect(server.patches).toHaveLength(1), { timeout: 3000 });
+  expect(server.patches[0]!.changes).toEqual({ key: "D" });
+});
+
+test("a refusal keeps what was typed until it is given up", async () => {
+  const { result } = await opened();
+  server.refuse = { status: 422, body: { detail: "Too long." } };
+  act(() => result.current.edit({ title: "x".repeat(10_000) } as never));
+  await waitFor(
+    () => expect(result.current.saved).toEqual({ state: "refused", sentence: "Too long." }),
+    {
+      timeout: 3000,
+    },
+  );
+  expect(localStorage.length).toBe(1);
+  act(() => result.current.giveUp());
+  await waitFor(() => expect(result.current.song).toMatchObject({ title: "Old" }));
+  expect(localStorage.length).toBe(0);
+});
+
+test("what stands in the store and cannot be read opens the song as the server has it", async () => {
+  for (const text of ["{", "7", "null", '{"base":1}']) {
+    localStorage.setItem("fonodrome.unsent.s", text);
+    const { result, unmount } = await opened();
+    expect(result.current.song).toMatchObject({ title: "Old" });
+    unmount();
+  }
+});

@@ -1,0 +1,11 @@
+import { defineConfig } from "vitest/config";
+
+export default defineConfig({
+  test: {
+    include: ["tests/**/*.test.{ts,tsx}"],
+    // A real DOM where a test asks for it: `@vitest-environment jsdom` at its head.
+    environment: "node",
+    pool: "threads",
+    maxWorkers: 2,
+  },
+});

@@ -41,6 +41,10 @@ class TimeRuler(Edge):
     notes: list[NoteReading] = Field(description="Ascending in time within each row")
     chosen: NoteReading
     setting: Setting | None = Field(description="What the device makes of the chosen time")
+    cannot: str = Field("", description="Why the device cannot do it; empty where it can")
+    next_best: NoteReading | None = Field(
+        None, description="Note value nearest to it that the device can do, where it cannot"
+    )
     beat_ms: float
     bar_ms: float
     sixteenth_ms: float
@@ -134,7 +138,20 @@ def time_ruler(request: TimeRulerRequest) -> TimeRuler:
             in_reach=reach(seconds),
         )
     sixteenth_ms = frame.length_s(NoteValue(Fraction(1, 16))) * 1e3
+    cannot, next_best = "", None
+    if device is not None and not chosen.in_reach:
+        below = chosen.ms < device.min_ms
+        end = device.min_ms if below else device.max_ms
+        cannot = f"cannot: {'shortest' if below else 'longest'} {fmt.significant(end, 5)} ms"
+        # As heard, times lie apart by their ratio.
+        next_best = min(
+            (n for n in notes if n.in_reach),
+            key=lambda n: abs(math.log(n.ms / chosen.ms)),
+            default=None,
+        )
     return TimeRuler(
+        cannot=cannot,
+        next_best=next_best,
         notes=notes,
         chosen=chosen,
         setting=nearest_setting(device, chosen.ms, sixteenth_ms) if device else None,

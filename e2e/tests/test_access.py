@@ -115,11 +115,11 @@ class Access(BrowserCase):
             self.assertEqual(len(together), len(set(together)), scope)
         b = self.open_demo()
         b.keys("?")
-        sheet = b.find("dialog", "Keys")
+        sheet = b.find("dialog", "Keys and words")
         for key in keys:
             self.assertIn(key["does"], sheet.text)
         b.press("button", "Close")
-        b.until(lambda: b.look("dialog", "Keys") is None)
+        b.until(lambda: b.look("dialog", "Keys and words") is None)
 
     def test_keys_rest_while_a_field_has_the_focus(self):
         b = self.open_demo()

@@ -95,7 +95,7 @@ class Rhythm(BrowserCase):
         b.until(lambda: "400.000 ms" in b.find("group", "Reading").text)
         b.press("tab", "Slap")
         b.until(lambda: "118 ms" in b.find("group", "Reading").text)
-        b.press("button", "Rename Slap")
+        b.press("button", "rename Slap")
         name = b.find("textbox", "Name of the delay")
         name.send_keys("Short slap", Keys.ENTER)
         self.wait_for(lambda: self.song().delays[2]["name"] == "Short slap", "not renamed")

@@ -163,11 +163,11 @@ class Blend(BrowserCase):
         b.press("link", "Before and after")
         b.sees("Loudness, LUFS")
         b.press("link", "Lift the quiet")
+        b.sees("equal shares at")
         # Typed beyond the scale, with its unit; nonsense is said and changes nothing.
         b.type("return, typed", "very loud", enter=True)
         b.sees("“very loud” is no number")
         b.type("return, typed", "+24 dB", enter=True)
-        b.sees("equal shares at")
         b.sees("turn both paths down")
         b.press("button", "Start here")
         b.sees("Quiet sounds gain 6.0 dB")

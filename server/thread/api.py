@@ -1,14 +1,15 @@
 """What runs through all steps: the state of each in a few words, and what was deleted."""
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from django.http import HttpRequest
-from ninja import Router
+from ninja import Query, Router
 from pydantic import Field
 
 from core.edge import Edge
+from core.practice import Exercise
 from server.config.auth import user_of
 from server.songs.queries import song_of
 from server.thread import services
@@ -49,6 +50,20 @@ def song_steps(
     user = user_of(request)
     found = services.states(user, song_of(user, song_id), variant, clip)
     return StepsOut(**{name: StepState(words=s, kind=kind) for name, (s, kind) in found.items()})
+
+
+@router.get("/songs/{uuid:song_id}/exercises", response=list[Exercise])
+def song_exercises(
+    request: HttpRequest,
+    song_id: UUID,
+    variant: UUID | None = None,
+    clip: UUID | None = None,
+    selected: Annotated[str, Query(max_length=60)] = "",
+    delay: Annotated[int, Query(ge=0, le=99)] = 0,
+) -> list[Exercise]:
+    """Things to find on what is in hand, and whether they are on the screen now."""
+    user = user_of(request)
+    return services.exercises(user, song_of(user, song_id), variant, clip, selected, delay)
 
 
 @router.get("/deleted", response=list[DeletedOut])

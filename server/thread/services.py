@@ -14,12 +14,22 @@ from django.utils import timezone
 from core.blend import KeptBlend, parallel_view
 from core.delay import DelayLine
 from core.errors import FonodromeError
+from core.practice import (
+    Exercise,
+    by_ear,
+    clear_the_gaps,
+    every_cause,
+    follow_the_caution,
+    lift_the_quiet,
+    longest_dotted,
+)
 from core.routing import Rig as Document
 from core.routing import load_rig
 from core.routing.document.rig import Scene
 from core.routing.edit.actions import SetRig
-from core.routing.show.view import cautions_open
+from core.routing.show.view import cautions_open, check_report
 from core.space import KeptSpace, SpaceRequest, space_view
+from core.tempo.ruler import TimeRulerRequest, time_ruler
 from core.units import format as fmt
 from server.accounts.models import User
 from server.clips.models import Clip
@@ -43,11 +53,7 @@ State = tuple[str, str]
 # States -----------------------------------------------------------------------------------------
 def states(user: User, song: Song, variant: UUID | None, clip: UUID | None) -> dict[str, State]:
     """Step to its words and kind. What cannot be computed says nothing here; its own step does."""
-    mine = rigs_of(user).filter(song=song)
-    held = Variant.objects.filter(rig__in=mine).select_related("rig__song")
-    chosen = held.filter(pk=variant).first() or held.order_by("rig__position", "position").first()
-    ready = clips_of(user).filter(song=song, status=Status.DONE)
-    heard = ready.filter(pk=clip).first() or ready.first()
+    chosen, heard = _in_hand(user, song, variant, clip)
     return {
         "route": _route(chosen),
         "time": _time(song),
@@ -83,12 +89,9 @@ def _time(song: Song) -> State:
 
 
 def _space(song: Song, clip: Clip | None) -> State:
-    kept = KeptSpace.model_validate(song.space or {})
+    kept = _kept_space(song, clip)
     if clip is None:
         return f"{fmt.number(kept.rt60_s, 2)} s", "plain"
-    if kept.clip != clip.name:
-        # Phrases that were corrected by hand are those of another clip.
-        kept = kept.model_copy(update={"phrases": None})
     try:
         found = space_view(SpaceRequest(frame=context_of(song).frame, space=kept), levels_of(clip))
     except FonodromeError:
@@ -101,9 +104,8 @@ def _space(song: Song, clip: Clip | None) -> State:
 
 
 def _blend(song: Song) -> State:
-    kept = KeptBlend.model_validate(song.blend or {})
     try:
-        lift = parallel_view(kept.parallel).quiet_boost_db
+        lift = parallel_view(_kept_blend(song).parallel).quiet_boost_db
     except FonodromeError:
         return "not computed", "fault"
     return f"{fmt.signed(lift, 1)} dB", "plain"
@@ -125,6 +127,84 @@ def _verify(song: Song) -> State:
     if last.summary and last.summary.get("passed") is not None:
         return ("passed", "passed") if last.summary["passed"] else ("not passed", "caution")
     return "tested", "plain"
+
+
+# Exercises ---------------------------------------------------------------------------------------
+def exercises(
+    user: User, song: Song, variant: UUID | None, clip: UUID | None, selected: str, delay: int
+) -> list[Exercise]:
+    """What can be found on what is in hand; a step where nothing can be computed asks nothing."""
+    chosen, heard = _in_hand(user, song, variant, clip)
+    lines = delays_of(song)
+    line = DelayLine.model_validate(lines[min(max(delay, 0), len(lines) - 1)])
+    frame = context_of(song).frame
+    space = _kept_space(song, heard)
+    tests = NullTest.objects.filter(song=song, deleted_at=None).exclude(summary=None)
+    best = max((len(t.answers) for t in _ended(song)), default=0)
+
+    def on_route() -> Exercise | None:
+        if chosen is None:
+            return None
+        document = load_rig(chosen.document)
+        return follow_the_caution(check_report(document, context_for(chosen, document)), selected)
+
+    def on_time() -> Exercise | None:
+        request = TimeRulerRequest(frame=frame, device=line.device, chosen=line.value)
+        return longest_dotted(time_ruler(request), line.device.name if line.device else "")
+
+    def on_space() -> Exercise | None:
+        if heard is None:
+            return None
+        found = space_view(SpaceRequest(frame=frame, space=space), levels_of(heard))
+        return clear_the_gaps(found, space.rt60_s)
+
+    asked = (
+        on_route,
+        on_time,
+        on_space,
+        lambda: lift_the_quiet(parallel_view(_kept_blend(song).parallel)),
+        lambda: by_ear(chosen.rig.variants.count() if chosen else 0, best),
+        lambda: every_cause(
+            tests.count(), tests.filter(measurement__polarity=-1).count(),
+            song.pairs.exists(),
+        ),
+    )  # fmt: skip
+    found = []
+    for ask in asked:
+        try:
+            one = ask()
+        except FonodromeError:
+            continue
+        if one is not None:
+            found.append(one)
+    return found
+
+
+def _in_hand(
+    user: User, song: Song, variant: UUID | None, clip: UUID | None
+) -> tuple[Variant | None, Clip | None]:
+    """The variant and the clip that are meant; the first ones where they are gone."""
+    held = Variant.objects.filter(rig__in=rigs_of(user).filter(song=song))
+    held = held.select_related("rig__song")
+    chosen = held.filter(pk=variant).first() or held.order_by("rig__position", "position").first()
+    ready = clips_of(user).filter(song=song, status=Status.DONE)
+    return chosen, ready.filter(pk=clip).first() or ready.first()
+
+
+def _ended(song: Song) -> list[Trial]:
+    return list(Trial.objects.filter(song=song, practice="").exclude(ended_at=None))
+
+
+def _kept_blend(song: Song) -> KeptBlend:
+    return KeptBlend.model_validate(song.blend or {})
+
+
+def _kept_space(song: Song, clip: Clip | None) -> KeptSpace:
+    kept = KeptSpace.model_validate(song.space or {})
+    if clip is not None and kept.clip != clip.name:
+        # Phrases that were corrected by hand are those of another clip.
+        return kept.model_copy(update={"phrases": None})
+    return kept
 
 
 # Deleted ----------------------------------------------------------------------------------------

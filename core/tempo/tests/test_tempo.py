@@ -40,6 +40,22 @@ class Ruler(unittest.TestCase):
         reach = {n.id: n.in_reach for n in ruler.notes}
         self.assertTrue(reach["1/8."] and not reach["1/1"] and not reach["1/128"])
 
+    def test_beyond_a_device_the_next_best_value_is_named(self):
+        # 100 quarters a minute: 600 ms; dotted half 1800, whole 2400, half triplet 800.
+        device = DeviceProfile(name="Short one", min_ms=100, max_ms=650, step_ms=1)
+        for chosen, cannot, best in (
+            ("1/2.", "cannot: longest 650 ms", "1/4"),
+            ("2400 ms", "cannot: longest 650 ms", "1/4"),
+            # A thirty-second lasts 75 ms, its triplet 50; a sixteenth triplet, 100 ms, just can.
+            ("1/32", "cannot: shortest 100 ms", "1/16T"),
+            ("1/4", "", None),
+        ):
+            ruler = time_ruler(
+                TimeRulerRequest(frame=TempoFrame(tempo_bpm=100), device=device, chosen=chosen)
+            )
+            found = ruler.next_best and ruler.next_best.id
+            self.assertEqual((ruler.cannot, found), (cannot, best), chosen)
+
     def test_rows_rise_and_dotted_is_half_as_long_again(self):
         notes = time_ruler(TimeRulerRequest(frame=LIGHTHOUSE)).notes
         by_id = {n.id: n.ms for n in notes}

@@ -68,6 +68,7 @@ THINGS = {
     ("POST", "/songs/{song_id}/duplicate"): ("song", None),
     ("POST", "/songs/{song_id}/restore"): ("song", None),
     ("GET", "/songs/{song_id}/steps"): ("song", None),
+    ("GET", "/songs/{song_id}/exercises"): ("song", None),
     ("PUT", "/songs/{song_id}/hand"): ("song", {}),
     ("GET", "/songs/{song_id}/deleted"): ("song", None),
     ("POST", "/songs/{song_id}/deleted/{part_id}/restore"): ("song", None),

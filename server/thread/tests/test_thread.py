@@ -205,3 +205,36 @@ class Order(RigCase):
             [(v["letter"], v["name"]) for v in stage["variants"]],
             [("A", "y"), ("B", ""), ("C", "x")],
         )
+
+
+class ToFind(RigCase):
+    def asked(self, **query):
+        text = "&".join(f"{k}={v}" for k, v in query.items())
+        _, got = self.call("get", f"/songs/{self.song.pk}/exercises?{text}")
+        return {one["step"]: one for one in got}
+
+    def test_each_step_asks_what_can_be_found_there_and_knows_when_it_is(self):
+        first = self.asked(variant=self.variant)
+        # One variant, no clip, no device: nothing to hear apart, no gap, no end of a device.
+        self.assertEqual(set(first), {"route", "blend", "verify"})
+        self.assertEqual({one["met"] for one in first.values()}, {False})
+        _, view = self.call("get", f"/variants/{self.variant}")
+        heaviest = next(f for f in view["view"]["checks"]["findings"] if f["at"])
+        self.assertTrue(self.asked(variant=self.variant, selected=heaviest["at"])["route"]["met"])
+        self.call("post", f"/rigs/{self.rig}/variants", {})
+        device = {"name": "Box", "min_ms": 20, "max_ms": 1000, "step_ms": 1}
+        # 120 BPM: a dotted quarter is 750 ms, a dotted half 1500.
+        line = {"name": "Guitar", "value": "1/4.", "device": device}
+        self.call(
+            "patch", f"/songs/{self.song.pk}", {"base_revision": 1, "changes": {"delays": [line]}}
+        )
+        clip_in(self.song, wav_bytes(np.tile(noise(0.5), (4, 1))))
+        second = self.asked(variant=self.variant)
+        self.assertTrue(second["time"]["met"])
+        self.assertFalse(second["listen"]["met"])
+
+    def test_nonsense_asks_the_same_of_the_first_ones(self):
+        found = self.asked(variant=uuid.uuid4(), clip=uuid.uuid4(), selected="nowhere", delay=7)
+        self.assertIn("route", found)
+        status, _ = self.call("get", f"/songs/{self.song.pk}/exercises?selected={'x' * 99}")
+        self.assertEqual(status, 422)

@@ -1832,6 +1832,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/songs/{song_id}/exercises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Song Exercises
+         * @description Things to find on what is in hand, and whether they are on the screen now.
+         */
+        get: operations["server_thread_api_song_exercises"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deleted": {
         parameters: {
             query?: never;
@@ -2125,6 +2145,14 @@ export interface components {
             chosen: components["schemas"]["NoteReading"];
             /** @description What the device makes of the chosen time */
             setting: components["schemas"]["Setting"] | null;
+            /**
+             * Cannot
+             * @description Why the device cannot do it; empty where it can
+             * @default
+             */
+            cannot: string;
+            /** @description Note value nearest to it that the device can do, where it cannot */
+            next_best?: components["schemas"]["NoteReading"] | null;
             /** Beat Ms */
             beat_ms: number;
             /** Bar Ms */
@@ -13251,6 +13279,40 @@ export interface components {
             listen: components["schemas"]["StepState"];
             verify: components["schemas"]["StepState"];
         };
+        /**
+         * Exercise
+         * @description One thing to find.
+         */
+        Exercise: {
+            /**
+             * Id
+             * @description The same thing has the same id; another rig's caution another one
+             */
+            id: string;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "route" | "time" | "space" | "blend" | "listen" | "verify";
+            /**
+             * Tool
+             * @description Tool of the step that it is found with
+             * @default
+             */
+            tool: string;
+            /** Ask */
+            ask: string;
+            /**
+             * Met
+             * @description What is on the screen now is what was asked
+             */
+            met: boolean;
+            /**
+             * Explain
+             * @description Two sentences, once it is found
+             */
+            explain: string;
+        };
         /** DeletedOut */
         DeletedOut: {
             /**
@@ -16072,6 +16134,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StepsOut"];
+                };
+            };
+        };
+    };
+    server_thread_api_song_exercises: {
+        parameters: {
+            query?: {
+                variant?: string | null;
+                clip?: string | null;
+                selected?: string;
+                delay?: number;
+            };
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Exercise"][];
                 };
             };
         };

@@ -1,6 +1,6 @@
 import { Box } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useState } from "react";
+import { lazy, Suspense, useCallback, useState } from "react";
 import { Navigate, Route, Routes } from "react-router";
 
 import { Entrance } from "../accounts/Entrance";
@@ -9,7 +9,7 @@ import { SongList } from "../songs/SongList";
 import { Notice, Press, Waiting } from "../ui/controls";
 import { Toasts } from "../ui/Toasts";
 import { KeySheet } from "./KeySheet";
-import { useKey } from "../ui/keys";
+import { useHelpAsked, useKey } from "../ui/keys";
 import { Resume, Shell } from "./Shell";
 import { turnTheme } from "../ui/theme-choice";
 
@@ -34,6 +34,7 @@ export function App() {
   const session = useSession();
   const [keysShown, setKeysShown] = useState(false);
   useKey("everywhere", "?", () => setKeysShown(true));
+  useHelpAsked(useCallback(() => setKeysShown(true), []));
   useKey("everywhere", "G", turnTheme);
   if (session.isPending) return <Waiting />;
   if (session.isError) {

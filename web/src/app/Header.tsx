@@ -12,7 +12,7 @@ import { Dialog, Press } from "../ui/controls";
 import { clock, num, timeOfDay } from "../ui/format";
 import { Choice, QuantityField } from "../ui/QuantityField";
 import { turnTheme } from "../ui/theme-choice";
-import { Mark } from "./Mark";
+import { Mark } from "../ui/Mark";
 import { SavedWord } from "./SavedState";
 
 interface HeaderProps {

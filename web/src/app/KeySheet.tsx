@@ -1,6 +1,9 @@
+/** Help: the keys of the step that is open, those of all others, and what our words mean. */
 import { Box } from "@chakra-ui/react";
+import { useLocation } from "react-router";
 
-import { Dialog, Hint, Press } from "../ui/controls";
+import { Dialog, Hint, Press, SheetTitle } from "../ui/controls";
+import { allWords } from "../ui/Gloss";
 import { allKeys, type Scope } from "../ui/keys";
 
 const NAMES: Record<Scope, string> = {
@@ -15,12 +18,24 @@ const NAMES: Record<Scope, string> = {
   result: "Verify, a result",
 };
 
+/** The scopes of the open step first, then everywhere, then the others. */
+export function ordered(pathname: string): Scope[] {
+  const [, , , step = "", test = ""] = pathname.split("/");
+  const here: Record<string, Scope[]> = {
+    listen: ["listen", "trial"],
+    verify: test ? ["result", "verify"] : ["verify", "result"],
+  };
+  const first = here[step] ?? (step in NAMES ? [step as Scope] : []);
+  const all: Scope[] = [...first, "everywhere", ...(Object.keys(NAMES) as Scope[])];
+  return all.filter((scope, i) => all.indexOf(scope) === i);
+}
+
 export function KeySheet({ onClose }: { onClose: () => void }) {
-  const scopes = Object.keys(NAMES) as Scope[];
+  const { pathname } = useLocation();
   return (
-    <Dialog title="Keys" onClose={onClose}>
+    <Dialog title="Keys and words" onClose={onClose}>
       <Box display="grid" gridTemplateColumns={{ base: "1fr", sm: "1fr 1fr" }} gap="14px">
-        {scopes.map((scope) => (
+        {ordered(pathname).map((scope) => (
           <Box as="section" key={scope}>
             <Box as="h3" fontFamily="title" fontSize="15px" marginBottom="4px">
               {NAMES[scope]}
@@ -41,6 +56,21 @@ export function KeySheet({ onClose }: { onClose: () => void }) {
       <Box as="p" color="ink2" fontSize="13px" marginTop="12px">
         In fields: arrow keys step, Shift coarser, Alt finer, Enter accepts, Escape restores. Keys
         rest while a field has the focus.
+      </Box>
+      <Box marginTop="14px">
+        <SheetTitle sub>Words</SheetTitle>
+        <Box as="dl" display="grid" gridTemplateColumns="auto minmax(0, 1fr)" gap="4px 14px">
+          {allWords.map(({ word, means }) => (
+            <Box key={word} display="contents">
+              <Box as="dt" fontWeight="650">
+                {word}
+              </Box>
+              <Box as="dd" fontSize="13px">
+                {means}
+              </Box>
+            </Box>
+          ))}
+        </Box>
       </Box>
       <Box marginTop="12px">
         <Press onClick={onClose} hint="Esc">

@@ -11,12 +11,13 @@ import { frameOf, type SongContext, useSongContext } from "../song/context";
 import { EMPTY, heldOf, placeOf, useHand } from "../song/hand";
 import { useSong } from "../song/useSong";
 import { Notice, Waiting } from "../ui/controls";
-import { useKey } from "../ui/keys";
+import { askForHelp, useKey } from "../ui/keys";
 import { Header } from "./Header";
-import { Mark } from "./Mark";
+import { Mark } from "../ui/Mark";
 import { SavedRibbon } from "./SavedState";
 import { Steps } from "./Steps";
 import { TapStrip, useTaps } from "./TapStrip";
+import { Foot, ToFind } from "./ToFind";
 
 export function Shell() {
   const { songId = "" } = useParams();
@@ -86,6 +87,7 @@ function SongShell({ songId }: { songId: string }) {
       <SavedRibbon handle={handle} song={song} flow={flow} />
       <Steps context={context} />
       {taps.shown && <TapStrip taps={taps} />}
+      <ToFind context={context} />
       <Box as="main" paddingTop="10px">
         {rigs.isError ? (
           <Notice kind="fault" word="Not opened.">
@@ -95,6 +97,7 @@ function SongShell({ songId }: { songId: string }) {
           <Outlet context={context} />
         )}
       </Box>
+      <Foot context={context} onHelp={askForHelp} />
     </Box>
   );
 }

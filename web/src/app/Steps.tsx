@@ -6,7 +6,7 @@ import { NavLink } from "react-router";
 
 import { api, ask, type Schemas } from "../api/client";
 import type { SongContext } from "../song/context";
-import { Pennant } from "../ui/controls";
+import { Pennant, Unseen } from "../ui/controls";
 
 const STEPS = ["route", "time", "space", "blend", "listen", "verify"] as const;
 const COLOURS = { plain: "ink2", caution: "caution", passed: "ok", fault: "diff" } as const;
@@ -113,12 +113,13 @@ function Step({
           fontFamily="body"
           fontWeight="400"
           fontSize="13px"
-          opacity={stale ? 0.55 : 1}
+          fontStyle={stale ? "italic" : undefined}
           color={active ? "paper" : COLOURS[kind]}
         >
           {kind === "caution" && <Pennant kind="caution" small />}
           {kind === "passed" && <span aria-hidden>✓</span>}
           {state.words}
+          {stale && <Unseen>, being computed</Unseen>}
         </Box>
       )}
     </Box>

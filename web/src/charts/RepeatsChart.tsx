@@ -27,11 +27,13 @@ export function RepeatsChart({ repeats, thresholdDb, barMs }: Props) {
     ? Math.min(36, Math.ceil(Math.max(...repeats.echoes.map((e) => e.level_db), 6) / 6) * 6)
     : 3;
   const x = scaleLinear([0, (last * 1.06) / 1000], [LEFT, width - 6]);
+  // Bars as close as their names allow.
+  const apart = x(barMs / 1000) - x(0);
+  const every = [1, 2, 4, 8, 16, 32, 64, 128].find((n) => n * apart >= 62) ?? 256;
   const bars = Array.from(
-    { length: Math.min(16, Math.floor((last * 1.06) / barMs)) },
-    (_, i) => i + 1,
+    { length: Math.floor((last * 1.06) / barMs / every) },
+    (_, i) => (i + 1) * every,
   );
-  const every = Math.max(1, Math.ceil(bars.length / 5));
   const foot = lanes.length * tall;
   return (
     <Box ref={frame}>
@@ -70,7 +72,7 @@ export function RepeatsChart({ repeats, thresholdDb, barMs }: Props) {
                     stroke={ink("edge")}
                     strokeDasharray="1 3"
                   />
-                  {lane === 0 && bar % every === 0 && (
+                  {lane === 0 && (
                     <text
                       x={x((bar * barMs) / 1000) - 4}
                       y={base + 20}

@@ -7,7 +7,7 @@ import { Link, useNavigate } from "react-router";
 
 import { AccountBar } from "../accounts/AccountBar";
 import { api, ask, type Schemas, type Song, sentenceOf } from "../api/client";
-import { Mark } from "../app/Mark";
+import { Mark } from "../ui/Mark";
 import { Deleted } from "../song/Deleted";
 import { ink } from "../ui/theme";
 import { turnTheme } from "../ui/theme-choice";

@@ -1,10 +1,12 @@
 /** One line at the foot: what was done with its undo, or a fault that stays. */
 import { Box } from "@chakra-ui/react";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
+import { useLocation } from "react-router";
 
 import { type Announcement, Pennant, Press } from "./controls";
 
 const SHOWN_MS = 8000;
+const ON_THE_WAY_MS = 1200;
 
 export function Toasts() {
   const [shown, setShown] = useState<Announcement | null>(null);
@@ -13,6 +15,17 @@ export function Toasts() {
     window.addEventListener("announce", hear);
     return () => window.removeEventListener("announce", hear);
   }, []);
+  // A message does not follow to the next step, unless it was said on the way there.
+  const { pathname } = useLocation();
+  const step = pathname.split("/").slice(0, 4).join("/");
+  const since = useRef(0);
+  useEffect(() => {
+    since.current = performance.now();
+  }, [shown]);
+  useEffect(() => {
+    if (performance.now() - since.current > ON_THE_WAY_MS)
+      setShown((now) => (now?.action ? now : null));
+  }, [step]);
   useEffect(() => {
     if (!shown || shown.kind === "fault") return;
     const timer = setTimeout(() => setShown(null), SHOWN_MS);

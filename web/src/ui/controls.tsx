@@ -223,7 +223,13 @@ export function Dialog({
   const frame = useRef<HTMLDialogElement>(null);
   useEffect(() => {
     const dialog = frame.current;
-    if (dialog && !dialog.open) dialog.showModal();
+    if (!dialog || dialog.open) return;
+    dialog.showModal();
+    // What is longer than the window is read from its top.
+    if (dialog.scrollHeight > dialog.clientHeight) {
+      dialog.querySelector<HTMLElement>("h2")?.focus();
+      dialog.scrollTop = 0;
+    }
   }, []);
   return (
     <chakra.dialog
@@ -244,7 +250,15 @@ export function Dialog({
       maxHeight="calc(100vh - 40px)"
       overflowY="auto"
     >
-      <Box as="h2" fontFamily="title" fontSize="17px" lineHeight="22px" fontWeight="600">
+      <Box
+        as="h2"
+        tabIndex={-1}
+        outline="none"
+        fontFamily="title"
+        fontSize="17px"
+        lineHeight="22px"
+        fontWeight="600"
+      >
         {title}
       </Box>
       <Box marginTop="8px" paddingTop="10px" borderTop="1px solid" borderColor="rule">

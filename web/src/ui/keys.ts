@@ -1,4 +1,5 @@
 /** The one registry of single keys. The '?' sheet is drawn from it; a test finds clashes. */
+import { useEffect } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 
 import registry from "./keys.json";
@@ -15,6 +16,16 @@ export interface Key {
 
 export const allKeys = registry as Key[];
 
+const HELP = "fonodrome:help";
+/** Open the sheet of keys and words from wherever a view is. */
+export const askForHelp = () => window.dispatchEvent(new Event(HELP));
+export function useHelpAsked(act: () => void): void {
+  useEffect(() => {
+    window.addEventListener(HELP, act);
+    return () => window.removeEventListener(HELP, act);
+  }, [act]);
+}
+
 /** Run `act` on a registered key, while no field has the focus. */
 export function useKey(scope: Scope, shown: string, act: () => void, enabled = true): void {
   const key = allKeys.find((k) => k.scope === scope && k.shown === shown);
@@ -25,12 +36,16 @@ export function useKey(scope: Scope, shown: string, act: () => void, enabled = t
       const target = event.target as HTMLElement;
       const pressing = key.keys === "space" || key.keys === "enter";
       if (pressing && target.closest("button, a, [role=switch], summary")) return;
+      // On a scale these move the scale.
+      const moves = /^(Arrow|Home|End|Escape)/.test(event.key);
+      if (moves && target.closest("[role=slider]")) return;
       if (document.querySelector("dialog[open]")) return;
       event.preventDefault();
       act();
     },
-    // Marks in a chart have the role of a radio button; keys go on working on them.
-    { enabled, enableOnFormTags: ["radio"] },
+    // Marks in a chart have the role of a radio button, scales that of a slider; keys go on working
+    // on them.
+    { enabled, enableOnFormTags: ["radio", "slider"] },
     [act, enabled],
   );
 }

@@ -16,6 +16,13 @@ export function applyTheme(choice: ThemeChoice): void {
   else localStorage.setItem(KEY, choice);
 }
 
+// Paper is light, whatever the room is.
+window.addEventListener("beforeprint", () => {
+  document.documentElement.classList.remove("dark");
+  document.documentElement.classList.add("light");
+});
+window.addEventListener("afterprint", () => applyTheme(storedTheme()));
+
 system.addEventListener("change", () => applyTheme(storedTheme()));
 
 /** Light becomes dark and dark light; from then on the choice is the person's. */

@@ -68,6 +68,12 @@ export const system = createSystem(
         background:
           "repeating-linear-gradient(45deg, {colors.well} 0 4px, transparent 4px 8px), color-mix(in srgb, {colors.paper} 70%, transparent)",
       },
+      "html, body": {
+        _print: { height: "auto", overflow: "visible", background: "white" },
+      },
+      "nav, footer, dialog, [aria-label='To find here'], [aria-live]": {
+        _print: { display: "none" },
+      },
       "*": { _motionReduce: { transition: "none !important", animation: "none !important" } },
     },
   }),

@@ -3,6 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear, scaleLog } from "d3-scale";
 
 import type { Board, RigView } from "../../api/client";
+import { Gloss } from "../../ui/Gloss";
 import { ink } from "../../ui/theme";
 import { AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { Figure, SheetTitle } from "../../ui/controls";
@@ -320,7 +321,11 @@ export function Sum({ board, hz }: { board: Board; hz: RigView["report"]["hz"] }
           <Box key={reading.label || reading.value} title={reading.about}>
             {reading.label && (
               <Box as="span" color="ink2" fontSize="13px">
-                {reading.label}{" "}
+                {reading.label === "In step" ? (
+                  <Gloss word="in step">{reading.label}</Gloss>
+                ) : (
+                  reading.label
+                )}{" "}
               </Box>
             )}
             {reading.label ? (

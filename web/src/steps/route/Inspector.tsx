@@ -18,6 +18,7 @@ import { delayOf } from "../../rigs/times";
 import { useSongContext } from "../../song/context";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
+import { Gloss } from "../../ui/Gloss";
 import { readTyped } from "../../ui/typed";
 import { hasTrait } from "../../rigs/traits";
 import { FrameSlots } from "./FrameSlots";
@@ -80,7 +81,7 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
           sub
           about={`from ${nameOf(variant, selected.split(".")[0]!)} to ${nameOf(variant, rail.target)}`}
         >
-          Rail
+          <Gloss word="rail">Rail</Gloss>
         </SheetTitle>
         {many ? (
           <Fields

@@ -5,6 +5,7 @@ import { useCallback, useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
 import {
+  Refused,
   api,
   ask,
   type RigAction,
@@ -13,6 +14,7 @@ import {
   type Variant,
 } from "../../api/client";
 import { useKey } from "../../ui/keys";
+import { Gloss } from "../../ui/Gloss";
 import { useNarrow } from "../../ui/hooks";
 import { useSongContext } from "../../song/context";
 import { useKinds } from "../../rigs/kinds";
@@ -35,6 +37,7 @@ import { PathMarks } from "./PathMarks";
 import { Patch } from "./Patch";
 import { Scenes } from "./Scenes";
 import { ControlTable, SendTable, Writing } from "./Sheets";
+import { type Sheet, SHEETS } from "./sheets";
 import { Tools } from "./Tools";
 import { meant } from "./graph";
 import { copyParts, pasteParts, useCourseKeys } from "./useCourseKeys";
@@ -68,17 +71,6 @@ interface CourseProps {
   rig: RigSummary;
   id: string;
 }
-
-export type Sheet = "settings" | "controls" | "sends" | "scenes" | "patch" | "writing" | "history";
-const SHEETS: [Sheet, string][] = [
-  ["settings", "Settings"],
-  ["controls", "What moves what"],
-  ["sends", "Send levels"],
-  ["scenes", "Scenes"],
-  ["writing", "In writing"],
-  ["patch", "Patch sheet"],
-  ["history", "History"],
-];
 
 function Course({ rig, id }: CourseProps) {
   const { frame, hand, take } = useSongContext();
@@ -139,6 +131,23 @@ function Course({ rig, id }: CourseProps) {
   });
   const chosen = variant ? meant(variant, marked, selected) : [];
   if (query.isError) {
+    if (query.error instanceof Refused && query.error.problem.status === 404)
+      return (
+        <Notice
+          kind="fault"
+          word="Deleted."
+          actions={
+            <>
+              <Press onClick={() => void navigate("../rigs")}>Names, order, deleted things</Press>
+              <Press onClick={() => void client.invalidateQueries({ queryKey: ["rigs"] })}>
+                Go on with another rig
+              </Press>
+            </>
+          }
+        >
+          {rig.name} was deleted, here or in another tab. It can be brought back for 30 days.
+        </Notice>
+      );
     return (
       <Notice
         kind="fault"
@@ -175,7 +184,9 @@ function Course({ rig, id }: CourseProps) {
       >
         <Box minWidth="0">
           <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 14px" marginBottom="6px">
-            <SheetTitle page>Course</SheetTitle>
+            <SheetTitle page>
+              <Gloss word="course">Course</Gloss>
+            </SheetTitle>
             <Box flex="1" />
             <Box display={{ base: "none", md: "flex" }} gap="12px" fontSize="13px" color="ink2">
               <span>
@@ -262,7 +273,7 @@ function Course({ rig, id }: CourseProps) {
                   : undefined
               }
             >
-              Arrivals
+              <Gloss word="arrivals">Arrivals</Gloss>
             </SheetTitle>
             {view.report.boards.length > 1 && (
               <Choice

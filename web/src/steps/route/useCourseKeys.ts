@@ -4,7 +4,7 @@ import { useKey } from "../../ui/keys";
 import { announce } from "../../ui/controls";
 import { beside, insert, meant, railOf, sendTo } from "./graph";
 import { nameOf } from "../../rigs/names";
-import type { Sheet } from "./RouteStep";
+import type { Sheet } from "./sheets";
 import type { Pick } from "./Tools";
 
 const CLIPBOARD = "fonodrome.copied";

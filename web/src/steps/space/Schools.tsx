@@ -8,6 +8,7 @@ import { halo } from "../../charts/axes";
 import { Press } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
+import { Gloss } from "../../ui/Gloss";
 import { Choice } from "../../ui/QuantityField";
 
 type Kept = Schemas["KeptSpace"];
@@ -30,7 +31,9 @@ export function Schools({ space, out, onChange }: Props) {
   return (
     <Box minWidth="0">
       <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="4px 12px">
-        <Box color="ink2">Three schools, one in force.</Box>
+        <Box color="ink2">
+          Three <Gloss word="school">schools</Gloss>, one in force.
+        </Box>
         <Box flex="1" />
         <Choice
           aria-label="Kind of source"

@@ -6,6 +6,7 @@ import { useEffect, useState } from "react";
 import { api, ask, type Pattern, type Schemas, sentenceOf } from "../../api/client";
 import { useKey } from "../../ui/keys";
 import { useSongContext } from "../../song/context";
+import { Gloss } from "../../ui/Gloss";
 import { LatticeChart, pitchName } from "../../charts/LatticeChart";
 import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { msShort, num } from "../../ui/format";
@@ -57,7 +58,9 @@ export function Lattice({ handle }: { handle: DelayHandle }) {
   return (
     <Box as="section" aria-label="Lattice" minWidth="0">
       <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="2px 16px">
-        <SheetTitle about={data && `slots of ${msShort(data.slot_ms)} ms`}>Lattice</SheetTitle>
+        <SheetTitle about={data && `slots of ${msShort(data.slot_ms)} ms`}>
+          <Gloss word="lattice">Lattice</Gloss>
+        </SheetTitle>
         {data && (
           <Box fontSize="14px" fontWeight="650" aria-live="polite">
             {data.sentence}

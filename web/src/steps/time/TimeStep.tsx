@@ -110,9 +110,9 @@ export default function TimeStep() {
       )}
       {data && (
         <>
-          <ReadingStrip ruler={data} />
+          <ReadingStrip ruler={data} onChoose={choose} />
           <TimeRuler ruler={data} device={device} onChoose={choose} />
-          {device && <Vernier ruler={data} device={device} />}
+          {device && !data.cannot && <Vernier ruler={data} device={device} />}
           <HowComputed>{data.computed_how}</HowComputed>
           <Box
             display="grid"
@@ -172,8 +172,8 @@ function useRulerKeys(ruler: Ruler | undefined, choose: (id: string) => void) {
   useKey("time", "I", () => turn("T"));
 }
 
-function ReadingStrip({ ruler }: { ruler: Ruler }) {
-  const { chosen, setting } = ruler;
+function ReadingStrip({ ruler, onChoose }: { ruler: Ruler; onChoose: (id: string) => void }) {
+  const { chosen, setting, cannot, next_best } = ruler;
   const cell = {
     paddingInline: "16px",
     paddingBlock: "3px",
@@ -207,7 +207,26 @@ function ReadingStrip({ ruler }: { ruler: Ruler }) {
       <Box {...cell}>
         <Figure label="Samples" value={num(chosen.samples, 1)} unit="samples" />
       </Box>
-      {setting && (
+      {cannot && (
+        <Box {...cell} color="diffInv" fontWeight="650">
+          {cannot}
+          {next_best && (
+            <>
+              ; next best{" "}
+              <Press
+                look="quiet"
+                color="inherit"
+                minHeight="24px"
+                fontSize="inherit"
+                onClick={() => onChoose(next_best.id)}
+              >
+                {next_best.id}
+              </Press>
+            </>
+          )}
+        </Box>
+      )}
+      {setting && !cannot && (
         <>
           <Box {...cell}>
             <Box as="span" fontSize="14px">

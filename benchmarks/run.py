@@ -25,6 +25,7 @@ import scipy.signal
 import soundfile
 
 from benchmarks.drag import measure as measure_drag
+from benchmarks.drag import measure_steps
 from benchmarks.pair import write_pair
 from benchmarks.rigs import exploding, studio
 from benchmarks.sound import bench_decays, bench_processors, bench_rigs
@@ -288,6 +289,8 @@ def bench_drag() -> None:
     for name, median, high in measure_drag():
         _line(f"drag, {name}: median", median, "at most 50", " ms")
         _line(f"drag, {name}: 95th percentile", high, "-", " ms")
+    for name, median in measure_steps():
+        _line(f"to {name}: median", median, "at most 150", " ms")
 
 
 def _line_of_sound(name: str, value: float, goal: str, unit: str) -> None:

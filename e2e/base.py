@@ -5,11 +5,15 @@ import shutil
 import signal
 import subprocess
 import sys
+import threading
 import time
+from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from django.conf import settings
 from django.core.management import call_command
+from django.core.signals import request_finished, request_started
 from django.db import connection
 from django.test import LiveServerTestCase
 
@@ -43,6 +47,26 @@ def stop_worker(worker: subprocess.Popen[bytes]) -> None:
             worker.wait()
 
 
+class Requests:
+    """How many requests the live server is answering."""
+
+    def __init__(self) -> None:
+        self.open = 0
+        self.lock = threading.Lock()
+        request_started.connect(self._count(1), weak=False, dispatch_uid="e2e begins")
+        request_finished.connect(self._count(-1), weak=False, dispatch_uid="e2e ends")
+
+    def _count(self, by: int) -> Callable[..., None]:
+        def change(**_: object) -> None:
+            with self.lock:
+                self.open += by
+
+        return change
+
+
+REQUESTS = Requests()
+
+
 class BrowserCase(LiveServerTestCase):
     """Each test has a fresh database with the demo, a worker, and a browser without a past."""
 
@@ -69,8 +93,18 @@ class BrowserCase(LiveServerTestCase):
         if self.jobs:
             self.worker = start_worker()
             self.addCleanup(lambda: stop_worker(self.worker))
+        REQUESTS.open = 0
         self.browser = self.shared
         self.browser.fresh()
+        self.addCleanup(self.leave)
+
+    def leave(self) -> None:
+        """Nothing is asked any more when the database is emptied."""
+        with suppress(Exception):
+            self.browser.driver.get("about:blank")
+        end = time.monotonic() + 20
+        while REQUESTS.open > 0 and time.monotonic() < end:
+            time.sleep(0.02)
 
     def new_browser(self, width: int = 1280, height: int = 800) -> Browser:
         browser = Browser(self.live_server_url, width, height)

@@ -26,6 +26,7 @@ class Rhythm(BrowserCase):
 
     def test_the_lattice_by_pointer_by_keys_and_typed(self):
         b = self.open_demo()
+        b.press("link", "Lattice")
         b.sees("Echoes 1 and 3 fill the gaps; 4 lands on your notes; every slot sounds.")
         # By pointer: a played note is taken out, and its echoes with it.
         b.find("checkbox", "Slot 1").click()
@@ -47,11 +48,14 @@ class Rhythm(BrowserCase):
 
     def test_the_dotted_eighth_figure_is_checked_condition_by_condition(self):
         b = self.open_demo()
+        b.press("link", "Lattice")
         b.choose("A ready figure", "Eighths heard as sixteenths")
         b.sees("all met: every slot sounds")
         self.wait_for(lambda: self.song().delays[0]["first_db"] == 0, "levels not taken")
+        b.press("link", "Repeats")
         level = b.find("slider", "First repeat against dry")
         level.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
+        b.press("link", "Lattice")
         b.sees("what it needs")
         b.sees("the repeat is as loud as the note (−1.0 dB)")
         b.press("button", "1/16")
@@ -61,6 +65,7 @@ class Rhythm(BrowserCase):
 
     def test_the_figure_is_heard_and_stopped(self):
         b = self.open_demo()
+        b.press("link", "Lattice")
         b.press("button", "Hear it")
         b.find("button", "Stop")
         b.keys(" ")
@@ -252,25 +257,25 @@ class Rhythm(BrowserCase):
     def test_a_device_with_a_tap_alone_says_what_to_tap(self):
         b = self.open_demo()
         b.choose("Device", "Tap pedal without a knob")
-        b.press("tab", "Device")
+        b.press("link", "Reach of the device")
         b.sees("tap every 1/8., device on 1/4")
         b.choose("Device", "Knob in 5 ms marks")
         b.sees("It has no tap: count in at 93.75 BPM")
         b.press("button", "Count in at this tempo")
         self.wait_for(lambda: self.song().tempo_map[0]["tempo_bpm"] == 93.75, "tempo not taken")
-        b.press("tab", "Table of values")
+        b.press("link", "Table of values")
         b.choose("Kind of value", "quintuplet")
         b.find("button", "1/8Q")
         self.no_faults()
 
     def test_a_take_is_set_against_the_slots(self):
         b = self.open_demo()
-        b.press("tab", "A take")
+        b.press("link", "A take")
         b.choose("Clip in hand", "Guitar, print 1.wav")
         b.press("button", "Set it against the slots")
         b.sees("48 notes", 30)
         b.find("img", "Offsets of 48 notes")
-        b.press("tab", "Tempo map")
+        b.press("link", "Tempo map")
         b.press("button", "Suggest a tempo from “Guitar, print 1.wav”")
         b.find("button", "BPM, likeliest", 30)
         b.find("button", "BPM, double")

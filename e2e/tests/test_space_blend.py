@@ -168,6 +168,7 @@ class Blend(BrowserCase):
         b.type("return, typed", "very loud", enter=True)
         b.sees("“very loud” is no number")
         b.type("return, typed", "+24 dB", enter=True)
+        b.type("dry, typed", "6", enter=True)
         b.sees("turn both paths down")
         b.press("button", "Start here")
         b.sees("Quiet sounds gain 6.0 dB")

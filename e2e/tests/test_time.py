@@ -69,7 +69,7 @@ class Time(BrowserCase):
 
     def test_a_delay_gives_the_tempo_and_it_can_be_undone(self):
         b = self.open_demo()
-        b.press("tab", "Error and tempo")
+        b.press("link", "Tempo from a delay")
         b.press("button", "set the tempo to 73.17 BPM, the delay is a dotted eighth")
         b.until(lambda: "409.998 ms" in self.reading() or "410.0" in self.reading())
         b.press("button", "Undo")

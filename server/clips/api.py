@@ -179,7 +179,7 @@ def get_clip(request: HttpRequest, clip_id: UUID) -> ClipDetail:
 @router.patch("/clips/{uuid:clip_id}", response=ClipOut)
 def rename_clip(request: HttpRequest, clip_id: UUID, payload: ClipRename) -> ClipOut:
     clip = clip_of(user_of(request), clip_id)
-    clip.name = services.plain_name(payload.name)
+    clip.name = services.shown_name(payload.name)
     clip.save(update_fields=["name"])
     return _out(clip)
 

@@ -38,8 +38,12 @@ def levels_of(clip: Clip) -> Levels:
 
 def plain_name(name: str) -> str:
     """A file's name as text: without folders and control characters, at most 200 long."""
-    last = name.replace("\\", "/").rsplit("/", 1)[-1]
-    kept = "".join(c for c in last if unicodedata.category(c)[0] != "C").strip()
+    return shown_name(name.replace("\\", "/").rsplit("/", 1)[-1])
+
+
+def shown_name(name: str) -> str:
+    """A name that somebody typed: without control characters, at most 200 long."""
+    kept = "".join(c for c in name if unicodedata.category(c)[0] != "C").strip()
     return kept[:200] or "unnamed"
 
 

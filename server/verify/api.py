@@ -162,7 +162,7 @@ def null_test_audio(
     response["Content-Length"] = str(audio.size_bytes)
     response["Cache-Control"] = "private, max-age=3600"
     if whole:
-        stem = test.clip_a.name.rsplit(".", 1)[0].replace('"', "'")
+        stem = test.clip_a.name.rsplit(".", 1)[0].replace('"', "'").replace("/", "-")
         name = f"{stem} - {_NAMES[which]}.wav".encode("ascii", "replace").decode()
         response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response

@@ -8,6 +8,7 @@ spectrum leaves them alike at the time between them; different signals add as po
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 
 import numpy as np
 
@@ -28,6 +29,10 @@ Key = tuple[int, int, bool]
 """Ticks, number of the response, wet."""
 Arriving = dict[Key, list[float]]
 """To [left, right, peak]: gains, and what a peak meets against the gain."""
+_FEW = 24
+"""Pairs that are worked out one by one."""
+_PAIRS = 512
+"""Pairs of arrivals worked out at once."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -284,31 +289,21 @@ class Signals:
         for index, arriving in state.arriving.items():
             one = self.known[index]
             scale = one.weights * one.amplitude**2
-            items = list(arriving.items())
             # (wet, response) to what left, right and common power it is multiplied by.
             plain: dict[tuple[bool, int], list[float]] = {}
-            partner = state.arriving.get(one.partner) if one.alike else None
-            for i, ((at, response, wet), (left, right, _)) in enumerate(items):
+            for (_, response, wet), (left, right, _) in arriving.items():
                 own = plain.setdefault((wet, response), [0.0, 0.0, 0.0, 0.0])
                 own[0] += left * left
                 own[1] += right * right
                 own[2] += left * right
-                met = [(*other, scale) for other in items[:i]]
-                if partner:
-                    # What the two sides of a stereo source have in common.
-                    shared = one.alike * self.known[one.partner].amplitude / one.amplitude
-                    met += [(*other, shared * scale) for other in partner.items()]
-                for (other_at, other, other_wet), (l2, r2, _), power in met:
-                    apart = at - other_at
-                    if abs(apart) < FAR_TICKS:
-                        product = SHAPES.held[response] * np.conj(SHAPES.held[other]) * power
-                        if apart:
-                            product = product * in_common(np.array(apart / TICKS))
-                        sums = (2 * left * l2, 2 * right * r2, left * r2 + right * l2)
-                        crossed = np.empty((4, CELLS))
-                        crossed[:3] = np.outer(sums, product.real)
-                        crossed[3] = (left * r2 - right * l2) * product.imag
-                        add((one.source, wet or other_wet), crossed)
+            for wet, crossed in _met(arriving, arriving, scale, same=True):
+                add((one.source, wet), crossed)
+            partner = state.arriving.get(one.partner) if one.alike else None
+            if partner:
+                # What the two sides of a stereo source have in common.
+                shared = one.alike * self.known[one.partner].amplitude / one.amplitude
+                for wet, crossed in _met(arriving, partner, shared * scale, same=False):
+                    add((one.source, wet), crossed)
             for (wet, response), sides in plain.items():
                 seen = SHAPES.power(response) * scale if response else scale
                 add((one.source, wet), np.array(sides)[:, None] * seen)
@@ -350,3 +345,83 @@ def level_of(power: Power) -> tuple[float, float, float]:
     left, right, common = power
     both = math.sqrt(left * right)
     return left, right, common / both if both > 0 else 1.0
+
+
+def _met(
+    these: Arriving, others: Arriving, scale: np.ndarray, *, same: bool
+) -> Iterator[tuple[bool, np.ndarray]]:
+    """What pairs of arrivals that lie near each other have in common: (wet, power (4, CELLS)).
+
+    same: both lists are one, and each pair counts once. Many pairs go at once, in parts that fit a
+    cache; of a few each by itself is quicker.
+    """
+    if len(these) * len(others) <= _FEW:
+        yield from _one_by_one(these, others, scale, same=same)
+        return
+    first, second = _columns(these), _columns(others)
+    near = np.abs(first.at[:, None] - second.at[None, :]) < FAR_TICKS
+    rows, columns = np.nonzero(np.tril(near, -1) if same else near)
+    for start in range(0, len(rows), _PAIRS):
+        i, j = rows[start : start + _PAIRS], columns[start : start + _PAIRS]
+        product = first.seen[i] * np.conj(second.seen[j]) * scale
+        apart = first.at[i] - second.at[j]
+        if apart.any():
+            product = product * in_common(apart / TICKS)
+        left, right, left_2, right_2 = (
+            first.left[i],
+            first.right[i],
+            second.left[j],
+            second.right[j],
+        )
+        real = np.stack((2 * left * left_2, 2 * right * right_2, left * right_2 + right * left_2))
+        turned = left * right_2 - right * left_2
+        wet = first.wet[i] | second.wet[j]
+        for which in (False, True):
+            mine = wet == which
+            if mine.any():
+                crossed = np.empty((4, CELLS))
+                crossed[:3] = real[:, mine] @ product.real[mine]
+                crossed[3] = turned[mine] @ product.imag[mine]
+                yield which, crossed
+
+
+def _one_by_one(
+    these: Arriving, others: Arriving, scale: np.ndarray, *, same: bool
+) -> Iterator[tuple[bool, np.ndarray]]:
+    for i, ((at, response, wet), (left, right, _)) in enumerate(these.items()):
+        for (other_at, other, other_wet), (left_2, right_2, _) in islice(
+            others.items(), i if same else None
+        ):
+            apart = at - other_at
+            if abs(apart) >= FAR_TICKS:
+                continue
+            product = SHAPES.held[response] * np.conj(SHAPES.held[other]) * scale
+            if apart:
+                product = product * in_common(np.array(apart / TICKS))
+            sums = (2 * left * left_2, 2 * right * right_2, left * right_2 + right * left_2)
+            crossed = np.empty((4, CELLS))
+            crossed[:3] = np.outer(sums, product.real)
+            crossed[3] = (left * right_2 - right * left_2) * product.imag
+            yield wet or other_wet, crossed
+
+
+@dataclass(frozen=True)
+class _Columns:
+    """Arrivals as columns: times (ticks), gains, whether wet, transfer over the cells (N, CELLS)."""
+
+    at: np.ndarray
+    left: np.ndarray
+    right: np.ndarray
+    wet: np.ndarray
+    seen: np.ndarray
+
+
+def _columns(arriving: Arriving) -> _Columns:
+    keys, values = list(arriving), list(arriving.values())
+    return _Columns(
+        at=np.array([at for at, _, _ in keys], dtype=float),
+        left=np.array([left for left, _, _ in values]),
+        right=np.array([right for _, right, _ in values]),
+        wet=np.array([wet for _, _, wet in keys], dtype=bool),
+        seen=np.array([SHAPES.held[response] for _, response, _ in keys]).reshape(len(keys), -1),
+    )

@@ -174,7 +174,7 @@ class Uploads(ApiCase):
     def test_rename_put_away_and_back(self):
         clip = clip_in(self.song, wav_bytes(noise(0.1)))
         self.assertEqual(
-            self.call("patch", f"/clips/{clip.pk}", {"name": "a/b.wav"})[1]["name"], "b.wav"
+            self.call("patch", f"/clips/{clip.pk}", {"name": "a/b.wav"})[1]["name"], "a/b.wav"
         )
         self.call("delete", f"/clips/{clip.pk}")
         self.assertEqual(self.call("get", f"/songs/{self.song.pk}/clips")[1], [])

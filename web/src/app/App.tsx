@@ -61,7 +61,7 @@ export function App() {
             <Route path="/songs/:songId" element={<Shell />}>
               <Route index element={<Resume />} />
               <Route path="route" element={<RouteStep />} />
-              <Route path="time" element={<TimeStep />} />
+              <Route path="time/:tool?" element={<TimeStep />} />
               <Route path="space/:tool?" element={<SpaceStep />} />
               <Route path="blend/:tool?" element={<BlendStep />} />
               <Route path="listen" element={<ListenStep />} />

@@ -9,6 +9,7 @@ import { type KeyboardEvent, type PointerEvent, useId, useRef, useState } from "
 import { ink } from "../ui/theme";
 import { num } from "../ui/format";
 import { useWidth } from "../ui/hooks";
+import { Said } from "../ui/Said";
 import { readTyped } from "../ui/typed";
 import { halo } from "./axes";
 
@@ -184,27 +185,7 @@ function TypedValue({ label, words, least, most, onChange }: TypedProps) {
           if (event.key === "Escape") restore();
         }}
       />
-      {said && (
-        <Box
-          as="span"
-          id={id}
-          role="alert"
-          position="absolute"
-          right="0"
-          top="20px"
-          zIndex="2"
-          width="max-content"
-          maxWidth="240px"
-          background="paper"
-          border="1px solid"
-          borderColor="diff"
-          color="diff"
-          fontWeight="650"
-          padding="2px 6px"
-        >
-          {said}
-        </Box>
-      )}
+      {said && <Said id={id} text={said} bad side="right" />}
     </Box>
   );
 }

@@ -2,6 +2,7 @@
 import { Box, chakra } from "@chakra-ui/react";
 import { useId, useState } from "react";
 
+import { Said } from "./Said";
 import { sentenceOf } from "../api/client";
 
 const Input = chakra("input", {
@@ -54,7 +55,7 @@ export function NameField({ label, value, empty = false, onName }: Props) {
     }
   };
   return (
-    <Box flex="1" minWidth="0">
+    <Box flex="1" minWidth="0" position="relative">
       <Input
         aria-label={label}
         aria-invalid={said ? true : undefined}
@@ -70,11 +71,7 @@ export function NameField({ label, value, empty = false, onName }: Props) {
           if (event.key === "Escape") restore();
         }}
       />
-      {said && (
-        <Box id={id} role="alert" color="diff" fontSize="13px" fontWeight="650">
-          {said}
-        </Box>
-      )}
+      {said && <Said id={id} text={said} bad />}
     </Box>
   );
 }

@@ -3,6 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 
+import { Said } from "./Said";
 import { api, ask, type Frame, Refused, type Schemas, sentenceOf } from "../api/client";
 
 type Kind = Schemas["QuantityRequest"]["kind"];
@@ -187,18 +188,13 @@ export function QuantityField(props: Props) {
             {unit}
           </Box>
         )}
+        <Said id={`${id}-said`} text={said?.text ?? ""} bad={said?.bad ?? false} />
       </Box>
-      <Box
-        id={`${id}-said`}
-        aria-live="polite"
-        fontSize="13px"
-        lineHeight="17px"
-        minHeight={hideLabel && !said ? "0" : "17px"}
-        color={said?.bad ? "diff" : "ink2"}
-        fontWeight={said?.bad ? 650 : 400}
-      >
-        {said?.text ?? help ?? ""}
-      </Box>
+      {help && (
+        <Box fontSize="13px" lineHeight="17px" color="ink2">
+          {help}
+        </Box>
+      )}
     </Box>
   );
 }

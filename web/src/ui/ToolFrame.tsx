@@ -71,7 +71,7 @@ export function ToolFrame({ scope, title, about, base, open, groups, actions }: 
         <Index {...{ title, about, base, groups, tool }} />
         {!group.wide && <Box minWidth="0">{group.picture}</Box>}
         <Box as="section" aria-label={tool.name} minWidth="0">
-          {group.wide && <Box marginBottom="10px">{group.picture}</Box>}
+          {group.wide && group.picture && <Box marginBottom="10px">{group.picture}</Box>}
           <Box
             display="flex"
             alignItems="baseline"

@@ -225,9 +225,10 @@ export function Dialog({
     const dialog = frame.current;
     if (!dialog || dialog.open) return;
     dialog.showModal();
-    // What is longer than the window is read from its top.
-    if (dialog.scrollHeight > dialog.clientHeight) {
-      dialog.querySelector<HTMLElement>("h2")?.focus();
+    // What is longer than the window is read from its top, unless there is something to fill in.
+    if (dialog.scrollHeight > dialog.clientHeight && !dialog.querySelector("input, select")) {
+      dialog.tabIndex = -1;
+      dialog.focus();
       dialog.scrollTop = 0;
     }
   }, []);
@@ -250,15 +251,7 @@ export function Dialog({
       maxHeight="calc(100vh - 40px)"
       overflowY="auto"
     >
-      <Box
-        as="h2"
-        tabIndex={-1}
-        outline="none"
-        fontFamily="title"
-        fontSize="17px"
-        lineHeight="22px"
-        fontWeight="600"
-      >
+      <Box as="h2" fontFamily="title" fontSize="17px" lineHeight="22px" fontWeight="600">
         {title}
       </Box>
       <Box marginTop="8px" paddingTop="10px" borderTop="1px solid" borderColor="rule">

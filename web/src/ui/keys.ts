@@ -33,6 +33,8 @@ export function useKey(scope: Scope, shown: string, act: () => void, enabled = t
   useHotkeys(
     key.keys,
     (event) => {
+      // What stands at its place took it.
+      if (event.defaultPrevented) return;
       const target = event.target as HTMLElement;
       const pressing = key.keys === "space" || key.keys === "enter";
       if (pressing && target.closest("button, a, [role=switch], summary")) return;

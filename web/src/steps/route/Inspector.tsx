@@ -1,6 +1,6 @@
 /** The settings of what is selected: a part's own fields, or the strip of a merge's input. */
 import { Box, chakra } from "@chakra-ui/react";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import {
@@ -19,6 +19,7 @@ import { useSongContext } from "../../song/context";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 import { Gloss } from "../../ui/Gloss";
+import { Said } from "../../ui/Said";
 import { readTyped } from "../../ui/typed";
 import { hasTrait } from "../../rigs/traits";
 import { FrameSlots } from "./FrameSlots";
@@ -263,6 +264,7 @@ function useOpenTime() {
 
 /** A typed value: numbers step with the arrow keys, Escape restores, the server reads the rest. */
 function Typed({ parameter, value, onSet }: Omit<FieldProps, "onTime">) {
+  const id = useId();
   const stored = value === null || value === undefined ? "" : shown(value);
   const [draft, setDraft] = useState<string | null>(null);
   const [bad, setBad] = useState("");
@@ -291,7 +293,7 @@ function Typed({ parameter, value, onSet }: Omit<FieldProps, "onTime">) {
     setDraft(null);
   };
   return (
-    <chakra.label display="block" title={parameter.about}>
+    <chakra.label display="block" position="relative" title={parameter.about}>
       <Box as="span" display="block" color="ink2" fontSize="13px" marginBottom="2px">
         {parameter.label}
         {parameter.unit && parameter.unit !== "ratio" ? `, ${parameter.unit}` : ""}
@@ -300,6 +302,8 @@ function Typed({ parameter, value, onSet }: Omit<FieldProps, "onTime">) {
         aria-label={parameter.label}
         list={parameter.sort === "time" ? "delays-of-the-song" : undefined}
         aria-invalid={bad ? true : undefined}
+        aria-describedby={bad ? id : undefined}
+        maxLength={200}
         value={draft ?? stored}
         autoComplete="off"
         spellCheck={false}
@@ -323,11 +327,7 @@ function Typed({ parameter, value, onSet }: Omit<FieldProps, "onTime">) {
           }
         }}
       />
-      {bad && (
-        <Box role="alert" color="diff" fontSize="13px" fontWeight="650">
-          {bad}
-        </Box>
-      )}
+      {bad && <Said id={id} text={bad} bad />}
     </chakra.label>
   );
 }

@@ -35,10 +35,7 @@ export function DeviceSheet({ handle, device }: { handle: DelayHandle; device: D
     return <Box color="ink2">Choose a device above to see what it can and cannot do.</Box>;
   const data = found.data;
   return (
-    <Box as="section" aria-label="Reach of the device">
-      <SheetTitle sub about={device.name}>
-        Reach
-      </SheetTitle>
+    <Box minWidth="0">
       {found.isError && (
         <Notice kind="fault" word="Not computed.">
           {sentenceOf(found.error)}

@@ -6,7 +6,7 @@ import { useState } from "react";
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../song/context";
 import { TempoScale } from "../../charts/TempoScale";
-import { announce, Notice, Press, SheetTitle } from "../../ui/controls";
+import { announce, Notice, Press } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
 import type { DelayHandle } from "./useDelay";
@@ -47,10 +47,8 @@ export function FromDelay({ handle }: { handle: DelayHandle }) {
   };
   const nearest = found.data?.candidates[0];
   return (
-    <Box as="section" minWidth="0">
-      <SheetTitle about="when the delay cannot be tapped, the band follows it">
-        Tempo from a delay
-      </SheetTitle>
+    <Box minWidth="0">
+      <Box color="ink2">When the delay cannot be tapped, the band follows it.</Box>
       <Box display="flex" flexWrap="wrap" gap="8px 16px" alignItems="flex-start" marginTop="4px">
         <QuantityField
           label="Delay"

@@ -3,11 +3,12 @@ import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
-import { api, ask, type Pattern, type Schemas, sentenceOf } from "../../api/client";
+import { api, ask, type DelayLine, type Pattern, type Schemas, sentenceOf } from "../../api/client";
 import { useKey } from "../../ui/keys";
 import { useSongContext } from "../../song/context";
 import { Gloss } from "../../ui/Gloss";
 import { LatticeChart, pitchName } from "../../charts/LatticeChart";
+import { Answer } from "../../ui/Answer";
 import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { msShort, num } from "../../ui/format";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
@@ -24,9 +25,9 @@ const PLAIN: Kept = {
   wraps: true,
 };
 
-export function Lattice({ handle }: { handle: DelayHandle }) {
-  const { song, frame, edit } = useSongContext();
-  const { line, change } = handle;
+/** The lattice of the delay in hand over the song's figure. */
+export function useLattice(line: DelayLine) {
+  const { song, frame } = useSongContext();
   const kept = song.figure ?? PLAIN;
   const pattern = { ...PLAIN.pattern, ...kept.pattern } as Required<Pattern>;
   const repeats = kept.repeats ?? 4;
@@ -39,6 +40,13 @@ export function Lattice({ handle }: { handle: DelayHandle }) {
     staleTime: Infinity,
     retry: false,
   });
+  return { kept, pattern, repeats, request, found };
+}
+
+export function Lattice({ handle }: { handle: DelayHandle }) {
+  const { song, frame, edit } = useSongContext();
+  const { line, change } = handle;
+  const { kept, pattern, repeats, request, found } = useLattice(line);
   const figures = useQuery({
     queryKey: ["figures", frame],
     queryFn: () => ask(api.POST("/api/v1/compute/figures", { body: { frame } })),
@@ -56,19 +64,19 @@ export function Lattice({ handle }: { handle: DelayHandle }) {
   };
   const data = found.data;
   return (
-    <Box as="section" aria-label="Lattice" minWidth="0">
+    <Box minWidth="0">
       <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="2px 16px">
-        <SheetTitle about={data && `slots of ${msShort(data.slot_ms)} ms`}>
-          <Gloss word="lattice">Lattice</Gloss>
-        </SheetTitle>
         {data && (
-          <Box fontSize="14px" fontWeight="650" aria-live="polite">
-            {data.sentence}
+          <Box aria-live="polite">
+            <Answer>{data.sentence}</Answer>
           </Box>
         )}
         <Box flex="1" />
         {data && (
           <Box fontSize="13px" color="ink2" display="flex" gap="14px">
+            <span>
+              <Gloss word="slot">slots</Gloss> of {msShort(data.slot_ms)} ms
+            </span>
             <Legend kind="fills" /> {data.filled} filled
             <Legend kind="collides" /> {data.collisions} on your notes
           </Box>

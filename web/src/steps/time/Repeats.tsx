@@ -7,20 +7,19 @@ import { api, ask, type DelayLine, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../song/context";
 import { RepeatsChart } from "../../charts/RepeatsChart";
 import { ScaleSlider } from "../../charts/ScaleSlider";
-import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { Answer } from "../../ui/Answer";
+import { Figure, HowComputed, Notice, Press } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 import type { DelayHandle } from "./useDelay";
 
-const THRESHOLD_DB = 40;
+export const THRESHOLD_DB = 40;
 
-export function Repeats({ handle, barMs }: { handle: DelayHandle; barMs: number }) {
+/** What the delay in hand repeats; wanted: how many repeats a feedback is looked for. */
+export function useRepeats(line: DelayLine, wanted = 4) {
   const { frame } = useSongContext();
-  const { line, change } = handle;
-  const [wanted, setWanted] = useState(4);
-  const [bands, setBands] = useState(false);
-  const found = useQuery({
+  return useQuery({
     queryKey: ["repeats", frame, line, wanted],
     queryFn: ({ signal }) =>
       ask(
@@ -39,11 +38,18 @@ export function Repeats({ handle, barMs }: { handle: DelayHandle; barMs: number 
     staleTime: Infinity,
     retry: false,
   });
+}
+
+export function Repeats({ handle, barMs }: { handle: DelayHandle; barMs: number }) {
+  const { line, change } = handle;
+  const [wanted, setWanted] = useState(4);
+  const [bands, setBands] = useState(false);
+  const found = useRepeats(line, wanted);
   const data = found.data;
   const feedback = line.feedback_percent ?? 0;
   return (
-    <Box as="section" aria-label="Repeats" minWidth="0">
-      <SheetTitle about={data?.sentence}>Repeats</SheetTitle>
+    <Box minWidth="0">
+      {data && <Answer>{data.sentence}</Answer>}
       {found.isError && (
         <Notice kind="fault" word="Not computed.">
           {sentenceOf(found.error)}

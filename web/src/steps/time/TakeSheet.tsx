@@ -9,7 +9,7 @@ import { useSongContext } from "../../song/context";
 import { ink } from "../../ui/theme";
 import { AxisLeft, Gridlines } from "../../charts/axes";
 import { NoClip } from "../../clips/NoClip";
-import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { HowComputed, Notice, Press } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
@@ -38,13 +38,10 @@ export function TakeSheet() {
     },
   });
   return (
-    <Box as="section" aria-label="A take against the slots">
-      <SheetTitle
-        sub
-        about="notes found in a clip, set against the slots of the song's first section"
-      >
-        A take against the slots
-      </SheetTitle>
+    <Box minWidth="0">
+      <Box color="ink2">
+        Notes found in the clip in hand, set against the slots of the first section.
+      </Box>
       {!clip ? (
         <NoClip>A take is a clip: its notes are found and set against the slots.</NoClip>
       ) : (

@@ -73,13 +73,11 @@ export function TempoMapSheet({ handle }: { handle: DelayHandle }) {
     announce("Section taken out.", { action: { word: "Undo", run: () => store(before) } });
   };
   return (
-    <Box as="section" aria-label="Tempo map">
-      <SheetTitle
-        sub
-        about="drag a line for its tempo, a section's end for its length (with Shift by beats); keys: ← → section, ↑ ↓ tempo, [ ] bars, { } beats"
-      >
-        Tempo map
-      </SheetTitle>
+    <Box minWidth="0">
+      <Box color="ink2" fontSize="13px">
+        Drag a line for its tempo, a section\'s end for its length (with Shift by beats). Keys: ← →
+        section, ↑ ↓ tempo, [ ] bars, {"{ }"} beats.
+      </Box>
       {found.isError && (
         <Notice kind="fault" word="Not computed.">
           {sentenceOf(found.error)}

@@ -1,7 +1,8 @@
 /** Delay times: the ruler, what a device makes of them, their repeats and the rhythm they make. */
 import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { memo, useState } from "react";
+import { memo } from "react";
+import { useParams } from "react-router";
 
 import { api, ask, type Device, sentenceOf, type TimeRuler as Ruler } from "../../api/client";
 import { useKey } from "../../ui/keys";
@@ -9,37 +10,28 @@ import { useSongContext } from "../../song/context";
 import { FlamChart } from "../../charts/FlamChart";
 import { TimeRuler } from "../../charts/TimeRuler";
 import { Vernier } from "../../charts/Vernier";
-import { Figure, Hint, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { Figure, Hint, HowComputed, Notice, Press } from "../../ui/controls";
 import { ms, num, signed } from "../../ui/format";
 import { useSteady } from "../../ui/hooks";
 import { QuantityField } from "../../ui/QuantityField";
-import { SheetTabs } from "../../ui/SheetTabs";
+import { ToolFrame } from "../../ui/ToolFrame";
 import { DelayPlan } from "./DelayPlan";
 import { DevicePicker } from "./DevicePicker";
 import { DeviceSheet } from "./DeviceSheet";
 import { FromDelay } from "./FromDelay";
-import { Lattice } from "./Lattice";
-import { Repeats } from "./Repeats";
+import { Lattice, useLattice } from "./Lattice";
+import { Repeats, THRESHOLD_DB, useRepeats } from "./Repeats";
 import { TakeSheet } from "./TakeSheet";
 import { RateChoice } from "./RateChoice";
 import { TempoMapSheet } from "./TempoMapSheet";
 import { ToStage } from "./ToStage";
-import { useDelay } from "./useDelay";
+import { type DelayHandle, useDelay } from "./useDelay";
 import { ValueSheet } from "./ValueSheet";
 
-type Sheet = "error" | "device" | "map" | "table" | "take";
-const SHEETS: [Sheet, string][] = [
-  ["error", "Error and tempo"],
-  ["device", "Device"],
-  ["map", "Tempo map"],
-  ["table", "Table of values"],
-  ["take", "A take"],
-];
-
 export default function TimeStep() {
-  const { song, frame } = useSongContext();
+  const { song, frame, section } = useSongContext();
+  const { tool } = useParams();
   const handle = useDelay();
-  const [sheet, setSheet] = useState<Sheet>(song.tempo_map.length > 1 ? "map" : "error");
   const { line, change } = handle;
   const device = line.device ?? null;
   const ruler = useQuery({
@@ -54,17 +46,119 @@ export default function TimeStep() {
     placeholderData: keepPreviousData,
     staleTime: Infinity,
   });
+  const repeats = useRepeats(line).data;
+  const lattice = useLattice(line).found.data;
   const choose = useSteady((value: string) => change({ value }));
   useRulerKeys(ruler.data, choose);
   const data = ruler.data;
+  const sections = song.tempo_map.length;
+  const setting = data?.setting;
+  const picture = (
+    <TimePicture
+      {...{ handle, data, choose, fault: ruler.error, waiting: ruler.isPlaceholderData }}
+    />
+  );
   return (
-    <Box>
-      <Box display="flex" flexWrap="wrap" alignItems="center" gap="4px 20px">
-        <SheetTitle page>Delay time</SheetTitle>
+    <ToolFrame
+      scope="time"
+      title="Delay time"
+      about="and what it makes"
+      base={`/songs/${song.id}/time`}
+      open={tool ?? (sections > 1 ? "map" : undefined)}
+      groups={[
+        {
+          name: "One delay",
+          picture,
+          wide: true,
+          tools: [
+            {
+              id: "repeats",
+              name: "Repeats",
+              answer: !repeats
+                ? ""
+                : repeats.count === null
+                  ? "never dies"
+                  : `${repeats.count} above \u2212${THRESHOLD_DB} dB`,
+              kind: repeats?.runaway ? "caution" : "plain",
+              panel: <Repeats handle={handle} barMs={data?.bar_ms ?? 2000} />,
+            },
+            {
+              id: "lattice",
+              name: "Lattice",
+              answer: lattice ? `${lattice.filled} filled` : "",
+              panel: <Lattice handle={handle} />,
+            },
+            {
+              id: "error",
+              name: "Error at each repeat",
+              answer: !setting
+                ? "no device"
+                : data?.cannot
+                  ? "cannot"
+                  : `${signed(setting.error_ms, 3)} ms`,
+              kind: data?.cannot ? "caution" : "plain",
+              panel: data && <Drift ruler={data} device={device} />,
+            },
+            {
+              id: "device",
+              name: "Reach of the device",
+              answer: device ? `to ${num(device.max_ms, 0)} ms` : "no device",
+              panel: <DeviceSheet handle={handle} device={device} />,
+            },
+            {
+              id: "table",
+              name: "Table of values",
+              answer: data ? `${data.notes.length}` : "",
+              panel: <ValueSheet device={device} onChoose={choose} />,
+            },
+            {
+              id: "from",
+              name: "Tempo from a delay",
+              answer: `${num(section.tempo_bpm, section.tempo_bpm % 1 ? 1 : 0)} BPM now`,
+              panel: <FromDelay handle={handle} />,
+            },
+          ],
+        },
+        {
+          name: "The tempo",
+          picture: null,
+          wide: true,
+          tools: [
+            {
+              id: "map",
+              name: "Tempo map",
+              answer: sections > 1 ? `${sections} sections` : "one tempo",
+              panel: <TempoMapSheet handle={handle} />,
+            },
+            { id: "take", name: "A take", answer: "early or late", panel: <TakeSheet /> },
+          ],
+        },
+      ]}
+    />
+  );
+}
+
+interface PictureProps {
+  handle: DelayHandle;
+  data: Ruler | undefined;
+  choose: (value: string) => void;
+  fault: unknown;
+  /** What is shown is of the tempo or the value before. */
+  waiting: boolean;
+}
+
+/** The delay in hand: its name and device, every note value on one ruler, what can be set. */
+function TimePicture({ handle, data, choose, fault, waiting }: PictureProps) {
+  const { frame } = useSongContext();
+  const { line, change } = handle;
+  const device = line.device ?? null;
+  return (
+    <Box minWidth="0">
+      <Box display="flex" flexWrap="wrap" alignItems="center" gap="2px 20px">
         <DelayPlan handle={handle} />
         <Box flex="1" />
         <Box
-          display={{ base: "none", lg: "flex" }}
+          display={{ base: "none", xl: "flex" }}
           gap="14px"
           alignItems="center"
           fontSize="13px"
@@ -81,12 +175,8 @@ export default function TimeStep() {
           </span>
         </Box>
       </Box>
-      <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 14px" marginTop="2px">
-        <DevicePicker device={device} onChoose={(next) => change({ device: next })} />
-        <RateChoice />
-        <Box flex="1" />
-        <ToStage handle={handle} />
-        <Box width={{ base: "100%", sm: "190px" }}>
+      <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 12px" marginTop="2px">
+        <Box width={{ base: "100%", sm: "150px" }}>
           <QuantityField
             label="Delay time, note value or ms"
             hideLabel
@@ -98,51 +188,26 @@ export default function TimeStep() {
             }
           />
         </Box>
+        <DevicePicker device={device} onChoose={(next) => change({ device: next })} />
+        <RateChoice />
+        <Box flex="1" />
+        <ToStage handle={handle} />
       </Box>
-      {ruler.isError && (
+      {fault !== null && (
         <Notice
           kind="fault"
           word="Not computed."
           actions={<Press onClick={() => choose("1/8.")}>Set to 1/8 dotted</Press>}
         >
-          {sentenceOf(ruler.error)}
+          {sentenceOf(fault)}
         </Notice>
       )}
       {data && (
         <>
-          <ReadingStrip ruler={data} onChoose={choose} />
+          <ReadingStrip ruler={data} onChoose={choose} waiting={waiting} />
           <TimeRuler ruler={data} device={device} onChoose={choose} />
           {device && !data.cannot && <Vernier ruler={data} device={device} />}
           <HowComputed>{data.computed_how}</HowComputed>
-          <Box
-            display="grid"
-            gridTemplateColumns={{
-              base: "minmax(0, 1fr)",
-              lg: "minmax(0, 1.85fr) minmax(0, 1fr)",
-            }}
-            gap="16px 28px"
-            marginTop="8px"
-          >
-            <Lattice handle={handle} />
-            <Repeats handle={handle} barMs={data.bar_ms} />
-          </Box>
-          <Box marginTop="14px" borderTop="1px solid" borderColor="ink" paddingTop="4px">
-            <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />
-          </Box>
-          {sheet === "error" && (
-            <Box
-              display="grid"
-              gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
-              gap="16px 28px"
-            >
-              <Drift ruler={data} device={device} />
-              <FromDelay handle={handle} />
-            </Box>
-          )}
-          {sheet === "device" && <DeviceSheet handle={handle} device={device} />}
-          {sheet === "map" && <TempoMapSheet handle={handle} />}
-          {sheet === "table" && <ValueSheet device={device} onChoose={choose} />}
-          {sheet === "take" && <TakeSheet />}
         </>
       )}
     </Box>
@@ -172,7 +237,13 @@ function useRulerKeys(ruler: Ruler | undefined, choose: (id: string) => void) {
   useKey("time", "I", () => turn("T"));
 }
 
-function ReadingStrip({ ruler, onChoose }: { ruler: Ruler; onChoose: (id: string) => void }) {
+interface StripProps {
+  ruler: Ruler;
+  onChoose: (id: string) => void;
+  waiting: boolean;
+}
+
+function ReadingStrip({ ruler, onChoose, waiting }: StripProps) {
   const { chosen, setting, cannot, next_best } = ruler;
   const cell = {
     paddingInline: "16px",
@@ -184,6 +255,8 @@ function ReadingStrip({ ruler, onChoose }: { ruler: Ruler; onChoose: (id: string
     <Box
       role="group"
       aria-label="Reading"
+      aria-busy={waiting || undefined}
+      fontStyle={waiting ? "italic" : undefined}
       background="ink"
       color="paper"
       display="flex"
@@ -270,8 +343,7 @@ const Drift = memo(function Drift({ ruler, device }: { ruler: Ruler; device: Dev
   const { setting, chosen } = ruler;
   if (!device || !setting) {
     return (
-      <Box as="section">
-        <SheetTitle>Error at each repeat</SheetTitle>
+      <Box>
         <Box paddingBlock="16px" color="ink2">
           Choose a device to see what it can be set to and how its error adds up.
         </Box>
@@ -279,10 +351,8 @@ const Drift = memo(function Drift({ ruler, device }: { ruler: Ruler; device: Dev
     );
   }
   return (
-    <Box as="section" minWidth="0">
-      <SheetTitle about={setting.in_reach ? "ms from the grid, negative is early" : undefined}>
-        Error at each repeat
-      </SheetTitle>
+    <Box minWidth="0">
+      {setting.in_reach && <Box color="ink2">In ms from the grid; negative is early.</Box>}
       {setting.in_reach ? (
         <>
           <FlamChart flam={setting.flam_ms} />

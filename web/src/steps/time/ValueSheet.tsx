@@ -65,7 +65,7 @@ export function ValueSheet({
   const chosen = names.includes(modifier) ? modifier : "straight";
   const rows = all.filter((r) => r.modifier === chosen);
   return (
-    <Box as="section" aria-label="Table of values">
+    <Box minWidth="0">
       <Box display="flex" flexWrap="wrap" gap="6px 14px" alignItems="end">
         <SheetTitle sub about="at the tempo of the first section">
           Every value

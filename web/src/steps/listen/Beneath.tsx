@@ -1,0 +1,93 @@
+/** Under what is heard: its spectrum, and the sheets: by ear, moves, captures, export, log. */
+import { Box } from "@chakra-ui/react";
+
+import { SheetTitle } from "../../ui/controls";
+import { SheetTabs } from "../../ui/SheetTabs";
+import { MovesSheet } from "./MovesSheet";
+import { Captures, Export, Log } from "./Parts";
+import { Spectrum } from "./Spectrum";
+import { Trial } from "./Trial";
+import type { Listening, Sheet } from "./useListening";
+
+const SHEETS: [Sheet, string][] = [
+  ["trial", "By ear alone"],
+  ["moves", "Moves"],
+  ["capture", "Captures"],
+  ["export", "Export"],
+  ["log", "Log"],
+];
+
+export function Beneath({ l }: { l: Listening }) {
+  const {
+    song,
+    clips,
+
+    renders,
+
+    done,
+    heard,
+    sheet,
+    setSheet,
+    inTrial,
+    setInTrial,
+    curves,
+    region_s,
+    player,
+    heldMatch,
+    variant,
+    rig,
+  } = l;
+  const { stop } = player;
+  return (
+    <>
+      <Box
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
+        gap="14px 28px"
+        marginTop="12px"
+      >
+        <Box minWidth="0">
+          <SheetTitle sub about="dBFS by third-octave, over the whole stretch">
+            Spectrum
+          </SheetTitle>
+          {curves && heard && !inTrial ? (
+            <Spectrum detail={curves} gainDb={heldMatch(heard)} />
+          ) : (
+            <Box color="ink2">
+              {inTrial ? "Hidden while a test by ear runs." : "Nothing is rendered yet."}
+            </Box>
+          )}
+        </Box>
+        <Box minWidth="0">
+          {!inTrial && <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />}
+          {(sheet === "trial" || inTrial) && (
+            <Trial
+              songId={song.id}
+              pairs={done.map((s) => ({ id: s.render!.id, name: `${s.letter} ${s.name}` }))}
+              stretch={{
+                from: 0,
+                length: Number.isFinite(region_s) && region_s > 0 ? region_s : 10,
+              }}
+              engine={player.engine}
+              onRunning={(running) => {
+                stop();
+                setInTrial(running);
+              }}
+            />
+          )}
+          {!inTrial && sheet === "moves" && variant && <MovesSheet variant={variant} />}
+          {!inTrial && sheet === "capture" && (
+            <Captures
+              rig={rig}
+              clips={clips}
+              busy={renders.open}
+              onUse={(id, capture) => renders.start.mutate({ ids: [id], capture })}
+            />
+          )}
+          {!inTrial && sheet === "export" && <Export sounds={done} />}
+          {!inTrial && sheet === "log" && <Log songId={song.id} />}
+        </Box>
+      </Box>
+    </>
+  );
+}

@@ -1,0 +1,25 @@
+/** Equal loudness by turning down, and the gains of dry and wet stems; nothing is ever raised. */
+
+interface Stem {
+  wet: boolean;
+}
+
+/** Linear gains of stems with the wet ones moved by so many dB; the ends leave one side alone. */
+export function stemGains(stems: Stem[], shift_db: number): number[] {
+  if (!stems.length) return [1];
+  return stems.map(({ wet }) => {
+    if (shift_db === -Infinity) return wet ? 0 : 1;
+    if (shift_db === Infinity) return wet ? 1 : 0;
+    return wet ? 10 ** (shift_db / 20) : 1;
+  });
+}
+
+/** The least of the levels that are known; null where none is. */
+export function quietestOf(levels: (number | null)[]): number | null {
+  const known = levels.filter((l): l is number => l !== null);
+  return known.length ? Math.min(...known) : null;
+}
+
+/** dB by which a sound is turned down to the quietest; never above 0, and 0 where one is unknown. */
+export const downTo = (quietest: number | null, own: number | null): number =>
+  quietest !== null && own !== null ? Math.min(0, quietest - own) : 0;

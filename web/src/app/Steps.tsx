@@ -2,7 +2,7 @@
 import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { NavLink } from "react-router";
+import { NavLink, useLocation } from "react-router";
 
 import { api, ask, type Schemas } from "../api/client";
 import type { SongContext } from "../song/context";
@@ -13,6 +13,7 @@ const COLOURS = { plain: "ink2", caution: "caution", passed: "ok", fault: "diff"
 
 export function Steps({ context }: { context: SongContext }) {
   const { song, variant, clip, hand } = context;
+  const here = useLocation().pathname.split("/")[3];
   const query = useQuery({
     queryKey: ["steps", song.id, song.revision, variant?.id, variant?.revision, clip?.id],
     queryFn: () =>
@@ -36,7 +37,8 @@ export function Steps({ context }: { context: SongContext }) {
       overflowX="auto"
     >
       {STEPS.map((step) => {
-        const tool = hand.tools?.[step];
+        // Into a step at the tool that was left; from within it, to its beginning.
+        const tool = here === step ? "" : hand.tools?.[step];
         return (
           <NavLink
             key={step}

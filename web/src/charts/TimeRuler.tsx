@@ -305,8 +305,11 @@ export const TimeRuler = memo(function TimeRuler({ ruler, device, onChoose }: Pr
             const place = x(note.ms);
             const label = note.id;
             const shown = note.row === "bars" ? num(note.ms, 0) : msShort(note.ms);
-            const text = `${label} ${shown}`;
-            const room = text.length * 7 + 12;
+            // The next one of the row leaves room for both, or for the name alone.
+            const after = seen.find((n) => n.row === note.row && n.ms > note.ms);
+            const whole = `${label} ${shown}`.length * 7 + 12;
+            const both = mine || !after || place + whole < x(after.ms) + 4;
+            const room = both ? whole : label.length * 7.6 + 10;
             const flip = place + room > width;
             return (
               <g
@@ -356,7 +359,7 @@ export const TimeRuler = memo(function TimeRuler({ ruler, device, onChoose }: Pr
                   strokeWidth={mine ? undefined : 3.5}
                 >
                   <tspan fontWeight="650">{label}</tspan>
-                  <tspan fill={mine ? ink("paper") : ink("ink2")}> {shown}</tspan>
+                  {both && <tspan fill={mine ? ink("paper") : ink("ink2")}> {shown}</tspan>}
                 </text>
               </g>
             );

@@ -37,6 +37,8 @@ interface Props {
   groups: ToolGroup[];
   /** Under the frame: what can be done with it. */
   actions?: ReactNode;
+  /** The index lies between picture and tool: the picture needs the whole width. */
+  across?: boolean;
 }
 
 const COLOURS = { plain: "ink", caution: "caution", passed: "ok" } as const;
@@ -47,7 +49,7 @@ export function beside(ids: string[], open: string, by: number): string {
   return ids[(at + by + ids.length) % ids.length] ?? open;
 }
 
-export function ToolFrame({ scope, title, about, base, open, groups, actions }: Props) {
+export function ToolFrame({ scope, title, about, base, open, groups, actions, across }: Props) {
   const navigate = useNavigate();
   const all = groups.flatMap((g) => g.tools);
   const tool = all.find((t) => t.id === open) ?? all[0]!;
@@ -57,6 +59,33 @@ export function ToolFrame({ scope, title, about, base, open, groups, actions }: 
   const turn = (by: number) => void navigate(`${base}/${beside(ids, tool.id, by)}`);
   useKey(scope, ",", () => turn(-1));
   useKey(scope, ".", () => turn(1));
+  const panel = (
+    <Box as="section" aria-label={tool.name} minWidth="0">
+      <Box
+        display="flex"
+        alignItems="baseline"
+        borderBottom="1px solid"
+        borderColor="ink"
+        paddingBottom="3px"
+        marginBottom="6px"
+      >
+        <SheetTitle>{tool.name}</SheetTitle>
+        <Box flex="1" />
+        <Box display={{ base: "none", lg: "block" }} color="ink2" fontSize="13px">
+          <Hint>,</Hint> <Hint>.</Hint> tool before, after
+        </Box>
+      </Box>
+      {tool.panel}
+    </Box>
+  );
+  if (across)
+    return (
+      <Box>
+        {group.picture}
+        <Across {...{ title, base, tools: all, tool }} />
+        {panel}
+      </Box>
+    );
   return (
     <Box>
       <Box
@@ -70,23 +99,9 @@ export function ToolFrame({ scope, title, about, base, open, groups, actions }: 
       >
         <Index {...{ title, about, base, groups, tool }} />
         {!group.wide && <Box minWidth="0">{group.picture}</Box>}
-        <Box as="section" aria-label={tool.name} minWidth="0">
+        <Box minWidth="0">
           {group.wide && group.picture && <Box marginBottom="10px">{group.picture}</Box>}
-          <Box
-            display="flex"
-            alignItems="baseline"
-            borderBottom="1px solid"
-            borderColor="ink"
-            paddingBottom="3px"
-            marginBottom="6px"
-          >
-            <SheetTitle>{tool.name}</SheetTitle>
-            <Box flex="1" />
-            <Box display={{ base: "none", lg: "block" }} color="ink2" fontSize="13px">
-              <Hint>,</Hint> <Hint>.</Hint> tool before, after
-            </Box>
-          </Box>
-          {tool.panel}
+          {panel}
         </Box>
       </Box>
       {actions && (
@@ -103,6 +118,63 @@ export function ToolFrame({ scope, title, about, base, open, groups, actions }: 
           {actions}
         </Box>
       )}
+    </Box>
+  );
+}
+
+interface AcrossProps {
+  title: string;
+  base: string;
+  tools: Tool[];
+  tool: Tool;
+}
+
+function Across({ title, base, tools, tool }: AcrossProps) {
+  return (
+    <Box
+      as="nav"
+      aria-label={`${title}: tools`}
+      display="flex"
+      overflowX="auto"
+      marginBlock="8px 10px"
+      borderBlock="1px solid"
+      borderColor="ink"
+    >
+      {tools.map((one) => {
+        const here = one === tool;
+        const kind = one.kind ?? "plain";
+        return (
+          <NavLink
+            key={one.id}
+            to={`${base}/${one.id}`}
+            style={{ color: "inherit", textDecoration: "none", flex: "1 0 auto" }}
+          >
+            <Box
+              padding="4px 10px"
+              minHeight="44px"
+              whiteSpace="nowrap"
+              borderLeft="1px solid"
+              borderColor="fine"
+              background={here ? "well" : undefined}
+              boxShadow={here ? "inset 0 4px 0 var(--chakra-colors-ink)" : undefined}
+              _hover={{ background: "well" }}
+            >
+              <Box fontWeight={here ? 650 : 400}>{one.name}</Box>
+              <Box
+                fontSize="13px"
+                fontWeight="650"
+                color={COLOURS[kind]}
+                display="flex"
+                gap="4px"
+                alignItems="center"
+              >
+                {kind === "caution" && <Pennant kind="caution" small />}
+                {one.answer}
+              </Box>
+            </Box>
+          </NavLink>
+        );
+      })}
     </Box>
   );
 }

@@ -47,7 +47,7 @@ export function DeviceSheet({ handle, device }: { handle: DelayHandle; device: D
           gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1.6fr) minmax(0, 1fr)" }}
           gap="10px 24px"
         >
-          <Box overflowX="auto">
+          <Box overflow="auto" maxHeight="560px" tabIndex={0}>
             <Table>
               <thead>
                 <tr>

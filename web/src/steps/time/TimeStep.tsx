@@ -10,7 +10,7 @@ import { useSongContext } from "../../song/context";
 import { FlamChart } from "../../charts/FlamChart";
 import { TimeRuler } from "../../charts/TimeRuler";
 import { Vernier } from "../../charts/Vernier";
-import { Figure, Hint, HowComputed, Notice, Press } from "../../ui/controls";
+import { Figure, Hint, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { ms, num, signed } from "../../ui/format";
 import { useSteady } from "../../ui/hooks";
 import { QuantityField } from "../../ui/QuantityField";
@@ -61,6 +61,7 @@ export default function TimeStep() {
   return (
     <ToolFrame
       scope="time"
+      across
       title="Delay time"
       about="and what it makes"
       base={`/songs/${song.id}/time`}
@@ -121,7 +122,7 @@ export default function TimeStep() {
         },
         {
           name: "The tempo",
-          picture: null,
+          picture: <SheetTitle page>Tempo</SheetTitle>,
           wide: true,
           tools: [
             {
@@ -155,10 +156,11 @@ function TimePicture({ handle, data, choose, fault, waiting }: PictureProps) {
   return (
     <Box minWidth="0">
       <Box display="flex" flexWrap="wrap" alignItems="center" gap="2px 20px">
+        <SheetTitle page>Delay time</SheetTitle>
         <DelayPlan handle={handle} />
         <Box flex="1" />
         <Box
-          display={{ base: "none", xl: "flex" }}
+          display={{ base: "none", lg: "flex" }}
           gap="14px"
           alignItems="center"
           fontSize="13px"

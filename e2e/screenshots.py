@@ -99,10 +99,6 @@ def take(url: str, folder: Path) -> None:
         browser.sees("samples late and inverted: matched")
         _whole(browser, folder / "verify-light.png")
         browser.size(1280, 800)
-        browser.press("link", "Fonodrome, all songs")
-        browser.find("link", "Nine Lanterns")
-        _settle(browser)
-        browser.picture(folder / "songs-light.png")
         faults = browser.faults()
         if faults:
             sys.exit("The page wrote errors: " + "; ".join(faults))

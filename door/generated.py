@@ -30,6 +30,7 @@ import json
 from annotated_types import Ge, Gt, Le, Lt
 from core.blend import KeptBlend
 from core.space import KeptSpace, RoomRequest
+from core.delay import DelayLine
 from core.space.ducking import DuckingSettings
 
 def limits(kind):
@@ -47,7 +48,7 @@ def written(value):
     return json.dumps(value, indent=2, ensure_ascii=False)
 
 every = {}
-for kind in (KeptBlend, KeptSpace, DuckingSettings, RoomRequest):
+for kind in (KeptBlend, KeptSpace, DuckingSettings, RoomRequest, DelayLine):
     name = kind.__name__
     rest = kind().model_dump(mode="json")
     print(f'export const {name[0].lower()}{name[1:]}: Required<Schemas["{name}"]> = '

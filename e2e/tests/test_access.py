@@ -62,6 +62,8 @@ class Access(BrowserCase):
                 self.browser.until(
                     lambda: self.overflow() <= 0, f"{place} is wider than {width} px", 3
                 )
+                if width == 390:
+                    self.assertEqual(self.violations(), [])
         self.browser.size(1280, 800)
 
     def test_every_view(self):

@@ -126,7 +126,7 @@ class Listen(BrowserCase):
             s for s in Render.objects.get(variant=variant, bare=False).report["stems"] if s["wet"]
         ]
         was = {s["id"]: variant.document["rails"][s["id"]]["strip"]["level_db"] for s in wet}
-        b.press("button", "to the route")
+        b.press("button", "Set Two sends A to wet")
         b.sees("Variant A is set to it")
         variant.refresh_from_db()
         for port, level in was.items():

@@ -203,7 +203,8 @@ class Blend(BrowserCase):
         b.sees("Impossible. The device on the path stands at 0 %")
         b.press("link", "Along the course")
         b.sees("Main passes its ceiling by 1.7 dB")
-        b.press("button", "Make Compressor and Drive as loud after as before")
+        b.press("button", "Make Compressor and Drive of Two sends A as loud after as before")
+        b.press("button", "Send 2 to Two sends A")
         b.sees("as loud after as before. Undo it under Route")
         nodes = Variant.objects.get(
             rig__song__is_demo_original=False, rig__name="Two sends", position=0

@@ -38,7 +38,6 @@ from core.routing import (
     lay_out_rig,
     load_rig,
     patch_csv,
-    rig_view,
 )
 from core.routing.edit.convert import Form
 from core.routing.show.reduce import reduced
@@ -48,6 +47,7 @@ from server.rigs import services
 from server.rigs.models import Rig as StoredRig
 from server.rigs.models import Variant
 from server.rigs.queries import context_for, context_of, rig_of, rigs_of, variant_of
+from server.rigs.views import VIEWS
 from server.songs.queries import song_of
 
 router = Router(tags=["rigs"])
@@ -188,7 +188,7 @@ def _variant_out(
         undo=last.said if last else None,
         redo=following.said if following else None,
         document=document,
-        view=view or rig_view(document, context_for(variant, document)),
+        view=view or VIEWS.of(document, context_for(variant, document)),
         select=select,
         said=said,
     )

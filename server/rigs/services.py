@@ -25,7 +25,6 @@ from core.routing import (
     load_rig,
     parse_rig,
     perform,
-    rig_view,
     template_of,
 )
 from core.routing import Rig as Document
@@ -34,6 +33,7 @@ from server.accounts.models import User
 from server.config.problems import Problem
 from server.rigs.models import Rig, Variant, VariantEdit
 from server.rigs.queries import context_for, context_of, rig_of, variant_of
+from server.rigs.views import VIEWS
 from server.songs.models import PutAway, Song
 
 MOST_VARIANTS = 9
@@ -149,7 +149,7 @@ def edit_variant(
         edit = difference(base, done.rig)
         after = done.rig if base is now else _merged(now, edit)
         # A rig that cannot be computed is refused here; what was computed is the answer.
-        view = rig_view(after, context_for(variant, after))
+        view = VIEWS.of(after, context_for(variant, after))
         _store(
             variant, after, edit, action.model_dump(mode="json"), done.said, done.select, edit_id
         )

@@ -27,7 +27,7 @@ from core.routing import Rig as Document
 from core.routing import load_rig
 from core.routing.document.rig import Scene
 from core.routing.edit.actions import SetRig
-from core.routing.show.view import cautions_open, check_report
+from core.routing.show.view import cautions_open
 from core.space import KeptSpace, SpaceRequest, space_view
 from core.tempo.ruler import TimeRulerRequest, time_ruler
 from core.units import format as fmt
@@ -40,6 +40,7 @@ from server.jobs.models import Status
 from server.rigs.models import Rig, Variant
 from server.rigs.queries import context_for, context_of, rigs_of, variant_of
 from server.rigs.services import edit_variant, restore_rig, restore_variant
+from server.rigs.views import VIEWS
 from server.songs.models import PutAway, Song
 from server.songs.services import delays_of, edit_song
 from server.trials.models import Trial
@@ -69,7 +70,7 @@ def _route(variant: Variant | None) -> State:
         return "no rig yet", "plain"
     document = load_rig(variant.document)
     try:
-        count = cautions_open(document, context_for(variant, document))
+        count = cautions_open(VIEWS.of(document, context_for(variant, document)).checks)
     except FonodromeError:
         return "not computed", "fault"
     if count == 0:
@@ -146,7 +147,9 @@ def exercises(
         if chosen is None:
             return None
         document = load_rig(chosen.document)
-        return follow_the_caution(check_report(document, context_for(chosen, document)), selected)
+        return follow_the_caution(
+            VIEWS.of(document, context_for(chosen, document)).checks, selected
+        )
 
     def on_time() -> Exercise | None:
         request = TimeRulerRequest(frame=frame, device=line.device, chosen=line.value)

@@ -39,6 +39,20 @@ test("numbers are read as people write them", () => {
     expect(readTyped(text, shown, -1000, 10_000), text).toEqual({ value });
 });
 
+test("a share can be typed as a gain, and a gain as a share", () => {
+  const value = (text: string, shown: string) => {
+    const read = readTyped(text, shown, -120, 400);
+    return "value" in read ? read.value : read.said;
+  };
+  expect(value("0.25x", "60 %")).toBe(25);
+  expect(value("-6 dB", "60 %")).toBeCloseTo(50.1187, 4);
+  expect(value("0 dB", "60 %")).toBe(100);
+  expect(value("0.5x", "0.0 dB")).toBeCloseTo(-6.0206, 4);
+  expect(value("2x", "0.0 dB")).toBeCloseTo(6.0206, 4);
+  expect(value("0x", "0.0 dB")).toMatch(/is not in dB/);
+  expect(value("40 dB", "60 %")).toMatch(/10.?000 cannot be set/);
+});
+
 test("words for the ends and the middle", () => {
   expect(readTyped("inf:1", "4.0:1", 1, 1000)).toEqual({ value: 1000 });
   expect(readTyped("∞", "4.0:1", 1, 1000)).toEqual({ value: 1000 });

@@ -177,15 +177,9 @@ def _scenes(e: Evaluation) -> list[SceneStep]:
     return steps
 
 
-def check_report(rig: Rig, context: Context = Context()) -> CheckReport:
-    """The checks alone. Raises RigError where the rig cannot be computed."""
-    return run_checks(Evaluation(rig, context))
-
-
-def cautions_open(rig: Rig, context: Context = Context()) -> int:
+def cautions_open(report: CheckReport) -> int:
     """How many checks ask for attention: alarms and cautions that nobody marked as meant."""
-    findings = check_report(rig, context).findings
-    return sum(f.severity in ("alarm", "caution") and not f.intended for f in findings)
+    return sum(f.severity in ("alarm", "caution") and not f.intended for f in report.findings)
 
 
 def rig_view(rig: Rig, context: Context = Context()) -> RigView:

@@ -101,6 +101,18 @@ export const roomRequest: Required<Schemas["RoomRequest"]> = {
   "line_ms": 40.0,
   "feedback_percent": 82.0
 };
+export const delayLine: Required<Schemas["DelayLine"]> = {
+  "name": "Delay",
+  "value": "1/8.",
+  "mode": "single",
+  "second": "",
+  "offset_ms": 0.0,
+  "feedback_percent": 0.0,
+  "first_db": -3.0,
+  "low_cut_hz": null,
+  "high_cut_hz": null,
+  "device": null
+};
 /** The least and the most of every number that can be set. */
 export const limits = {
   "KeptBlend": {
@@ -339,6 +351,20 @@ export const limits = {
     "feedback_percent": [
       0,
       100
+    ]
+  },
+  "DelayLine": {
+    "offset_ms": [
+      -200,
+      200
+    ],
+    "feedback_percent": [
+      0,
+      200
+    ],
+    "first_db": [
+      -60,
+      12
     ]
   }
 } as const;

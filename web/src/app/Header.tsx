@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 
 import type { Section, Song } from "../api/client";
 import { BringIn } from "../clips/BringIn";
+import { Recording } from "../clips/Record";
 import type { Flow } from "../rigs/outbox";
 import type { SongContext } from "../song/context";
 import { latest, savedWords } from "../song/saved";
@@ -148,12 +149,14 @@ const Word = chakra("select", {
 });
 
 const NEW = "new";
+const RECORD = "record";
 const MANAGE = "manage";
 
 function InHand({ context }: { context: SongContext }) {
   const { song, rigs, rig, variant, clips, clip, take } = context;
   const navigate = useNavigate();
   const bring = useRef<HTMLInputElement>(null);
+  const [recording, setRecording] = useState(false);
   return (
     <>
       <Box as="label" display="flex" alignItems="center" gap="6px" minWidth="0" flexShrink={1}>
@@ -222,6 +225,7 @@ function InHand({ context }: { context: SongContext }) {
           maxWidth={{ base: "104px", lg: "150px", xl: "220px" }}
           onChange={(event) => {
             if (event.target.value === NEW) bring.current?.click();
+            else if (event.target.value === RECORD) setRecording(true);
             else take({ clip: event.target.value });
           }}
         >
@@ -232,6 +236,7 @@ function InHand({ context }: { context: SongContext }) {
             </option>
           ))}
           <option value={NEW}>Bring one in …</option>
+          <option value={RECORD}>Record one …</option>
         </Word>
         {clip?.facts && (
           <Box as="span" color="ink2" fontSize="13px" display={{ base: "none", lg: "inline" }}>
@@ -239,6 +244,13 @@ function InHand({ context }: { context: SongContext }) {
           </Box>
         )}
       </Box>
+      {recording && (
+        <Recording
+          songId={song.id}
+          onClip={(id) => take({ clip: id })}
+          onClose={() => setRecording(false)}
+        />
+      )}
       <BringIn input={bring} songId={song.id} onClip={(id) => take({ clip: id })} />
     </>
   );

@@ -33,7 +33,7 @@ interface Input {
   rate: number;
 }
 
-function Recording({ songId, onClip, onClose }: Props & { onClose: () => void }) {
+export function Recording({ songId, onClip, onClose }: Props & { onClose: () => void }) {
   const client = useQueryClient();
   const [devices, setDevices] = useState<MediaDeviceInfo[]>([]);
   const [device, setDevice] = useState("");

@@ -12,7 +12,7 @@ const WORTH: Record<string, Record<string, number>> = {
   Hz: { hz: 1, khz: 1000, k: 1000 },
   kHz: { khz: 1, k: 1, hz: 0.001 },
   dB: { db: 1, dbfs: 1, dbu: 1, dbv: 1 },
-  "%": { "%": 1, percent: 1 },
+  "%": { "%": 1, percent: 1, x: 100 },
   ":1": { ":1": 1, to1: 1, x: 1 },
   m: { m: 1, cm: 0.01, mm: 0.001, km: 1000 },
 };
@@ -57,13 +57,21 @@ export function readTyped(text: string, shown: string, least: number, most: numb
   const found = /^([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)(.*)$/.exec(clean);
   if (!found) return { said: `“${cut(text)}” is no number: ${range} can be set.` };
   const [, number, given] = found;
+  // A gain as a share, and a share as a gain.
+  if (unit === "%" && given === "db") return within(100 * 10 ** (Number(number) / 20));
+  if (unit === "dB" && given === "x" && Number(number) > 0)
+    return within(20 * Math.log10(Number(number)));
   const worth = given ? WORTH[unit]?.[given!] : 1;
   if (worth === undefined)
     return { said: `“${cut(given!)}” is not ${unit ? `in ${unit}` : "understood here"}.` };
-  const value = Number((Number(number) * worth).toPrecision(9));
-  if (!(value >= least - 1e-9 && value <= most + 1e-9))
-    return { said: `${short(value)} cannot be set: ${range} can.` };
-  return { value };
+  return within(Number(number) * worth);
+
+  function within(exact: number): Typed {
+    const value = Number(exact.toPrecision(9));
+    if (!(value >= least - 1e-9 && value <= most + 1e-9))
+      return { said: `${short(value)} cannot be set: ${range} can.` };
+    return { value };
+  }
 }
 
 function short(value: number): string {

@@ -10,7 +10,8 @@ import { ink } from "../../ui/theme";
 import { AxisLeft, Gridlines } from "../../charts/axes";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { Answer } from "../../ui/Answer";
-import { Empty, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
+import { SendTo } from "../../rigs/SendTo";
+import { Empty, HowComputed, Notice, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { useKinds } from "../../rigs/kinds";
@@ -116,20 +117,16 @@ export function AlongCourse({ c }: Props) {
     <>
       <Answer>{out.sentence}</Answer>
       {trims.length > 0 && (
-        <Press
-          onClick={() =>
-            void route.send(
-              trims.map((p) => ({
-                do: "set" as const,
-                node: p.node,
-                values: { output_db: p.trim_db! },
-              })),
-              `${trims.map((p) => `${p.name} ${signed(p.trim_db!, 1)} dB`).join(", ")}: as loud after as before.`,
-            )
-          }
-        >
-          Make {trims.map((p) => p.name).join(" and ")} as loud after as before
-        </Press>
+        <SendTo
+          route={route}
+          actions={trims.map((p) => ({
+            do: "set" as const,
+            node: p.node,
+            values: { output_db: p.trim_db! },
+          }))}
+          label={`Make ${trims.map((p) => p.name).join(" and ")} of ${route.named} as loud after as before`}
+          said={`${trims.map((p) => `${p.name} ${signed(p.trim_db!, 1)} dB`).join(", ")}: as loud after as before.`}
+        />
       )}
       {out.cautions.map((text) => (
         <Notice key={text} kind="caution">

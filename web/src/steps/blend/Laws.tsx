@@ -12,6 +12,7 @@ import { HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
+import { SendTo } from "../../rigs/SendTo";
 import type { RouteHandle } from "../../rigs/variants";
 import { START, useKeptBlend } from "./kept";
 
@@ -263,17 +264,12 @@ function ToDevice({ route, row }: { route: RouteHandle; row: Schemas["EqualRow"]
           ))}
         </Choice>
       </Labelled>
-      <Press
-        onClick={() =>
-          void route.send(
-            [{ do: "set", node: device.id, values: set }],
-            `${device.name ?? device.kind} stands at ${num(row.set_mix_percent, 1)} %, ${signed(row.set_trim_db, 1)} dB.`,
-          )
-        }
-      >
-        Set it in {route.named} to {num(row.set_mix_percent, 1)} % and {signed(row.set_trim_db, 1)}{" "}
-        dB
-      </Press>
+      <SendTo
+        route={route}
+        actions={[{ do: "set", node: device.id, values: set }]}
+        label={`Set it in ${route.named} to ${num(row.set_mix_percent, 1)} % and ${signed(row.set_trim_db, 1)} dB`}
+        said={`${device.name ?? device.kind} stands at ${num(row.set_mix_percent, 1)} %, ${signed(row.set_trim_db, 1)} dB.`}
+      />
     </Box>
   );
 }

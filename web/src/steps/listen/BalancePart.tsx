@@ -28,6 +28,7 @@ export function BalancePart({ l }: { l: Listening }) {
     sendToRoute,
     keepMoves,
     nextBar,
+    rig,
   } = l;
   const { toggles, change } = l.player;
   return (
@@ -80,7 +81,8 @@ export function BalancePart({ l }: { l: Listening }) {
                 disabled={move === 0 || !Number.isFinite(wet)}
                 onClick={() => void sendToRoute()}
               >
-                Send {Number.isFinite(wet) ? `${signed(wet, 1)} dB` : wetWords(wet)} to the route
+                Set {rig.name} {heard?.letter.replace("\u2032", "")} to{" "}
+                {Number.isFinite(wet) ? `wet ${signed(wet, 1)} dB` : wetWords(wet)}
               </Press>
             </>
           )}

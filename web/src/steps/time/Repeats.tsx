@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type DelayLine, sentenceOf } from "../../api/client";
+import { delayLine, limits } from "../../api/defaults.gen";
 import { useSongContext } from "../../song/context";
 import { RepeatsChart } from "../../charts/RepeatsChart";
 import { ScaleSlider } from "../../charts/ScaleSlider";
@@ -47,6 +48,8 @@ export function Repeats({ handle, barMs }: { handle: DelayHandle; barMs: number 
   const found = useRepeats(line, wanted);
   const data = found.data;
   const feedback = line.feedback_percent ?? 0;
+  // As far as the device goes; past 100 % where none is chosen, to see what that does.
+  const end = line.device?.feedback_max_percent || 120;
   return (
     <Box minWidth="0">
       {data && <Answer>{data.sentence}</Answer>}
@@ -77,9 +80,14 @@ export function Repeats({ handle, barMs }: { handle: DelayHandle; barMs: number 
               label="Feedback"
               value={feedback}
               low={0}
-              high={120}
+              high={end}
               step={1}
-              ticks={[0, 25, 50, 75, 100]}
+              ticks={[0, 25, 50, 75, 100, end].filter(
+                (v, i, all) => v <= end && all.indexOf(v) === i,
+              )}
+              least={limits.DelayLine.feedback_percent[0]}
+              most={end}
+              rest={delayLine.feedback_percent}
               alarmFrom={100}
               shown={(v) =>
                 `${num(v, v % 1 ? 1 : 0)} %, ${num(v / 100, 3)}, ${v > 0 ? signed(20 * Math.log10(v / 100), 1) : "−∞"} dB`
@@ -93,6 +101,9 @@ export function Repeats({ handle, barMs }: { handle: DelayHandle; barMs: number 
               high={6}
               step={0.5}
               ticks={[-24, -12, -6, 0, 6]}
+              least={limits.DelayLine.first_db[0]}
+              most={limits.DelayLine.first_db[1]}
+              rest={delayLine.first_db}
               shown={(v) => `${signed(v, 1)} dB`}
               onChange={(first_db) => change({ first_db })}
             />

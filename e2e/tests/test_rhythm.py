@@ -76,6 +76,10 @@ class Rhythm(BrowserCase):
         b = self.open_demo()
         b.sees("11 repeats above −40 dB")
         post = b.find("slider", "Feedback")
+        # As far as the device goes; without one, past what can be held.
+        self.assertEqual(post.get_attribute("aria-valuemax"), "110")
+        b.choose("Device", "No device")
+        b.until(lambda: b.find("slider", "Feedback").get_attribute("aria-valuemax") == "120")
         width = post.size["width"]
         ActionChains(b.driver).move_to_element_with_offset(
             post, -width // 2 + 20, 0

@@ -45,7 +45,7 @@ export function Gaps({ s }: { s: SpaceHandle }) {
           </Press>
         </Box>
       )}
-      <Box maxHeight="300px" overflow="auto">
+      <Box maxHeight={{ base: "none", sm: "300px" }} overflow="auto">
         <Table>
           <thead>
             <tr>

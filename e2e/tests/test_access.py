@@ -8,6 +8,21 @@ from e2e.base import ROOT, BrowserCase
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 KEYS = ROOT / "web" / "src" / "ui" / "keys.json"
 
+# Cells of one table that lie over each other, by their words.
+_OVERLAPS = """
+const found = [];
+for (const table of document.querySelectorAll('table')) {
+  const boxes = [...table.querySelectorAll('td')].map((e) => [e, e.getBoundingClientRect()])
+    .filter(([, r]) => r.width > 0 && r.height > 0);
+  for (let i = 1; i < boxes.length; i++) for (let j = 0; j < i; j++) {
+    const [a, b] = [boxes[i][1], boxes[j][1]];
+    const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left);
+    const tall = Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top);
+    if (wide > 1 && tall > 1 && found.length < 3) found.push([boxes[j][0].innerText, boxes[i][0].innerText]);
+  }
+}
+return found;
+"""
 WIDTHS = (390, 700, 1000, 1280, 1600)
 ENDS = (390, 1000, 1600)
 TIME_TOOLS = (
@@ -64,6 +79,7 @@ class Access(BrowserCase):
                 )
                 if width == 390:
                     self.assertEqual(self.violations(), [])
+                    self.assertEqual(self.browser.driver.execute_script(_OVERLAPS), [])
         self.browser.size(1280, 800)
 
     def test_every_view(self):
@@ -103,6 +119,7 @@ class Access(BrowserCase):
             lambda: (one := b.look("button", "Hear C")) is not None and one.is_enabled(),
             "not rendered", 90,
         )  # fmt: skip
+        self.check("listen, rendered")
         for sheet in ("Moves", "Captures", "Export", "Log"):
             b.press("tab", sheet)
             self.check(f"listen, {sheet}")

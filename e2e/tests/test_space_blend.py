@@ -22,9 +22,9 @@ class Space(BrowserCase):
             lambda: song.refresh_from_db() or song.space["rt60_s"] < 0.9, "the decay was not kept"
         )
         rt60 = song.space["rt60_s"]
-        b.press("button", "Set the reverb of Two sends A")
+        b.press("button", "Set Reverb of Two sends A")
         # Several settings are listed before they are sent.
-        listed = b.find("dialog", "Set the reverb of Two sends A").text
+        listed = b.find("dialog", "Set Reverb of Two sends A").text
         self.assertIn("1.8 s", listed)
         self.assertIn(f"{rt60:.3f}".rstrip("0"), listed)
         b.press("button", "Send 7 to Two sends A")
@@ -112,6 +112,45 @@ class Space(BrowserCase):
         variant.refresh_from_db()
         reverb = next(n for n in variant.document["nodes"].values() if n["kind"] == "reverb")
         self.assertEqual(reverb["early_cross_percent"], 100)
+        self.assertEqual(b.faults(), [])
+
+    def test_of_several_reverbs_the_picked_one_is_loaded_and_set(self):
+        b = self.open_demo(step="Space")
+        variant = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        )
+        nodes = variant.document["nodes"]
+        first = next(n for n in nodes.values() if n["kind"] == "reverb")
+        rails = variant.document["rails"]
+        behind = rails[f"{first['id']}.0"]
+        nodes["plate"] = {
+            **first,
+            "id": "plate",
+            "name": "Plate",
+            "rt60_s": 0.7,
+            "mix_percent": 100,
+        }
+        rails["plate.0"], rails[f"{first['id']}.0"] = behind, {"target": "plate"}
+        variant.save(update_fields=["document"])
+        b.driver.refresh()
+        b.choose("reverb", "Plate")
+        b.press("button", "Load Plate of Two sends A")
+        b.until(lambda: b.find("textbox", "RT60").get_property("value") == "0.7 s", "not loaded")
+        b.press("link", "Early part and tail")
+        section = b.find("region", "Early part and tail")
+        pick = section.find_element("css selector", "select")
+        pick.send_keys("Plate")
+        section.find_element("css selector", "[role=slider][aria-label='cross-talk']").send_keys(
+            Keys.END
+        )
+        b.press("button", "Set Plate of Two sends A")
+        b.sees("Plate is set to it")
+        variant.refresh_from_db()
+        nodes = variant.document["nodes"]
+        self.assertEqual(
+            [nodes[n]["early_cross_percent"] for n in ("plate", first["id"])],
+            [100, first["early_cross_percent"]],
+        )
         self.assertEqual(b.faults(), [])
 
     def test_two_of_three_give_the_third_and_three_that_contradict_are_said(self):

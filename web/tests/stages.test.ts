@@ -5,14 +5,8 @@ import type { Kind, RigAction, Variant } from "../src/api/client";
 import { duckingSettings, keptBlend, keptSpace } from "../src/api/defaults.gen";
 import { changesOf, valueWords } from "../src/rigs/changes";
 import { fromStage, toStage } from "../src/steps/blend/stage";
-import {
-  duckerFrom,
-  duckerTo,
-  reverbFrom,
-  reverbTo,
-  type Stage,
-  stagesOf,
-} from "../src/steps/space/stage";
+import { duckerFrom, duckerTo, reverbFrom, reverbTo } from "../src/steps/space/stage";
+import { type Stage, stagesOf } from "../src/rigs/stages";
 
 const stage = (values: Record<string, unknown>) => values as unknown as Stage;
 

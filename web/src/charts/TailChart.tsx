@@ -97,6 +97,8 @@ export function TailChart(props: Props) {
   ducking?.gain_db.forEach((v, i) => {
     duck += `${i ? "L" : "M"}${x((i + 0.5) * 0.02).toFixed(1)} ${d(v).toFixed(1)}`;
   });
+  // Words stand over their point, or under it where the line of what is asked would cross them.
+  const clash = (db: number) => y(-drop) < y(db) + 2 && y(-drop) > y(db) - 18;
   const roomy = (g: Schemas["Gap"]) => x(g.entry_s) - x(g.start_s) > 30;
   return (
     <Box ref={frame} minWidth="0">
@@ -236,7 +238,7 @@ export function TailChart(props: Props) {
             {(roomy(g) || !g.clear || chosen === i) && (
               <text
                 x={x(g.entry_s) + 8}
-                y={y(g.tail_db) - 4}
+                y={y(g.tail_db) + (clash(g.tail_db) ? 16 : -4)}
                 fontSize="13"
                 fontStyle={g.clear ? "italic" : undefined}
                 fontWeight={g.clear ? 400 : 650}

@@ -241,7 +241,13 @@ export const TimeRuler = memo(function TimeRuler({ ruler, device, onChoose }: Pr
               stroke={ink("ink")}
             />
             {rank > 0 && (
-              <text x={x(value)} y={TOP - 15} textAnchor="middle" fontSize="14" fill={ink("ink")}>
+              <text
+                x={Math.min(x(value), width)}
+                y={TOP - 15}
+                textAnchor={x(value) > width - 26 ? "end" : "middle"}
+                fontSize="14"
+                fill={ink("ink")}
+              >
                 {value >= 10000 ? num(value, 0) : String(value)}
               </text>
             )}

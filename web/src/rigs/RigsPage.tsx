@@ -129,6 +129,7 @@ function RigRow({ rig, at, last }: { rig: RigSummary; at: number; last: boolean 
           move={(position) => void run(patch({ position }))}
         />
         <Press
+          named={rig.name}
           look="quiet"
           minHeight="28px"
           onClick={() =>
@@ -138,12 +139,10 @@ function RigRow({ rig, at, last }: { rig: RigSummary; at: number; last: boolean 
             )
           }
         >
-          Duplicate{" "}
-          <Box as="span" srOnly>
-            {rig.name}
-          </Box>
+          Duplicate
         </Press>
         <Press
+          named={rig.name}
           look="quiet"
           minHeight="28px"
           onClick={() =>
@@ -154,10 +153,7 @@ function RigRow({ rig, at, last }: { rig: RigSummary; at: number; last: boolean 
             )
           }
         >
-          Delete{" "}
-          <Box as="span" srOnly>
-            {rig.name}
-          </Box>
+          Delete
         </Press>
       </Box>
       <Box as="ol" marginTop="4px" paddingLeft={{ base: "0", md: "18px" }}>
@@ -214,18 +210,17 @@ function VariantRow({
       </Box>
       <Order of={called} at={at} last={last} move={(position) => void run(patch({ position }))} />
       <Press
+        named={called}
         look="quiet"
         minHeight="28px"
         disabled={here}
         onClick={() => take({ variant: variant.id, selected: "" })}
       >
-        {here ? "In hand" : "Take in hand"}{" "}
-        <Box as="span" srOnly>
-          {called}
-        </Box>
+        {here ? "In hand" : "Take in hand"}
       </Press>
       {rig.variants.length > 1 && (
         <Press
+          named={called}
           look="quiet"
           minHeight="28px"
           onClick={() =>
@@ -236,10 +231,7 @@ function VariantRow({
             )
           }
         >
-          Delete{" "}
-          <Box as="span" srOnly>
-            {called}
-          </Box>
+          Delete
         </Press>
       )}
     </Box>
@@ -282,6 +274,7 @@ function Clips({ songId }: { songId: string }) {
                 {clip.facts ? clock(clip.facts.seconds) : ""}
               </Box>
               <Press
+                named={clip.name}
                 look="quiet"
                 minHeight="28px"
                 onClick={() =>
@@ -292,10 +285,7 @@ function Clips({ songId }: { songId: string }) {
                   )
                 }
               >
-                Delete{" "}
-                <Box as="span" srOnly>
-                  {clip.name}
-                </Box>
+                Delete
               </Press>
             </Box>
           );

@@ -1,34 +1,17 @@
 /** The compressor of Blend and one of the rig: loaded from it, written to it. */
-import { useState } from "react";
-
 import type { RouteHandle } from "../../rigs/variants";
 import { SendTo } from "../../rigs/SendTo";
+import { useStage } from "../../rigs/StagePick";
 import { Press } from "../../ui/controls";
-import { Choice, Labelled } from "../../ui/QuantityField";
 import { fromStage, toStage } from "./stage";
 import type { ParallelHandle } from "./useParallel";
 
 export function ToStage({ p, route }: { p: ParallelHandle; route: RouteHandle }) {
-  const [chosen, setChosen] = useState("");
-  const stages = Object.values(route.variant?.document.nodes ?? {}).filter(
-    (n) => n.kind === "compressor",
-  );
-  const stage = stages.find((n) => n.id === chosen) ?? stages[0];
+  const { stage, name, pick } = useStage(route, "compressor");
   if (!stage) return null;
-  const name = stage.name || "Compressor";
   return (
     <>
-      {stages.length > 1 && (
-        <Labelled label="compressor">
-          <Choice value={stage.id} onChange={(event) => setChosen(event.target.value)}>
-            {stages.map((n) => (
-              <option key={n.id} value={n.id}>
-                {n.name || n.id}
-              </option>
-            ))}
-          </Choice>
-        </Labelled>
-      )}
+      {pick}
       <Press onClick={() => p.change(fromStage(stage))}>
         Load {name} of {route.named}
       </Press>

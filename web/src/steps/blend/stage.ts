@@ -1,8 +1,8 @@
 /** A compressor's settings as Blend has them, and as a stage of a rig has them. */
-import type { Schemas, Variant } from "../../api/client";
+import type { Schemas } from "../../api/client";
+import type { Stage } from "../../rigs/stages";
 
 type Settings = Schemas["ParallelSettings"];
-type Stage = NonNullable<Variant["document"]["nodes"]>[string];
 
 const SHARED = [
   "threshold_db",

@@ -72,6 +72,9 @@ export function Board({ sounds, heard, match, loudOf, hidden, balanced, onCancel
     <Table>
       <chakra.thead height={{ base: "auto", md: "101px" }} verticalAlign="bottom">
         <tr>
+          <Th display={{ md: "none" }} textAlign="left">
+            sound
+          </Th>
           <Th>{balanced ? "at this balance, LUFS" : "rendered LUFS"}</Th>
           <Th>matched gain, dB</Th>
           <Th>heard LUFS</Th>
@@ -84,11 +87,12 @@ export function Board({ sounds, heard, match, loudOf, hidden, balanced, onCancel
           const here = s.id === heard?.id;
           if (!r || r.status !== "done" || !r.report)
             return (
-              <tr key={s.id} style={{ height: 29 }}>
+              <chakra.tr key={s.id} height={{ md: "29px" }}>
+                <NameCell sound={s} />
                 <Td colSpan={4} textAlign="left" padding="0 8px">
                   <State render={r} letter={s.letter} onCancel={onCancel} />
                 </Td>
-              </tr>
+              </chakra.tr>
             );
           const loud = loudOf(s);
           const cells = hidden
@@ -100,7 +104,8 @@ export function Board({ sounds, heard, match, loudOf, hidden, balanced, onCancel
                 r.report.true_peak_dbtp === null ? "" : signed(r.report.true_peak_dbtp, 1),
               ];
           return (
-            <chakra.tr key={s.id} height="29px" background={here ? "well" : undefined}>
+            <chakra.tr key={s.id} height={{ md: "29px" }} background={here ? "well" : undefined}>
+              <NameCell sound={s} />
               {cells.map((cell, i) => (
                 <Td
                   key={i}
@@ -122,6 +127,15 @@ export function Board({ sounds, heard, match, loudOf, hidden, balanced, onCancel
         })}
       </tbody>
     </Table>
+  );
+}
+
+/** Beside the lanes a row needs no name; under them it does. */
+function NameCell({ sound }: { sound: Sound }) {
+  return (
+    <Td display={{ md: "none" }} textAlign="left" fontWeight="650">
+      {sound.letter} {sound.name}
+    </Td>
   );
 }
 

@@ -12,7 +12,9 @@ import { announce, Figure, Notice, Press } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField } from "../../ui/QuantityField";
 import type { RouteHandle } from "../../rigs/variants";
-import { duckerFrom, duckerTo, type Stage, stagesOf } from "./stage";
+import { useStage } from "../../rigs/StagePick";
+import type { Stage } from "../../rigs/stages";
+import { duckerFrom, duckerTo } from "./stage";
 import { type DuckingHandle, type Settings, SHORT } from "./useDucking";
 
 const WAYS: [Settings["way"], string][] = [
@@ -107,8 +109,7 @@ interface Props {
 
 export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props) {
   const { on, setOn, settings: s, change, data } = duck;
-  const stage = stagesOf(route.variant, "ducker")[0];
-  const name = stage?.name || "the ducker";
+  const { stage, name, pick } = useStage(route, "ducker");
   return (
     <Box>
       <Box display="flex" flexWrap="wrap" gap="4px 14px" alignItems="baseline">
@@ -121,6 +122,7 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
         >
           {on ? "on" : "off"}
         </Press>
+        {pick}
         {stage && (
           <Press look="quiet" onClick={() => void load(duck, stage)}>
             Load {name} of {route.named}
@@ -260,7 +262,7 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
                 route={route}
                 actions={[{ do: "set", node: stage.id, values: duckerTo(s) }]}
                 label={`Set ${name} of ${route.named}`}
-                said={`${stage.name || "The ducker"} is set to it.`}
+                said={`${name} is set to it.`}
               />
             )}
             <Press onClick={() => route.make("Space: ducked reverb", duckedRig(s))}>

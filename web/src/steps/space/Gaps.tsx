@@ -10,7 +10,7 @@ import type { SpaceHandle } from "./useSpace";
 
 export function Gaps({ s }: { s: SpaceHandle }) {
   const { data, behind, worst, duck, route } = s;
-  if (!data) return null;
+  if (!data) return <Box color="ink2">With a clip in hand its gaps stand here.</Box>;
   const { gaps, sentence } = data.space;
   const longest = (value: number, where: string) => (
     <Press look="quiet" minHeight="22px" disabled={value < 0.05} onClick={() => s.take(value)}>

@@ -7,6 +7,7 @@ import { ScaleSlider } from "../../charts/ScaleSlider";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { num, signed } from "../../ui/format";
 import { SendTo } from "../../rigs/SendTo";
+import { useStage } from "../../rigs/StagePick";
 import type { Edit, RouteHandle } from "../../rigs/variants";
 
 const FIELDS = [
@@ -92,19 +93,28 @@ function returnRail(variant: Variant | undefined, reverb: string): string | null
 }
 
 export function PartsSheet({ route }: { route: RouteHandle }) {
-  const reverb = Object.values(route.variant?.document.nodes ?? {}).find(
-    (n) => n.kind === "reverb",
-  ) as (Record<string, unknown> & { id: string; name?: string | null }) | undefined;
+  const { stage, name, pick } = useStage(route, "reverb");
+  if (!stage)
+    return <Box>{route.named ? `${route.named} has no reverb.` : "There is no rig yet."}</Box>;
+  return (
+    <>
+      {pick}
+      <Parts key={stage.id} route={route} reverb={stage as unknown as Reverb} name={name} />
+    </>
+  );
+}
+
+type Reverb = Record<string, unknown> & { id: string };
+
+/** What is moved of one reverb stays here until it is sent. */
+function Parts({ route, reverb, name }: { route: RouteHandle; reverb: Reverb; name: string }) {
   const [moved, setMoved] = useState<Partial<Parts>>({});
   const [wide, setWide] = useState<number | null>(null);
-  if (!reverb)
-    return <Box>{route.named ? `${route.named} has no reverb.` : "There is no rig yet."}</Box>;
   const parts = Object.fromEntries(
     FIELDS.map((f) => [f, moved[f] ?? (reverb[f] as number | null) ?? OFF[f] ?? 0]),
   ) as Parts;
   const change = (more: Partial<Parts>) => setMoved((m) => ({ ...m, ...more }));
   const changed = FIELDS.filter((f) => moved[f] !== undefined);
-  const name = reverb.name ?? "Reverb";
   const rail = returnRail(route.variant, reverb.id);
   const resting = rail ? (route.variant?.document.rails?.[rail]?.strip?.width_percent ?? 100) : 100;
   const width = wide ?? resting;

@@ -57,7 +57,11 @@ export default function SpaceStep() {
               id: "schools",
               name: "Pre-delay and decay",
               answer: `${num(space.rt60_s!, 2)} s`,
-              panel: out && <Schools space={space} out={out} onChange={change} />,
+              panel: out ? (
+                <Schools space={space} out={out} onChange={change} />
+              ) : (
+                "With a clip in hand three schools stand here."
+              ),
             },
             {
               id: "fit",
@@ -146,7 +150,7 @@ export default function SpaceStep() {
           ],
         },
       ]}
-      actions={<ToStage s={s} />}
+      actions={s.route.id && <ToStage s={s} />}
     />
   );
 }

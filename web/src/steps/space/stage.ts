@@ -1,22 +1,15 @@
 /** A reverb and a ducker as Space has them, and as stages of a rig have them. */
-import type { Schemas, Variant } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { duckingSettings, limits } from "../../api/defaults.gen";
+import type { Stage } from "../../rigs/stages";
 
 type Kept = Schemas["KeptSpace"];
 type Ducking = Schemas["DuckingSettings"];
-export type Stage = NonNullable<Variant["document"]["nodes"]>[string];
 type Values = Record<string, unknown>;
 
 const OCTAVES = [125, 250, 500, 1000, 2000, 4000];
 const [SHORTEST, LONGEST] = limits.KeptSpace.rt60_s;
 const held = (seconds: number) => Math.max(SHORTEST, Math.min(LONGEST, Number(seconds.toFixed(4))));
-
-/** Stages of one kind, in the order that they are read in. */
-export function stagesOf(variant: Variant | undefined, kind: string): Stage[] {
-  const nodes = variant?.document.nodes ?? {};
-  const reading = variant?.view.layout.reading ?? Object.keys(nodes);
-  return reading.flatMap((id) => (nodes[id]?.kind === kind ? [nodes[id]] : []));
-}
 
 /** Decay, pre-delay and shares by octave of a reverb. */
 export function reverbFrom(stage: Stage): Partial<Kept> {

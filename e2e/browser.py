@@ -120,10 +120,21 @@ class Browser:
         return True
 
     def choose(self, name: str, option: str) -> None:
-        """Pick an option of a select by its visible words."""
+        """Pick an option of a select by its visible words, as soon as it offers them."""
+        self.until(lambda: self._choose(name, option), f"“{name}” does not offer “{option}”")
+
+    def _choose(self, name: str, option: str) -> bool:
+        from selenium.common.exceptions import WebDriverException
         from selenium.webdriver.support.ui import Select
 
-        Select(self.find("combobox", name)).select_by_visible_text(option)
+        field = self.look("combobox", name)
+        if field is None or not field.is_enabled():
+            return False
+        try:
+            Select(field).select_by_visible_text(option)
+        except WebDriverException:  # drawn anew meanwhile, or its options still on their way
+            return False
+        return True
 
     def type(self, name: str, text: str, *, enter: bool = False) -> None:
         """Replace what stands in a field."""

@@ -5,6 +5,7 @@ export default defineConfig({
     include: ["tests/**/*.test.{ts,tsx}"],
     // A real DOM where a test asks for it: `@vitest-environment jsdom` at its head.
     environment: "node",
+    globalSetup: ["tests/layouts.setup.ts"],
     pool: "threads",
     maxWorkers: 2,
   },

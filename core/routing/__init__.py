@@ -2,11 +2,11 @@
 
 from core.routing.checks import CheckReport, run_checks
 from core.routing.document.delays import delays_used, impulses_used
-from core.routing.document.kinds import KindOut, describe_kinds
+from core.routing.document.kinds import KindOut, describe_kinds, describe_strip
 from core.routing.document.notation import NotationError, format_rig, parse_rig
 from core.routing.document.rig import Rig, RigError
 from core.routing.document.versions import load_rig
-from core.routing.edit.actions import Action, Fragment
+from core.routing.edit.actions import Action, Fragment, Lay
 from core.routing.edit.convert import Conversion, convert
 from core.routing.edit.edits import (
     Edit,
@@ -25,12 +25,14 @@ from core.routing.plan.cells import clip_facts
 from core.routing.plan.digest import plan_digest
 from core.routing.plan.measured import Measured, StageGauge
 from core.routing.show.layout import RigLayout, lay_out_rig
+from core.routing.show.minis import Mini, minis
+from core.routing.show.trial import LandingOut, Trial, landing_view, try_action
 from core.routing.show.view import RigView, patch_csv, rig_view
 
 __all__ = [
     "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Done", "Edit", "EditConflict",
-    "Evaluation", "Fragment", "KindOut", "Measured", "NotationError", "Rig", "RigError", "RigLayout", "RigReport",
-    "RigView", "StageGauge", "Template", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts",
-    "delays_used", "impulses_used", "describe_kinds", "difference", "difference_in_words", "evaluate", "format_rig", "lay_out_rig", "load_rig",
-    "parse_rig", "patch_csv", "perform", "plan_digest", "rig_view", "run_checks", "template_of",
+    "Evaluation", "Fragment", "KindOut", "LandingOut", "Lay", "Measured", "Mini", "NotationError", "Rig", "RigError", "RigLayout", "RigReport",
+    "RigView", "StageGauge", "Template", "Trial", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts",
+    "delays_used", "impulses_used", "describe_kinds", "describe_strip", "difference", "difference_in_words", "evaluate", "format_rig", "landing_view", "lay_out_rig", "load_rig", "minis",
+    "parse_rig", "patch_csv", "perform", "plan_digest", "rig_view", "run_checks", "template_of", "try_action",
 ]  # fmt: skip

@@ -1,5 +1,6 @@
 """Rigs, their variants and edits; templates and kinds."""
 
+from dataclasses import replace
 from datetime import datetime
 from functools import cache
 from typing import Annotated, Any
@@ -27,17 +28,25 @@ from core.routing import (
     Conversion,
     Fragment,
     KindOut,
+    LandingOut,
+    Lay,
+    Mini,
     Rig,
     RigLayout,
     RigView,
+    Trial,
     build,
     compile_rig,
     copy_parts,
     describe_kinds,
+    describe_strip,
     difference_in_words,
+    landing_view,
     lay_out_rig,
     load_rig,
+    minis,
     patch_csv,
+    try_action,
 )
 from core.routing.edit.convert import Form
 from core.routing.show.reduce import reduced
@@ -122,6 +131,21 @@ class EditIn(Edge):
     action: Action
 
 
+class TryIn(Edge):
+    """An action to look at, as of a revision that was seen."""
+
+    action: Action
+
+
+class LandingsIn(Edge):
+    """A rail that is about to be laid; its `to` is what is asked for."""
+
+    lay: Lay
+    end: str | None = Field(
+        None, max_length=44, description="Rail behind the run that it stands beside"
+    )
+
+
 class ConvertIn(Edge):
     id: UUID = Field(default_factory=uuid4)
     node: str = Field(max_length=40)
@@ -200,7 +224,7 @@ def _changed(done: services.Changed) -> HttpResponse:
 
 @router.get("/rig-kinds", response=list[KindOut])
 def list_rig_kinds(request: HttpRequest) -> Any:
-    return list(describe_kinds())
+    return [*describe_kinds(), describe_strip()]
 
 
 @router.get("/rig-templates", response=list[TemplateOut])
@@ -246,6 +270,14 @@ def delete_rig(request: HttpRequest, rig_id: UUID) -> tuple[int, None]:
 @router.post("/rigs/{uuid:rig_id}/restore", response=RigOut)
 def restore_rig(request: HttpRequest, rig_id: UUID) -> Any:
     return _rig_out(services.restore_rig(user_of(request), rig_id))
+
+
+@router.get("/rigs/{uuid:rig_id}/minis", response=list[Mini])
+def rig_minis(request: HttpRequest, rig_id: UUID) -> list[Mini]:
+    """Its variants in small, in their order, with what differs from the first."""
+    variants = list(rig_of(user_of(request), rig_id).variants.all())
+    documents = [load_rig(v.document) for v in variants]
+    return minis([(d, context_for(v, d)) for v, d in zip(variants, documents, strict=True)])
 
 
 @router.post("/rigs/{uuid:rig_id}/variants", response=VariantOut)
@@ -304,6 +336,23 @@ def edit_variant(request: HttpRequest, variant_id: UUID, payload: EditIn) -> Any
         user_of(request), variant_id, payload.action, payload.base_revision, payload.id
     )
     return _changed(done)
+
+
+@router.post("/variants/{uuid:variant_id}/try", response=Trial)
+def try_edit(request: HttpRequest, variant_id: UUID, payload: TryIn) -> HttpResponse:
+    """What an edit would make of the variant; nothing is stored."""
+    document, context = _heard(request, variant_id)
+    # What was measured was measured of the rig as it is.
+    return answer(try_action(document, payload.action, replace(context, measured=None)))
+
+
+@router.post("/variants/{uuid:variant_id}/landings", response=list[LandingOut])
+def variant_landings(
+    request: HttpRequest, variant_id: UUID, payload: LandingsIn
+) -> list[LandingOut]:
+    """Where a rail may land, and what it would do there."""
+    document, context = _heard(request, variant_id)
+    return landing_view(document, payload.lay, payload.end, context)
 
 
 @router.post("/variants/{uuid:variant_id}/undo", response=VariantOut)

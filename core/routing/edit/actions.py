@@ -111,6 +111,27 @@ class AddSend(Edge):
     level_db: float = Field(0, ge=-120, le=60)
 
 
+class Lay(Edge):
+    """Lay a rail from where it leaves to where it lands; several starts land together.
+
+    by: 'split' parts the sound, 'send' taps it and, with a kind, ends in a bus, that device and a
+    return; 'end' moves the rail's own end. `kind` stands on the new rail.
+    """
+
+    do: Literal["lay"] = "lay"
+    by: Literal["split", "send", "end"]
+    starts: tuple[Port, ...] = Field(min_length=1, max_length=60)
+    to: str = Field(
+        pattern=r"^[a-z][a-z0-9_]{0,39}(\.\d{1,2})?$",
+        description="A part that takes many inputs, a rail to join, 'output' or 'bus' for a new one",
+    )
+    kind: str | None = None
+    values: Values = Field(default_factory=dict)
+    mode: Literal["full", "balance", "crossover", "band", "mid-side"] = "full"
+    join: Literal["merge", "bus"] = Field("merge", description="What a joined rail gets")
+    level_db: float = Field(0, ge=-120, le=60, description="Of a send")
+
+
 class Replace(Edge):
     do: Literal["replace"] = "replace"
     node: NodeId
@@ -204,6 +225,7 @@ Action = Annotated[
     | Bypass
     | Parallel
     | AddSend
+    | Lay
     | Replace
     | Duplicate
     | Paste

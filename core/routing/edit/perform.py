@@ -17,6 +17,7 @@ from core.routing.edit.actions import (
     Fragment,
     Insert,
     Intend,
+    Lay,
     MarkPath,
     Move,
     Notate,
@@ -33,6 +34,7 @@ from core.routing.edit.actions import (
 )
 from core.routing.edit.draft import Draft
 from core.routing.edit.edits import set_words
+from core.routing.edit.lay import lay
 
 
 class Done(Edge):
@@ -73,7 +75,11 @@ def _insert(draft: Draft, action: Insert) -> tuple[str, str]:
     source = action.at.rpartition(".")[0]
     if action.kind == "output":
         if action.at in draft.rails:
-            raise RigError("An output ends a rail; this rail goes on.")
+            # The rail goes on: the output is a second one.
+            laid = lay(draft, Lay(by="split", starts=(action.at,), to="output"))[0]
+            out = draft.rails[laid].target
+            draft.set(out, action.values)
+            return out, f"{draft.nodes[out].shown} added"
     elif kind_of(draft.node(source)) == "output":
         raise RigError("Nothing comes after an output.")
     id = draft.add(action.kind, action.values, action.id)
@@ -358,6 +364,6 @@ def _reaches(draft: Draft, source: str, output: str, without: str) -> bool:
 _DO: dict[type, Any] = {
     Start: _start, Insert: _insert, Connect: _connect, Disconnect: _disconnect, Remove: _remove,
     Move: _move, Set: _set, SetStrip: _set_strip, Bypass: _bypass, Parallel: _parallel,
-    AddSend: _send, Replace: _replace, Duplicate: _duplicate, Paste: _paste, SetKey: _key,
+    AddSend: _send, Lay: lay, Replace: _replace, Duplicate: _duplicate, Paste: _paste, SetKey: _key,
     Arrange: _arrange, SetRig: _rig, Intend: _intend, MarkPath: _path,
 }  # fmt: skip

@@ -280,7 +280,7 @@ def transfers(
         for j in range(k):
             part = np.einsum("ijf,jkf->fik", crossing[j], tails[j].get(into.target, zero))
             system[:, 2 * j : 2 * j + 2, 2 * i : 2 * i + 2] = part
-    solved = start @ np.linalg.inv(np.eye(2 * k)[None] - system)
+    solved = start @ _without_end(system)
     result = {}
     for point in wanted or set(plan.sources.values()):
         total = base.get(point)
@@ -291,6 +291,17 @@ def transfers(
                 total += np.einsum("ijf,jkf,klf->ilf", y, crossing[j], tails[j][point])
         result[point] = total
     return result
+
+
+def _without_end(system: np.ndarray) -> np.ndarray:
+    """1 / (1 - system): all rounds of a loop. One of exactly unity is taken a hair below it: it is said
+    elsewhere that it has no end.
+    """
+    one = np.eye(system.shape[-1])[None]
+    try:
+        return np.asarray(np.linalg.inv(one - system))
+    except np.linalg.LinAlgError:
+        return np.asarray(np.linalg.inv(one - system * (1 - 1e-6)))
 
 
 def _identity() -> np.ndarray:

@@ -43,6 +43,8 @@ _FLOOR = 1e-3
 _MOST_REPEATS, _MOST_SHORT_REPEATS = 12, 40
 _SHORT_S = 0.06
 _MOST_LAPS = 8
+_MOST_COMING = 200
+"""Arrivals that go round a cycle at once: where paths part and meet on it they multiply with each lap."""
 _SETTLING = 12
 _GROWING = 1 - 1e-9
 _NOISE = db_gain(CREST_DB)
@@ -508,6 +510,8 @@ class Carrying(Mapping[int, Carried]):
         start = self._strength(coming)
         for _ in range(_MOST_LAPS):
             if start == 0 or self._strength(coming) <= start * _FLOOR**2:
+                break
+            if sum(state.count for state in coming.values()) > _MOST_COMING:
                 break
             coming = self._lap(coming)
         if self._strength(coming) > 0:

@@ -68,6 +68,11 @@ class State:
     def __bool__(self) -> bool:
         return bool(self.arriving or self.grids or self.loose)
 
+    @property
+    def count(self) -> int:
+        """How many arrivals are followed one by one."""
+        return sum(len(found) for found in self.arriving.values())
+
     def meet(self, signal: int, key: Key, left: float, right: float, peak: float) -> None:
         into = self.arriving.setdefault(signal, {})
         have = into.get(key)

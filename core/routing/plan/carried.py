@@ -59,9 +59,9 @@ class Carried:
 
     @property
     def peak_dbfs(self) -> float | None:
-        """The louder side's bound; None where nothing arrives."""
+        """The louder side's bound; None where nothing arrives, and where there is no bound."""
         top = max(self.peak)
-        return audible_db(top * top)
+        return audible_db(top * top) if math.isfinite(top) else None
 
     @property
     def mono_power(self) -> float:

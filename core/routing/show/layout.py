@@ -39,6 +39,7 @@ class PlacedNode(Edge):
 
 class PlacedRail(Edge):
     port: str
+    target: str = ""
     xs: list[float]
     lanes: list[float]
     back: bool
@@ -62,7 +63,7 @@ def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
     taps = {s.id: taps_before_fader(rig, s.id) for s in rig.of_kind("send")}
     words = {n: caption(node, times_ms, taps.get(n)) for n, node in rig.nodes.items()}
     xs = _columns(rig, order, back, {n: _width(rig.nodes[n], words[n]) for n in rig.nodes})
-    lanes, runs, bare = _lanes(rig, order, back, xs)
+    lanes, runs, bare, opened = _lanes(rig, order, back, xs)
     rails = []
     taken: dict[str, int] = {}
     low = max(lanes.values(), default=0.0)
@@ -80,7 +81,7 @@ def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
             continue
         if a == b and port not in bare:
             rails.append(PlacedRail(port=port, xs=[x1, x2], lanes=[a, b], back=False))
-        elif b > a and port not in bare:
+        elif port in opened:
             rails.append(PlacedRail(port=port, xs=[x1, x1, x2], lanes=[a, b, b], back=False))
         else:
             count = taken.get(target, 0)
@@ -132,8 +133,9 @@ def _carries(plan: Plan, port: str) -> tuple[bool, bool]:
 
 def _styled(rig: Rig, plan: Plan, rail: PlacedRail) -> PlacedRail:
     dry, wet = _carries(plan, rail.port)
-    words = strip_caption(rig.rails[rail.port].strip)
-    return rail.model_copy(update={"dry": dry, "wet": wet, "caption": words})
+    to = rig.rails[rail.port]
+    words = strip_caption(to.strip)
+    return rail.model_copy(update={"target": to.target, "dry": dry, "wet": wet, "caption": words})
 
 
 def _columns(
@@ -163,12 +165,16 @@ def _columns(
 
 def _lanes(
     rig: Rig, order: list[str], back: set[str], xs: dict[str, float]
-) -> tuple[dict[str, float], dict[str, int], dict[str, float]]:
-    """Lane and run of every node, and the lanes of rails that carry no stage of their own."""
+) -> tuple[dict[str, float], dict[str, int], dict[str, float], set[str]]:
+    """Lane and run of every node, the lanes of rails that carry no stage of their own, and the rails
+    that begin a run: they leave for its lane at once.
+    """
     lanes: dict[str, float] = {}
     runs: dict[str, int] = {}
     held: dict[int, list[tuple[float, float]]] = {}
     bare: dict[str, float] = {}
+    trunks: dict[str, tuple[int, float]] = {}
+    opened: set[str] = set()
 
     def free(lane: int, low: float, high: float) -> bool:
         return all(high <= a or low >= b for a, b in held.get(lane, ()))
@@ -178,6 +184,19 @@ def _lanes(
         while not free(lane, low, high):
             lane += 1
         held.setdefault(lane, []).append((low, high))
+        return lane
+
+    def trunk(target: str, least: int, low: float) -> int:
+        """A lane for a rail without a stage; those that go to one place share theirs."""
+        if target in trunks:
+            lane, began = trunks[target]
+            if lane >= least and (low >= began or free(lane, low, began)):
+                if low < began:
+                    held[lane].append((low, began))
+                    trunks[target] = lane, low
+                return lane
+        lane = take(least, low, xs[target] - 0.01)
+        trunks[target] = lane, low
         return lane
 
     def run(start: str, least: int, low: float) -> None:
@@ -205,9 +224,10 @@ def _lanes(
                     continue
                 target = rig.rails[port].target
                 if target not in lanes:
+                    opened.add(port)
                     run(target, lane + 1, xs[one])
                 else:
-                    bare[port] = take(lane + 1, xs[one], xs[target] - 0.01)
+                    bare[port] = trunk(target, lane + 1, xs[one])
 
     # The source with the longest course comes first.
     sources = sorted(
@@ -217,4 +237,4 @@ def _lanes(
         if start not in lanes:
             least = 0 if not held else max(held) + 1
             run(start, least, xs[start] - 0.5)
-    return lanes, runs, bare
+    return lanes, runs, bare, opened

@@ -1531,6 +1531,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rigs/{rig_id}/minis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rig Minis
+         * @description Its variants in small, in their order, with what differs from the first.
+         */
+        get: operations["server_rigs_api_rig_minis"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rigs/{rig_id}/variants": {
         parameters: {
             query?: never;
@@ -1635,6 +1655,46 @@ export interface paths {
         put?: never;
         /** Edit Variant */
         post: operations["server_rigs_api_edit_variant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Edit
+         * @description What an edit would make of the variant; nothing is stored.
+         */
+        post: operations["server_rigs_api_try_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/landings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Variant Landings
+         * @description Where a rail may land, and what it would do there.
+         */
+        post: operations["server_rigs_api_variant_landings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3795,7 +3855,7 @@ export interface components {
             /** Label */
             label: string;
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
         };
         /**
          * Footprint
@@ -3879,6 +3939,57 @@ export interface components {
              * @default true
              */
             on: boolean;
+        };
+        /**
+         * Lay
+         * @description Lay a rail from where it leaves to where it lands; several starts land together.
+         *
+         *     by: 'split' parts the sound, 'send' taps it and, with a kind, ends in a bus, that device and a
+         *     return; 'end' moves the rail's own end. `kind` stands on the new rail.
+         */
+        Lay: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "lay";
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "split" | "send" | "end";
+            /** Starts */
+            starts: string[];
+            /**
+             * To
+             * @description A part that takes many inputs, a rail to join, 'output' or 'bus' for a new one
+             */
+            to: string;
+            /** Kind */
+            kind?: string | null;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Mode
+             * @default full
+             * @enum {string}
+             */
+            mode: "full" | "balance" | "crossover" | "band" | "mid-side";
+            /**
+             * Join
+             * @description What a joined rail gets
+             * @default merge
+             * @enum {string}
+             */
+            join: "merge" | "bus";
+            /**
+             * Level Db
+             * @description Of a send
+             * @default 0
+             */
+            level_db: number;
         };
         /**
          * LoopOut
@@ -4163,6 +4274,11 @@ export interface components {
         PlacedRail: {
             /** Port */
             port: string;
+            /**
+             * Target
+             * @default
+             */
+            target: string;
             /** Xs */
             xs: number[];
             /** Lanes */
@@ -4469,7 +4585,7 @@ export interface components {
              */
             do: "several";
             /** Actions */
-            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"])[];
+            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"])[];
         };
         /**
          * SplitCurves
@@ -12694,6 +12810,11 @@ export interface components {
             traits: ("linear" | "wet_by_nature" | "diffuse" | "stereo_by_nature" | "moving" | "has_tail" | "transparent" | "many_inputs" | "processes" | "has_low_cut" | "takes_key" | "mixes" | "fits_frame")[];
             /** Parameters */
             parameters: components["schemas"]["ParameterOut"][];
+            /**
+             * Main
+             * @description Fields that are seen first, in their order
+             */
+            main: string[];
         };
         /**
          * ParameterOut
@@ -12726,6 +12847,31 @@ export interface components {
              * @description Of this kind alone; false for what every stage has
              */
             own: boolean;
+            /**
+             * Group
+             * @description What it is listed under
+             * @enum {string}
+             */
+            group: "level" | "time" | "tone" | "dynamics" | "sides" | "early part" | "tail" | "decay by octave" | "modulation" | "switching" | "role" | "gear";
+            /**
+             * Default
+             * @description Its value at rest
+             */
+            default: number | boolean | string | null;
+            /** @description Of numbers, and of times in ms */
+            scale: components["schemas"]["ScaleOut"] | null;
+        };
+        /**
+         * ScaleOut
+         * @description The range that people work in; what can be typed goes as far as the limits.
+         */
+        ScaleOut: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Log */
+            log: boolean;
         };
         /** TemplateOut */
         TemplateOut: {
@@ -12792,6 +12938,21 @@ export interface components {
              * @description Place in the list of rigs
              */
             position?: number | null;
+        };
+        /** Mini */
+        Mini: {
+            /** @description None where it cannot be computed */
+            layout: components["schemas"]["RigLayout"] | null;
+            /**
+             * Differing
+             * @description Parts and rails of it that are not so in the first
+             */
+            differing: string[];
+            /**
+             * Missing
+             * @description What the first has and it has not, by name
+             */
+            missing: string[];
         };
         /**
          * VariantOut
@@ -12897,7 +13058,88 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+        };
+        /**
+         * Trial
+         * @description A rig as an action would make it: what the course, the board and the checks would show.
+         */
+        Trial: {
+            document: components["schemas"]["Rig"];
+            layout: components["schemas"]["RigLayout"];
+            report: components["schemas"]["RigReport"];
+            checks: components["schemas"]["CheckReport"];
+            /** Select */
+            select: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * TryIn
+         * @description An action to look at, as of a revision that was seen.
+         */
+        TryIn: {
+            /** Action */
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+        };
+        /** LandingOut */
+        LandingOut: {
+            /**
+             * Place
+             * @description As an action takes it
+             */
+            place: string;
+            /**
+             * At
+             * @description Node or rail to mark; empty for a new output
+             */
+            at: string;
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "rejoin" | "join" | "between" | "output" | "loop";
+            /** Name */
+            name: string;
+            /** Detail */
+            detail: string;
+            /** Possible */
+            possible: boolean;
+            /**
+             * Why
+             * @description Why it cannot land here
+             * @default
+             */
+            why: string;
+            /**
+             * Closes
+             * @description It would close a loop
+             * @default false
+             */
+            closes: boolean;
+            /**
+             * Effect
+             * @description What it does to the outputs; empty where it was not worked out
+             * @default
+             */
+            effect: string;
+            /**
+             * Loop Db
+             * @description Gain of the loop that it closes
+             */
+            loop_db?: number | null;
+        };
+        /**
+         * LandingsIn
+         * @description A rail that is about to be laid; its `to` is what is asked for.
+         */
+        LandingsIn: {
+            lay: components["schemas"]["Lay"];
+            /**
+             * End
+             * @description Rail behind the run that it stands beside
+             */
+            end?: string | null;
         };
         /**
          * Conversion
@@ -15708,6 +15950,28 @@ export interface operations {
             };
         };
     };
+    server_rigs_api_rig_minis: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mini"][];
+                };
+            };
+        };
+    };
     server_rigs_api_add_variant: {
         parameters: {
             query?: never;
@@ -15891,6 +16155,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VariantOut"];
+                };
+            };
+        };
+    };
+    server_rigs_api_try_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+        };
+    };
+    server_rigs_api_variant_landings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LandingsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LandingOut"][];
                 };
             };
         };

@@ -40,7 +40,7 @@ export function Toasts() {
       zIndex="10"
       left="20px"
       right="20px"
-      bottom="12px"
+      bottom="60px"
       display="flex"
       justifyContent="center"
       pointerEvents="none"

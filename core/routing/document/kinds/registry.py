@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from core.edge import Edge
 from core.routing.document.fields import (
@@ -43,6 +43,7 @@ from core.routing.document.kinds.joins import (
     Split,
 )
 from core.routing.document.kinds.movement import Chorus, Tremolo
+from core.routing.document.kinds.settings import Group, group_of, main_of, scale_of
 from core.routing.document.kinds.space import Convolution, Delay, Reverb, StandIn
 from core.routing.document.kinds.tone import Equaliser, Filter, Swept
 
@@ -152,6 +153,14 @@ def traits_of(node: Node) -> tuple[Trait, ...]:
     return tuple(found)
 
 
+class ScaleOut(Edge):
+    """The range that people work in; what can be typed goes as far as the limits."""
+
+    low: float
+    high: float
+    log: bool
+
+
 class ParameterOut(Edge):
     """A settable field, described for the interface."""
 
@@ -165,6 +174,9 @@ class ParameterOut(Edge):
     about: str
     optional: bool
     own: bool = Field(description="Of this kind alone; false for what every stage has")
+    group: Group = Field(description="What it is listed under")
+    default: float | bool | str | None = Field(description="Its value at rest")
+    scale: ScaleOut | None = Field(description="Of numbers, and of times in ms")
 
 
 class KindOut(Edge):
@@ -173,6 +185,44 @@ class KindOut(Edge):
     stage: bool
     traits: tuple[Trait, ...] = Field(description="What it is, with its settings at rest")
     parameters: tuple[ParameterOut, ...]
+    main: tuple[str, ...] = Field(description="Fields that are seen first, in their order")
+
+
+_STRIP_MAIN = ("level_db", "pan_percent", "width_percent", "delay_ms", "inverted")
+
+
+def describe_strip() -> KindOut:
+    """The strip of an input, described as a kind is."""
+    from core.routing.document.rig import Strip
+
+    return KindOut(
+        kind="strip", title="Strip", stage=False, traits=(), main=_STRIP_MAIN,
+        parameters=_described("strip", Strip, set()),
+    )  # fmt: skip
+
+
+def _described(kind: str, model: type[BaseModel], shared: set[str]) -> tuple[ParameterOut, ...]:
+    found = []
+    for p in parameters_of(model):
+        scale = scale_of(p)
+        found.append(
+            ParameterOut(
+                field=p.field,
+                label=p.label,
+                sort=p.sort,
+                unit=p.unit,
+                low=p.low,
+                high=p.high,
+                choices=p.choices,
+                about=p.about,
+                optional=p.optional,
+                own=p.field not in shared or p.field == "name",
+                group=group_of(kind, p.field),
+                default=p.default,
+                scale=ScaleOut(low=scale.low, high=scale.high, log=scale.log) if scale else None,
+            )  # fmt: skip
+        )
+    return tuple(found)
 
 
 def describe_kinds() -> tuple[KindOut, ...]:
@@ -184,22 +234,9 @@ def describe_kinds() -> tuple[KindOut, ...]:
             title=model.title,
             stage=model.is_stage,
             traits=traits_of(model(id="x")),
-            parameters=tuple(
-                ParameterOut(
-                    field=p.field,
-                    label=p.label,
-                    sort=p.sort,
-                    unit=p.unit,
-                    low=p.low,
-                    high=p.high,
-                    choices=p.choices,
-                    about=p.about,
-                    optional=p.optional,
-                    own=p.field not in shared or p.field == "name",
-                )
-                for p in parameters_of(model)
-            ),
-        )
+            parameters=_described(name, model, shared),
+            main=main_of(name, model),
+        )  # fmt: skip
         for name, model in KINDS.items()
     )
 

@@ -6,7 +6,7 @@ import type { Board, RigView } from "../../api/client";
 import { Gloss } from "../../ui/Gloss";
 import { ink } from "../../ui/theme";
 import { AxisLeft, Gridlines, linePath } from "../../charts/axes";
-import { Figure, SheetTitle } from "../../ui/controls";
+import { Figure, SheetTitle, Unseen } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { rangeOf, readingsOf } from "./readings";
@@ -36,6 +36,8 @@ const Head = chakra("th", {
 
 interface Props {
   board: Board;
+  /** As it was before the change that is being made. */
+  before?: Board;
   cautions: Set<string>;
   lit: string;
   onLight: (id: string) => void;
@@ -44,7 +46,7 @@ interface Props {
   onPin: (id: string) => void;
 }
 
-export function Arrivals({ board, cautions, lit, pinned, onLight, onPin }: Props) {
+export function Arrivals({ board, before, cautions, lit, pinned, onLight, onPin }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(56);
   // The strongest, in the order in which they arrive.
   const rows = board.arrivals.slice(0, SHOWN).sort((a, b) => a.time_ms - b.time_ms);
@@ -64,12 +66,12 @@ export function Arrivals({ board, cautions, lit, pinned, onLight, onPin }: Props
             <Head width="52px" display={{ base: "none", sm: "table-cell" }}>
               wet %
             </Head>
-            <Head width="31%" padding="0" textAlign="left">
+            <Head width="36%" padding="0" textAlign="left">
               <Box as="span" srOnly>
                 on a log time axis
               </Box>
               <Box ref={frame} position="relative" height="18px">
-                {width > 200 &&
+                {width > 190 &&
                   REGIONS.map((region) => (
                     <Box
                       key={region.name}
@@ -92,6 +94,7 @@ export function Arrivals({ board, cautions, lit, pinned, onLight, onPin }: Props
             <Row
               key={arrival.id}
               arrival={arrival}
+              was={before?.arrivals.find((a) => a.id === arrival.id)}
               caution={arrival.leak || arrival.through.some((t) => cautions.has(t) && arrival.leak)}
               lit={lit === arrival.id}
               onLight={onLight}
@@ -146,6 +149,7 @@ export function Arrivals({ board, cautions, lit, pinned, onLight, onPin }: Props
 
 function Row({
   arrival,
+  was,
   caution,
   lit,
   pinned,
@@ -155,6 +159,7 @@ function Row({
   width,
 }: {
   arrival: Arrival;
+  was: Arrival | undefined;
   caution: boolean;
   lit: boolean;
   pinned: boolean;
@@ -168,7 +173,8 @@ function Row({
   const [name, ...which] = arrival.name.split(", ");
   const pan = Math.abs(arrival.pan_percent) > 5 ? panned(arrival.pan_percent) : "";
   const detail = [which.join(", ") || arrival.detail, pan].filter(Boolean).join(", ");
-  const height = Math.max(3, Math.min(20, 20 + arrival.level_db * 0.55));
+  const height = heightOf(arrival);
+  const moved = was !== undefined && Math.abs(was.level_db - arrival.level_db) >= 0.05;
   const down = arrival.polarity < 0;
   const base = down ? 8 : 30;
   const tip = down ? base + height : base - height;
@@ -226,6 +232,12 @@ function Row({
               ↕
             </Box>
           )}
+          {was && moved && (
+            <Box fontSize="13px" lineHeight="15px" fontWeight="400" color="diff">
+              <Unseen>before </Unseen>
+              {num(was.level_db, 1)}
+            </Box>
+          )}
         </Box>
       </Cell>
       <Cell>
@@ -268,6 +280,16 @@ function Row({
             strokeWidth="1.75"
             strokeDasharray={wet ? "9 4" : undefined}
           />
+          {was && (Math.abs(was.time_ms - arrival.time_ms) > 0.005 || moved) && (
+            <circle
+              cx={x(was.time_ms)}
+              cy={was.polarity < 0 ? 8 + heightOf(was) : 30 - heightOf(was)}
+              r="3.5"
+              fill={ink("sheet")}
+              stroke={ink("diff")}
+              strokeWidth="1.5"
+            />
+          )}
           <line
             x1={post}
             x2={post}
@@ -282,12 +304,23 @@ function Row({
   );
 }
 
+const heightOf = (arrival: Arrival) => Math.max(3, Math.min(20, 20 + arrival.level_db * 0.55));
+
 function panned(percent: number): string {
   return `${percent < 0 ? "L" : "R"}${num(Math.abs(percent), 0)}`;
 }
 
 /** The sums at the output, and the comb that the near arrivals make. */
-export function Sum({ board, hz }: { board: Board; hz: RigView["report"]["hz"] }) {
+export function Sum({
+  board,
+  before,
+  hz,
+}: {
+  board: Board;
+  /** Its old curve is drawn thin. */
+  before?: Board;
+  hz: RigView["report"]["hz"];
+}) {
   const [frame, width] = useWidth<HTMLDivElement>(220);
   const sums = board.sums;
   if (!sums || !sums.near_db.length) return null;
@@ -354,6 +387,17 @@ export function Sum({ board, hz }: { board: Board; hz: RigView["report"]["hz"] }
           <rect x={left} y="8" width={width - left - 4} height={height - 30} fill={ink("sheet")} />
           <Gridlines scale={y} ticks={ticks} x1={left} x2={width - 4} />
           <AxisLeft scale={y} at={left} ticks={ticks} />
+          {before?.sums && before.sums.near_db.length === hz.length && (
+            <path
+              d={linePath(
+                hz.map((f) => x(f)),
+                before.sums.near_db.map((v, i) => (hz[i]! < 30 || hz[i]! > 5000 ? null : y(v))),
+              )}
+              fill="none"
+              stroke={ink("edge")}
+              strokeWidth="1"
+            />
+          )}
           <path
             d={linePath(
               hz.map((f) => x(f)),

@@ -1,11 +1,12 @@
-/** Checks that explain: what will be heard, the number, one action that mends it. */
+/** Checks that explain: what will be heard, the number, one action that mends it, grouped by cause. */
 import { Box } from "@chakra-ui/react";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 
 import type { Finding, RigAction, RigView } from "../../api/client";
-import { Pennant, Press, SheetTitle } from "../../ui/controls";
+import { Pennant, Press, Unseen } from "../../ui/controls";
 import { TextInput } from "../../ui/QuantityField";
-import type { Flag } from "./Plan";
+import { causesOf, countsOf } from "./causes";
+import type { Flag } from "./fit";
 
 const KIND = { alarm: "fault", caution: "caution", note: "note" } as const;
 const WORD = { alarm: "Alarm.", caution: "Caution.", note: "Note." } as const;
@@ -19,46 +20,52 @@ export function flagsOf(findings: Finding[]): Flag[] {
     .map((f, i) => ({ at: f.at, mark: String(i + 1), kind: KIND[f.severity] }));
 }
 
+export const keyOf = (f: Finding) => `${f.check} ${f.at}`;
+
 interface Props {
   checks: RigView["checks"];
+  /** The finding that somebody is about to keep. */
+  keeping: string;
+  onKeeping: (key: string) => void;
   onEdit: (action: RigAction) => void;
   onSelect: (id: string) => void;
 }
 
-export function Checks({ checks, onEdit, onSelect }: Props) {
+export function Checks(props: Props) {
+  const { checks, onEdit } = props;
   const [all, setAll] = useState(false);
   const open = checks.findings.filter((f) => !f.intended);
-  const meant = checks.findings.filter((f) => f.intended);
-  const shown = all ? open : open.slice(0, 5);
+  const kept = checks.findings.filter((f) => f.intended);
   const marked = open.filter((f) => f.at);
-  const count = (s: Finding["severity"]) => open.filter((f) => f.severity === s).length;
-  const counts = [
-    [count("alarm"), "alarm"],
-    [count("caution"), "caution"],
-    [count("note"), "note"],
-  ]
-    .filter(([n]) => Number(n) > 0)
-    .map(([n, word]) => `${n} ${word}${n === 1 ? "" : "s"}`);
+  const markOf = (f: Finding) => (marked.includes(f) ? String(marked.indexOf(f) + 1) : "");
+  const causes = causesOf(open);
+  const shown = all ? causes : causes.slice(0, 5);
   return (
     <Box as="section" aria-label="Checks">
-      <SheetTitle about={[...counts, `${checks.passed.length} passed`].join(", ")}>
-        Checks
-      </SheetTitle>
-      <Box as="ol" marginTop="4px" borderTop="1px solid" borderColor="rule">
-        {shown.map((finding, i) => (
-          <Row
-            key={`${finding.check}${finding.at}`}
-            finding={finding}
-            mark={marked.includes(finding) ? String(marked.indexOf(finding) + 1) : ""}
-            primary={i === 0}
-            onEdit={onEdit}
-            onSelect={onSelect}
-          />
+      <Box as="p" fontSize="13px" color="ink2">
+        {[...countsOf(open), `${checks.passed.length} passed`].join(", ")}
+      </Box>
+      <Box as="ol" marginTop="2px" borderTop="1.5px solid" borderColor="ink">
+        {shown.map(({ first, more }, i) => (
+          <Row key={keyOf(first)} {...props} finding={first} mark={markOf(first)} primary={i === 0}>
+            {more.length > 0 && (
+              <Box as="details" fontSize="13px" color="ink2">
+                <summary>
+                  {more.length === 1 ? "One more" : `${more.length} more`} of the same cause
+                </summary>
+                <ol>
+                  {more.map((f) => (
+                    <Row key={keyOf(f)} {...props} finding={f} mark={markOf(f)} primary={false} />
+                  ))}
+                </ol>
+              </Box>
+            )}
+          </Row>
         ))}
       </Box>
-      {open.length > shown.length && (
+      {causes.length > shown.length && (
         <Press look="quiet" onClick={() => setAll(true)}>
-          Show {open.length - shown.length} more
+          Show {causes.length - shown.length} more
         </Press>
       )}
       {checks.failed.length > 0 && (
@@ -69,52 +76,50 @@ export function Checks({ checks, onEdit, onSelect }: Props) {
           {checks.failed.join(", ")}.
         </Box>
       )}
-      {open.length === 0 && (
-        <Box display="flex" gap="12px" paddingBlock="8px">
-          <Pennant kind="passed" />
-          <Box>
-            <Box as="strong" color="ok">
-              Passed.
-            </Box>{" "}
-            {checks.passed.length} checks found nothing to say.
-          </Box>
+      <Box display="flex" gap="12px" paddingBlock="6px" color={open.length ? "ink2" : undefined}>
+        <Pennant kind="passed" />
+        <Box>
+          <Box as="strong" color="ok">
+            Passed.
+          </Box>{" "}
+          {open.length === 0 ? (
+            `${checks.passed.length} checks found nothing to say.`
+          ) : (
+            <>
+              {capital(checks.passed.slice(0, 4).join(", "))}, and{" "}
+              {Math.max(0, checks.passed.length - 4)} more
+            </>
+          )}
         </Box>
-      )}
-      {open.length > 0 && (
-        <Box display="flex" gap="12px" paddingBlock="6px" color="ink2">
-          <Pennant kind="passed" />
-          <Box>
-            <Box as="strong" color="ok">
-              Passed.
-            </Box>{" "}
-            {capital(checks.passed.slice(0, 4).join(", "))}, and{" "}
-            {Math.max(0, checks.passed.length - 4)} more
-          </Box>
-        </Box>
-      )}
-      {meant.length > 0 && (
-        <details>
-          <summary>{meant.length} marked as intended</summary>
-          {meant.map((f) => (
-            <Box
-              key={`${f.check}${f.at}`}
-              display="flex"
-              gap="12px"
-              paddingBlock="4px"
-              color="ink2"
-            >
-              <Box flex="1">{f.sentence}</Box>
-              <Reason key={f.intended_reason} finding={f} onEdit={onEdit} />
-              <Press
-                look="quiet"
-                onClick={() =>
-                  onEdit({ do: "intend", check: f.check, at: f.at, on: false, reason: "" })
-                }
+      </Box>
+      {kept.length > 0 && (
+        <details open={kept.length < 4}>
+          <summary>{kept.length} marked as intended</summary>
+          <ul>
+            {kept.map((f) => (
+              <Box
+                as="li"
+                key={keyOf(f)}
+                display="flex"
+                flexWrap="wrap"
+                alignItems="center"
+                gap="4px 12px"
+                paddingBlock="4px"
+                color="ink2"
               >
-                No longer
-              </Press>
-            </Box>
-          ))}
+                <Box flex="1 1 240px">{f.sentence}</Box>
+                <Reason key={f.intended_reason} finding={f} onEdit={onEdit} />
+                <Press
+                  look="quiet"
+                  onClick={() =>
+                    onEdit({ do: "intend", check: f.check, at: f.at, on: false, reason: "" })
+                  }
+                >
+                  No longer
+                </Press>
+              </Box>
+            ))}
+          </ul>
         </details>
       )}
     </Box>
@@ -152,19 +157,14 @@ function capital(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1);
 }
 
-function Row({
-  finding,
-  mark,
-  primary,
-  onEdit,
-  onSelect,
-}: {
+interface RowProps extends Props {
   finding: Finding;
   mark: string;
   primary: boolean;
-  onEdit: (action: RigAction) => void;
-  onSelect: (id: string) => void;
-}) {
+  children?: ReactNode;
+}
+
+function Row({ finding, mark, primary, children, keeping, onKeeping, onEdit, onSelect }: RowProps) {
   return (
     <Box
       as="li"
@@ -176,8 +176,20 @@ function Row({
       borderBottom="1px solid"
       borderColor="rule"
     >
-      <Box alignSelf="start" onClick={() => onSelect(finding.at)} cursor="pointer">
-        <Pennant kind={KIND[finding.severity]} mark={mark} />
+      <Box alignSelf="start">
+        {finding.at ? (
+          <Press
+            look="quiet"
+            minHeight="0"
+            padding="0"
+            aria-label={`To the place of: ${finding.sentence}`}
+            onClick={() => onSelect(finding.at)}
+          >
+            <Pennant kind={KIND[finding.severity]} mark={mark} />
+          </Press>
+        ) : (
+          <Pennant kind={KIND[finding.severity]} mark={mark} />
+        )}
       </Box>
       <Box minWidth="0">
         <Box as="strong" color={COLOUR[finding.severity]}>
@@ -211,34 +223,101 @@ function Row({
           <summary>Why</summary>
           {finding.reason}
         </Box>
+        {children}
       </Box>
-      <Box
-        display="flex"
-        flexWrap="wrap"
-        gap="4px 6px"
-        justifyContent={{ base: "flex-start", sm: "flex-end" }}
-        gridColumn={{ base: "2", sm: "auto" }}
-        maxWidth={{ base: "none", sm: "260px" }}
+      <Actions {...{ finding, primary, keeping, onKeeping, onEdit }} />
+    </Box>
+  );
+}
+
+interface ActionsProps {
+  finding: Finding;
+  primary: boolean;
+  keeping: string;
+  onKeeping: (key: string) => void;
+  onEdit: (action: RigAction) => void;
+}
+
+/** Keep what is meant, with a reason if there is one; mend the rest. An alarm is kept by a second press. */
+export function Actions({ finding, primary, keeping, onKeeping, onEdit }: ActionsProps) {
+  if (keeping === keyOf(finding))
+    return <Keeping key={keyOf(finding)} finding={finding} onKeeping={onKeeping} onEdit={onEdit} />;
+  return (
+    <Box
+      display="flex"
+      flexWrap="wrap"
+      gap="4px 6px"
+      justifyContent={{ base: "flex-start", sm: "flex-end" }}
+      gridColumn={{ base: "2", sm: "auto" }}
+      maxWidth={{ base: "none", sm: "300px" }}
+    >
+      <Press
+        look="quiet"
+        hint={primary ? "K" : undefined}
+        onClick={() => onKeeping(keyOf(finding))}
       >
+        Keep it
+        <Unseen>: {finding.sentence}</Unseen>
+      </Press>
+      {finding.fix && (
         <Press
-          look="quiet"
-          hint={primary ? "K" : undefined}
-          onClick={() =>
-            onEdit({ do: "intend", check: finding.check, at: finding.at, on: true, reason: "" })
-          }
+          look={primary ? "primary" : "plain"}
+          hint={primary ? "F" : undefined}
+          onClick={() => onEdit(finding.fix!.action)}
         >
-          Keep it
+          {finding.fix.label}
         </Press>
-        {finding.fix && (
-          <Press
-            look={primary ? "primary" : "plain"}
-            hint={primary ? "F" : undefined}
-            onClick={() => onEdit(finding.fix!.action)}
-          >
-            {finding.fix.label}
-          </Press>
-        )}
+      )}
+    </Box>
+  );
+}
+
+function Keeping({ finding, onKeeping, onEdit }: Omit<ActionsProps, "primary" | "keeping">) {
+  const [reason, setReason] = useState("");
+  const [sure, setSure] = useState(finding.severity !== "alarm");
+  const keep = () => {
+    if (!sure) return setSure(true);
+    onEdit({ do: "intend", check: finding.check, at: finding.at, on: true, reason: reason.trim() });
+    onKeeping("");
+  };
+  return (
+    <Box
+      gridColumn="1 / -1"
+      display="flex"
+      flexWrap="wrap"
+      alignItems="center"
+      gap="6px 10px"
+      padding="6px 8px"
+      background="well"
+      flex="1 1 100%"
+      onKeyDown={(event) => {
+        if (event.key !== "Escape") return;
+        event.stopPropagation();
+        onKeeping("");
+      }}
+    >
+      <Box flex="1 1 220px">
+        <TextInput
+          autoFocus
+          aria-label="Why it is meant"
+          placeholder="Why it is meant, if you like"
+          maxLength={200}
+          value={reason}
+          onChange={(event) => setReason(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && keep()}
+        />
       </Box>
+      {finding.severity === "alarm" && sure && (
+        <Box color="diff" fontWeight="650">
+          This is an alarm: it can hurt ears or gear. Once more, if it is meant.
+        </Box>
+      )}
+      <Press look="primary" hint="Enter" onClick={keep}>
+        {finding.severity === "alarm" && sure ? "Keep the alarm all the same" : "It is meant"}
+      </Press>
+      <Press look="quiet" hint="Esc" onClick={() => onKeeping("")}>
+        Leave it open
+      </Press>
     </Box>
   );
 }

@@ -1,101 +1,62 @@
-/** The settings of what is selected: a part's own fields, or the strip of a merge's input. */
-import { Box, chakra } from "@chakra-ui/react";
-import { useEffect, useId, useRef, useState } from "react";
+/** The settings of what is selected: what matters first as scales, the rest in groups, folded. */
+import { Box } from "@chakra-ui/react";
+import { type ReactNode, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import {
   api,
   ask,
+  Refused,
   type Kind,
   type Parameter,
   type RigAction,
-  type Schemas,
   sentenceOf,
   type Variant,
 } from "../../api/client";
 import { nameOf } from "../../rigs/names";
 import { delayOf } from "../../rigs/times";
-import { useSongContext } from "../../song/context";
-import { announce, Press, SheetTitle } from "../../ui/controls";
-import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
-import { Gloss } from "../../ui/Gloss";
-import { Said } from "../../ui/Said";
-import { readTyped } from "../../ui/typed";
 import { hasTrait } from "../../rigs/traits";
-import { FrameSlots } from "./FrameSlots";
-
-type Values = Record<string, unknown>;
+import { useSongContext } from "../../song/context";
+import { announce, Press, Unseen } from "../../ui/controls";
+import { Gloss } from "../../ui/Gloss";
+import { useKey } from "../../ui/keys";
+import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
+import { SettingRow } from "./SettingRow";
+import { capital, changedOf, groupsOf, mainOf, searched, type Values, wordsOf } from "./settings";
+import { actionOf, type Moving } from "./useMoving";
 
 interface Props {
   variant: Variant;
   kinds: Kind[];
   selected: string;
+  moving: Moving;
   onEdit: (action: RigAction) => void;
   onTake: (variant: Variant) => void;
 }
 
-const STRIP: Parameter[] = [
-  strip("level_db", "level", "number", "dB"),
-  strip("pan_percent", "pan", "number", "%"),
-  strip("width_percent", "width", "number", "%"),
-  strip("delay_ms", "delay", "number", "ms"),
-  strip("inverted", "inverted", "flag", ""),
-  strip("muted", "muted", "flag", ""),
-  strip("solo", "solo", "flag", ""),
-];
-
-function strip(field: string, label: string, sort: "number" | "flag", unit: string): Parameter {
-  return {
-    field,
-    label,
-    sort,
-    unit,
-    low: null,
-    high: null,
-    choices: [],
-    about: label,
-    optional: false,
-    own: true,
-  };
-}
-
-export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
-  const [more, setMore] = useState(false);
-  const { song } = useSongContext();
-  const openTime = useOpenTime();
-  const { document } = variant;
-  const node = document.nodes?.[selected] as (Values & { id: string; kind: string }) | undefined;
-  const rail = document.rails?.[selected];
-  if (!node && !rail) {
-    return (
-      <Box color="ink2" paddingBlock="8px">
-        Select a stage or a rail: arrow keys go along the course.
-      </Box>
-    );
-  }
+export function Inspector(props: Props) {
+  const { variant, kinds, selected, onEdit } = props;
+  const node = variant.document.nodes?.[selected] as (Values & { kind: string }) | undefined;
+  const rail = variant.document.rails?.[selected];
   if (rail) {
-    const target = document.nodes?.[rail.target] as (Values & { kind: string }) | undefined;
+    const target = variant.document.nodes?.[rail.target] as { kind: string } | undefined;
     const many = hasTrait(kinds, target?.kind, "many_inputs");
+    const strip = kinds.find((k) => k.kind === "strip");
     return (
       <Box as="section" aria-label="Settings">
-        <SheetTitle
-          sub
-          about={`from ${nameOf(variant, selected.split(".")[0]!)} to ${nameOf(variant, rail.target)}`}
+        <Head
+          about={` from ${nameOf(variant, selected.split(".")[0]!)} into ${nameOf(variant, rail.target)}`}
         >
           <Gloss word="rail">Rail</Gloss>
-        </SheetTitle>
-        {many ? (
-          <Fields
-            key={selected}
-            parameters={STRIP}
-            values={(rail.strip ?? {}) as Values}
-            defaults={{ level_db: 0, pan_percent: 0, width_percent: 100, delay_ms: 0 }}
-            onSet={(values) => onEdit({ do: "set_strip", rail: selected, values })}
-          />
+        </Head>
+        {many && strip ? (
+          <Rows key={selected} {...props} kind={strip} rows={5} />
         ) : (
-          <Box color="ink2">A plain rail. I puts a stage on it, R splits it, E adds a send.</Box>
+          <Box color="ink2" paddingBlock="8px">
+            A plain rail: what it does is set on its stages.
+          </Box>
         )}
-        <Box marginTop="8px">
+        <Box marginTop="6px">
           <Press
             look="quiet"
             onClick={() => onEdit({ do: "disconnect", port: selected, feed: true })}
@@ -106,19 +67,74 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
       </Box>
     );
   }
-  const kind = kinds.find((k) => k.kind === node!.kind);
-  if (!kind) return null;
-  // A frame's order and half stand with its slots.
-  const apart = node!.kind === "frame" ? ["order", "half"] : [];
-  const own = kind.parameters.filter(
-    (p) => (p.own || p.field === "name") && !apart.includes(p.field),
-  );
-  const shared = kind.parameters.filter((p) => !p.own && p.field !== "name");
+  const kind = kinds.find((k) => k.kind === node?.kind);
+  if (!node || !kind) return null;
+  const name = nameOf(variant, selected);
   return (
     <Box as="section" aria-label="Settings">
-      <SheetTitle sub about={kind.title === nameOf(variant, selected) ? undefined : kind.title}>
-        {nameOf(variant, selected)}
-      </SheetTitle>
+      <Head about={kind.title === name ? "" : kind.title} />
+      <Rows key={selected} {...props} kind={kind} rows={6} />
+      {kind.traits.includes("takes_key") && (
+        <KeyInput variant={variant} node={selected} onEdit={onEdit} />
+      )}
+      {"mix_percent" in node && (
+        <Box display="flex" flexWrap="wrap" gap="2px 12px" marginTop="2px">
+          <Convert variant={variant} node={selected} onTake={props.onTake} />
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** What it is; its name stands on the line over it. */
+function Head({ about, children }: { about?: ReactNode; children?: ReactNode }) {
+  return (
+    <Box borderBottom="1.5px solid" borderColor="ink" fontSize="13px" color="ink2">
+      {children}
+      {about}
+    </Box>
+  );
+}
+
+/** The scales that are seen first; under short words the rest, in their place. */
+function Rows({
+  variant,
+  kind,
+  selected,
+  moving,
+  onEdit,
+  rows,
+}: Props & { kind: Kind; rows: number }) {
+  const { song, frame } = useSongContext();
+  const openTime = useOpenTime();
+  const [open, setOpen] = useState<string>("");
+  const [typed, setTyped] = useState("");
+  const finder = useRef<HTMLInputElement>(null);
+  const main = mainOf(kind);
+  const groups = groupsOf(kind);
+  const changed = changedOf(kind, moving.values);
+  const find = () => {
+    setOpen("find");
+    requestAnimationFrame(() => finder.current?.focus());
+  };
+  useKey("route", "/", find);
+  const shown: Parameter[] =
+    open === "find"
+      ? searched(kind, typed)
+      : open === "changed"
+        ? changed
+        : (groups.find((g) => g.name === open)?.parameters ?? main);
+  const checked = async (p: Parameter, value: unknown): Promise<string> => {
+    if (p.sort === "time" || p.sort === "text") {
+      const refused = await refusalOf(variant.id, actionOf(selected, { [p.field]: value }));
+      if (refused) return refused;
+    }
+    moving.set(p.field, value);
+    return "";
+  };
+  const several = open !== "" && shown.length > rows;
+  return (
+    <>
       <datalist id="delays-of-the-song">
         {song.written.map((w, i) => (
           <option key={w} value={w}>
@@ -126,120 +142,188 @@ export function Inspector({ variant, kinds, selected, onEdit, onTake }: Props) {
           </option>
         ))}
       </datalist>
-      <Fields
-        key={selected}
-        parameters={more ? [...own, ...shared] : own}
-        values={node!}
-        onSet={(values) => onEdit({ do: "set", node: selected, values })}
-        onTime={(field, value) =>
-          openTime(nameOf(variant, selected), `${selected}.${field}`, value)
-        }
-      />
-      {node!.kind === "frame" && (
-        <FrameSlots frame={node as unknown as Schemas["Frame"]} kinds={kinds} onEdit={onEdit} />
+      {open === "find" && (
+        <Box paddingBlock="6px">
+          <TextInput
+            ref={finder}
+            aria-label="Find a setting"
+            placeholder={`Find among ${kind.parameters.length} settings`}
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
+            onKeyDown={(event) => {
+              if (event.key !== "Escape") return;
+              event.stopPropagation();
+              setOpen("");
+              setTyped("");
+            }}
+          />
+        </Box>
       )}
-      {hasTrait(kinds, node!.kind, "takes_key") && (
-        <KeyInput variant={variant} node={selected} onEdit={onEdit} />
-      )}
-      <Box display="flex" flexWrap="wrap" gap="6px 12px" marginTop="8px">
-        {shared.length > 0 && (
-          <Press look="quiet" aria-expanded={more} onClick={() => setMore(!more)}>
-            {more ? "Fewer settings" : "All settings"}
+      <Box
+        maxHeight={several ? { base: "none", lg: `${rows * 45}px` } : undefined}
+        overflowY={several ? { base: "visible", lg: "auto" } : undefined}
+        overflowX="clip"
+      >
+        {shown.map((p) => (
+          <SettingRow
+            key={p.field}
+            parameter={p}
+            value={moving.values[p.field] ?? null}
+            resolvedMs={p.sort === "time" ? variant.view.report.times_ms[selected] : undefined}
+            before={p.field in moving.before ? moving.before[p.field] : undefined}
+            frame={frame}
+            onMove={(value) => moving.move(p.field, value)}
+            onSet={(value) => checked(p, value)}
+            onBack={() => moving.back(p.field)}
+            more={
+              p.sort === "time" && open !== "find" ? (
+                <Press
+                  look="quiet"
+                  minHeight="0"
+                  padding="0"
+                  fontSize="13px"
+                  fontWeight="400"
+                  onClick={() =>
+                    openTime(
+                      nameOf(variant, selected),
+                      `${selected}.${p.field}`,
+                      String(moving.values[p.field] ?? ""),
+                    )
+                  }
+                >
+                  in Time <Unseen>{p.label}</Unseen>
+                </Press>
+              ) : undefined
+            }
+          />
+        ))}
+        {open === "find" && typed.trim() !== "" && shown.length === 0 && (
+          <Box color="ink2" paddingBlock="8px">
+            No setting is called “{typed.trim()}”.
+          </Box>
+        )}
+        {open === "" && main.length === 0 && (
+          <Box color="ink2" paddingBlock="8px">
+            Nothing to set but what stands below.
+          </Box>
+        )}
+      </Box>
+      <Box
+        role="group"
+        aria-label="Groups of settings"
+        display="flex"
+        flexWrap="wrap"
+        gap="0 12px"
+        marginTop="3px"
+      >
+        {open !== "" && (
+          <Word open={false} onClick={() => setOpen("")}>
+            {main.length ? "Main" : "Close"}
+          </Word>
+        )}
+        {groups.map((g) => (
+          <Word
+            key={g.name}
+            open={open === g.name}
+            count={g.parameters.length}
+            marked={g.parameters.some((p) => changed.includes(p))}
+            onClick={() => setOpen(open === g.name ? "" : g.name)}
+          >
+            {capital(g.name)}
+          </Word>
+        ))}
+        {changed.length > 0 && (
+          <Word
+            open={open === "changed"}
+            count={changed.length}
+            onClick={() => setOpen(open === "changed" ? "" : "changed")}
+          >
+            Changed
+          </Word>
+        )}
+        <Word
+          open={open === "find"}
+          hint="/"
+          onClick={() => (open === "find" ? setOpen("") : find())}
+        >
+          Find
+        </Word>
+        {changed.length > 1 && open === "changed" && (
+          <Press
+            look="quiet"
+            minHeight="26px"
+            fontSize="13px"
+            onClick={() =>
+              onEdit(
+                actionOf(selected, Object.fromEntries(changed.map((p) => [p.field, p.default]))),
+              )
+            }
+          >
+            Put all {changed.length} back
           </Press>
         )}
-        {"mix_percent" in node! && <Convert variant={variant} node={selected} onTake={onTake} />}
       </Box>
-    </Box>
+      {open === "changed" && (
+        <Box fontSize="13px" color="ink2">
+          {changed.map((p) => `${p.label} rests at ${wordsOf(p, p.default)}`).join("; ")}
+        </Box>
+      )}
+    </>
   );
 }
 
-function Fields({
-  parameters,
-  values,
-  defaults = {},
-  onSet,
-  onTime,
+function Word({
+  open,
+  count,
+  marked = false,
+  hint,
+  onClick,
+  children,
 }: {
-  parameters: Parameter[];
-  values: Values;
-  defaults?: Values;
-  onSet: (values: Values) => void;
-  onTime?: (field: string, value: string) => void;
+  open: boolean;
+  count?: number;
+  marked?: boolean;
+  hint?: string;
+  onClick: () => void;
+  children: ReactNode;
 }) {
   return (
-    <Box
-      display="grid"
-      gridTemplateColumns="repeat(auto-fill, minmax(132px, 1fr))"
-      gap="8px 12px"
-      marginTop="6px"
-      alignItems="end"
+    <Press
+      look="quiet"
+      minHeight={{ base: "40px", sm: "26px" }}
+      fontSize="13px"
+      aria-expanded={open}
+      fontWeight={open ? 650 : 400}
+      background={open ? "well" : undefined}
+      hint={hint}
+      gap="4px"
+      onClick={onClick}
     >
-      {parameters.map((p) => (
-        <Field
-          key={p.field}
-          parameter={p}
-          value={values[p.field] ?? defaults[p.field] ?? null}
-          onSet={(value) => onSet({ [p.field]: value })}
-          onTime={onTime && ((value) => onTime(p.field, value))}
-        />
-      ))}
-    </Box>
-  );
-}
-
-function Field({ parameter, value, onSet, onTime }: FieldProps) {
-  if (parameter.sort === "flag") {
-    return (
-      <chakra.label display="flex" alignItems="center" gap="6px" minHeight="31px" cursor="pointer">
-        <input
-          type="checkbox"
-          checked={value === true}
-          aria-label={parameter.label}
-          onChange={(event) => onSet(event.target.checked)}
-        />
-        {parameter.label}
-      </chakra.label>
-    );
-  }
-  if (parameter.sort === "choice") {
-    return (
-      <Labelled label={parameter.label}>
-        <Choice
-          value={String(value ?? "")}
-          onChange={(event) => {
-            const text = event.target.value;
-            onSet(text === "" ? null : /^\d+$/.test(text) ? Number(text) : text);
-          }}
-        >
-          {parameter.optional && <option value="">by its kind</option>}
-          {parameter.choices.map((c) => (
-            <option key={c}>{c}</option>
-          ))}
-        </Choice>
-      </Labelled>
-    );
-  }
-  const typed = <Typed parameter={parameter} value={value} onSet={onSet} />;
-  if (parameter.sort !== "time" || !onTime || typeof value !== "string") return typed;
-  return (
-    <Box>
-      {typed}
-      <Press look="quiet" minHeight="22px" fontSize="13px" onClick={() => onTime(value)}>
-        in Time{" "}
-        <Box as="span" srOnly>
-          {parameter.label}
+      {children}
+      {count !== undefined && (
+        <Box as="span" color={marked ? "diff" : "ink2"}>
+          {count}
         </Box>
-      </Press>
-    </Box>
+      )}
+    </Press>
   );
 }
 
-interface FieldProps {
-  parameter: Parameter;
-  value: unknown;
-  onSet: (value: unknown) => void;
-  /** Open a written time under Time. */
-  onTime?: (value: string) => void;
+/** Why the core would refuse an edit; empty where it would not. */
+async function refusalOf(id: string, action: RigAction): Promise<string> {
+  try {
+    await ask(
+      api.POST("/api/v1/variants/{variant_id}/try", {
+        params: { path: { variant_id: id } },
+        body: { action },
+      }),
+    );
+    return "";
+  } catch (fault) {
+    // Without a connection it waits like any edit.
+    const passing = fault instanceof Refused && (fault.offline || fault.problem.status >= 500);
+    return passing ? "" : sentenceOf(fault);
+  }
 }
 
 /** Time opened on the delay that a stage's time means; where there is none, one is begun for it. */
@@ -261,81 +345,6 @@ function useOpenTime() {
     void navigate("../time");
   };
 }
-
-/** A typed value: numbers step with the arrow keys, Escape restores, the server reads the rest. */
-function Typed({ parameter, value, onSet }: Omit<FieldProps, "onTime">) {
-  const id = useId();
-  const stored = value === null || value === undefined ? "" : shown(value);
-  const [draft, setDraft] = useState<string | null>(null);
-  const [bad, setBad] = useState("");
-  const numeric = parameter.sort === "number" || parameter.sort === "whole";
-  const latest = useRef(stored);
-  useEffect(() => {
-    latest.current = stored;
-  }, [stored]);
-  const commit = (text: string) => {
-    if (text === latest.current) return setDraft(null);
-    if (text.trim() === "") {
-      if (parameter.optional) onSet(null);
-      return setDraft(null);
-    }
-    if (!numeric) {
-      onSet(text);
-      return setDraft(null);
-    }
-    const { low, high, unit } = parameter;
-    const [least, most] = [low ?? -Infinity, high ?? Infinity];
-    const sample = unit === "ratio" ? "1:1" : `0 ${unit}`;
-    const read = readTyped(text, sample, least, most);
-    if ("said" in read) return setBad(read.said);
-    setBad("");
-    onSet(parameter.sort === "whole" ? Math.round(read.value) : read.value);
-    setDraft(null);
-  };
-  return (
-    <chakra.label display="block" position="relative" title={parameter.about}>
-      <Box as="span" display="block" color="ink2" fontSize="13px" marginBottom="2px">
-        {parameter.label}
-        {parameter.unit && parameter.unit !== "ratio" ? `, ${parameter.unit}` : ""}
-      </Box>
-      <TextInput
-        aria-label={parameter.label}
-        list={parameter.sort === "time" ? "delays-of-the-song" : undefined}
-        aria-invalid={bad ? true : undefined}
-        aria-describedby={bad ? id : undefined}
-        maxLength={200}
-        value={draft ?? stored}
-        autoComplete="off"
-        spellCheck={false}
-        onChange={(event) => setDraft(event.target.value)}
-        onBlur={() => draft !== null && commit(draft)}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") commit(draft ?? stored);
-          else if (event.key === "Escape") {
-            setDraft(null);
-            setBad("");
-          } else if (numeric && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
-            const now = Number.parseFloat(draft ?? stored);
-            if (Number.isNaN(now)) return;
-            event.preventDefault();
-            const size = event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
-            const next = String(
-              Number((now + (event.key === "ArrowUp" ? size : -size)).toFixed(4)),
-            );
-            setDraft(next);
-            commit(next);
-          }
-        }}
-      />
-      {bad && <Said id={id} text={bad} bad />}
-    </chakra.label>
-  );
-}
-
-function shown(value: unknown): string {
-  return typeof value === "number" ? String(Number(value.toFixed(4))) : String(value);
-}
-
 /** What a compressor or a ducker listens to. */
 function KeyInput({
   variant,

@@ -1,4 +1,4 @@
-/** Choose what to put on a rail: type a few letters, arrows choose, Enter takes. */
+/** Choose what to put somewhere: type a few letters, arrows choose, Enter takes. */
 import { Box, chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
@@ -6,31 +6,65 @@ import type { Kind } from "../../api/client";
 import { Dialog, Press } from "../../ui/controls";
 import { Labelled, TextInput } from "../../ui/QuantityField";
 
-interface Props {
+export interface Choice {
+  id: string;
   title: string;
-  kinds: Kind[];
-  onPick: (kind: string) => void;
-  onClose: () => void;
+  /** What it is, beside its name. */
+  about?: string;
+  take: () => void;
 }
 
-export function PickKind({ title, kinds, onPick, onClose }: Props) {
+export interface Picking {
+  title: string;
+  /** What is offered before the kinds. */
+  first?: Choice[];
+  kinds: Kind[];
+  then: (kind: string) => void;
+}
+
+/** Words that people have for kinds that are called otherwise here. */
+const ALSO: Record<string, string> = {
+  frame: "insert frame rack order",
+  send: "tap aux",
+  bus: "group submix",
+  merge: "join mix sum",
+  split: "branch parallel y",
+  output: "main out channel",
+  reverb: "room hall plate",
+  compressor: "limiter dynamics",
+  drive: "distortion overdrive clip",
+  equaliser: "eq tone",
+  filter: "low cut high cut",
+  volume: "pedal",
+};
+
+export function PickKind({ picking, onClose }: { picking: Picking; onClose: () => void }) {
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);
   const low = typed.trim().toLowerCase();
-  const rows = kinds
-    .filter((k) => k.title.toLowerCase().includes(low) || k.kind.includes(low))
-    .sort(
-      (a, b) =>
-        Number(b.title.toLowerCase().startsWith(low)) -
-        Number(a.title.toLowerCase().startsWith(low)),
-    );
-  const take = (kind: string | undefined) => {
-    if (!kind) return;
-    onPick(kind);
+  const all: (Choice & { words: string })[] = [
+    ...(picking.first ?? []).map((c) => ({
+      ...c,
+      words: `${c.title} ${c.about ?? ""}`.toLowerCase(),
+    })),
+    ...picking.kinds.map((k) => ({
+      id: k.kind,
+      title: k.title,
+      about: k.stage ? undefined : "parts or joins",
+      take: () => picking.then(k.kind),
+      words: `${k.title} ${k.kind} ${ALSO[k.kind] ?? ""}`.toLowerCase(),
+    })),
+  ];
+  const rows = all
+    .filter((c) => c.words.includes(low))
+    .sort((a, b) => Number(b.words.startsWith(low)) - Number(a.words.startsWith(low)));
+  const take = (choice: Choice | undefined) => {
+    if (!choice) return;
     onClose();
+    choice.take();
   };
   return (
-    <Dialog title={title} onClose={onClose}>
+    <Dialog title={picking.title} onClose={onClose}>
       <Labelled label="Type a few letters">
         <TextInput
           autoFocus
@@ -38,6 +72,7 @@ export function PickKind({ title, kinds, onPick, onClose }: Props) {
           role="combobox"
           aria-expanded="true"
           aria-controls="kinds-found"
+          aria-activedescendant={rows[at] ? `kind-${rows[at].id}` : undefined}
           onChange={(event) => {
             setTyped(event.target.value);
             setAt(0);
@@ -45,13 +80,12 @@ export function PickKind({ title, kinds, onPick, onClose }: Props) {
           onKeyDown={(event) => {
             if (event.key === "ArrowDown" || event.key === "ArrowUp") {
               event.preventDefault();
-              setAt(
-                Math.max(0, Math.min(rows.length - 1, at + (event.key === "ArrowDown" ? 1 : -1))),
-              );
+              const by = event.key === "ArrowDown" ? 1 : -1;
+              setAt(Math.max(0, Math.min(rows.length - 1, at + by)));
             }
             if (event.key === "Enter") {
               event.preventDefault();
-              take(rows[at]?.kind);
+              take(rows[at]);
             }
           }}
         />
@@ -66,19 +100,32 @@ export function PickKind({ title, kinds, onPick, onClose }: Props) {
         display="grid"
         gridTemplateColumns={{ base: "1fr", sm: "1fr 1fr" }}
       >
-        {rows.map((kind, i) => (
+        {rows.map((choice, i) => (
           <chakra.li
-            key={kind.kind}
+            key={choice.id}
+            id={`kind-${choice.id}`}
+            ref={
+              i === at
+                ? (row: HTMLElement | null) => row?.scrollIntoView({ block: "nearest" })
+                : undefined
+            }
             role="option"
             aria-selected={i === at}
             padding="5px 10px"
+            minHeight={{ base: "40px", sm: "0" }}
             cursor="pointer"
             background={i === at ? "ink" : "transparent"}
             color={i === at ? "paper" : "ink"}
             onMouseEnter={() => setAt(i)}
-            onClick={() => take(kind.kind)}
+            onClick={() => take(choice)}
           >
-            {kind.title}
+            {choice.title}
+            {choice.about && (
+              <Box as="span" fontSize="13px" opacity="0.8">
+                {" "}
+                {choice.about}
+              </Box>
+            )}
           </chakra.li>
         ))}
       </chakra.ul>

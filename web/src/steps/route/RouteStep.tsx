@@ -1,46 +1,53 @@
 /** Route: the rig as a course, what arrives at its outputs, what the checks say, its variants. */
 import { Box } from "@chakra-ui/react";
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useMemo, useState } from "react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
 import {
-  Refused,
   api,
   ask,
+  type Kind,
+  Refused,
   type RigAction,
   type RigSummary,
   sentenceOf,
   type Variant,
 } from "../../api/client";
-import { useKey } from "../../ui/keys";
+import { sendEdit, taken, useTurn, useVariantDetail } from "../../rigs/edits";
+import { useKinds } from "../../rigs/kinds";
+import { nameOf } from "../../rigs/names";
+import { hasTrait } from "../../rigs/traits";
+import { useSongContext } from "../../song/context";
+import { Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
+import { num } from "../../ui/format";
 import { Gloss } from "../../ui/Gloss";
 import { useNarrow } from "../../ui/hooks";
-import { useSongContext } from "../../song/context";
-import { useKinds } from "../../rigs/kinds";
-import { Hint, Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
-import { num } from "../../ui/format";
+import { useKey } from "../../ui/keys";
 import { Choice } from "../../ui/QuantityField";
 import { SheetTabs } from "../../ui/SheetTabs";
+import { ActionBar } from "./ActionBar";
 import { Arrivals, Sum } from "./Arrivals";
-import { Checks, flagsOf } from "./Checks";
-import { sendEdit, taken, useTurn, useVariantDetail } from "../../rigs/edits";
-import { nameOf } from "../../rigs/names";
-import { Inspector } from "./Inspector";
-import { NewRig } from "./NewRig";
-import { PickKind } from "./PickKind";
-import { Plan } from "./Plan";
-import { DownList } from "./DownList";
-import { History } from "./History";
+import { Checks, flagsOf, keyOf } from "./Checks";
 import { Loops, SplitChart, Travel } from "./Curves";
-import { PathMarks } from "./PathMarks";
+import { DownList } from "./DownList";
+import { type Closeness, type Fitted, wider } from "./fit";
+import { handsOf, useHandKeys } from "./hands";
+import { History } from "./History";
+import { Inspector } from "./Inspector";
+import { LayList } from "./LayList";
+import { NewRig } from "./NewRig";
 import { Patch } from "./Patch";
+import { PathMarks } from "./PathMarks";
+import { PickKind, type Picking } from "./PickKind";
+import { Plan } from "./Plan";
 import { Scenes } from "./Scenes";
 import { ControlTable, SendTable, Writing } from "./Sheets";
 import { type Sheet, SHEETS } from "./sheets";
 import { Tools } from "./Tools";
-import { meant } from "./graph";
-import { copyParts, pasteParts, useCourseKeys } from "./useCourseKeys";
+import { useLaying } from "./useLaying";
+import { useMoving } from "./useMoving";
+import { useTrial } from "./useTrial";
 import { Variants } from "./Variants";
 
 export default function RouteStep() {
@@ -72,64 +79,161 @@ interface CourseProps {
   id: string;
 }
 
+type Panel = "stage" | "checks" | "variants";
+
+/** Whatever the strip of an input rests at. */
+function restsOf(kind: Kind | undefined): Record<string, unknown> {
+  return Object.fromEntries((kind?.parameters ?? []).map((p) => [p.field, p.default]));
+}
+
 function Course({ rig, id }: CourseProps) {
-  const { frame, hand, take } = useSongContext();
+  const { hand, take } = useSongContext();
   const client = useQueryClient();
   const query = useVariantDetail(id);
   const turn = useTurn(id);
   const edit = useCallback((action: RigAction) => sendEdit(id, action), [id]);
   const selected = hand.selected ?? "";
-  const setSelected = (one: string) => take({ selected: one });
   const onOpen = (variant: string) => take({ variant, selected: "" });
-  const [sheet, setSheet] = useState<Sheet>("settings");
+  const [sheet, setSheet] = useState<Sheet | "">("");
+  const [panel, setPanel] = useState<Panel>("stage");
+  const setSelected = useCallback(
+    (one: string) => {
+      take({ selected: one });
+      setPanel("stage");
+    },
+    [take],
+  );
   const navigate = useNavigate();
   const listen = () => void navigate("../listen");
-  useKey("route", "Space", listen);
-  const [picking, setPicking] = useState<{ title: string; then: (kind: string) => void } | null>(
-    null,
-  );
+  const [picking, setPicking] = useState<Picking | null>(null);
   const [lit, setLit] = useState("");
   const [boardAt, setBoardAt] = useState(0);
-  const [marked, setMarked] = useState<string | null>(null);
+  const [marked, setMarked] = useState<string[]>([]);
   const [pinned, setPinned] = useState("");
+  const [keeping, setKeeping] = useState("");
   const [focus, setFocus] = useState<string | null>(null);
-  const [folded, setFolded] = useState<string[]>([]);
+  const [foldedBy, setFoldedBy] = useState<string[]>([]);
+  const [openedBy, setOpenedBy] = useState<string[]>([]);
+  const [atLeast, setAtLeast] = useState<Closeness | null>(null);
   const narrow = useNarrow();
+  const [drawn, setDrawn] = useState<"list" | "plan">("list");
   const kinds = useKinds();
   const variant = query.data;
-  const smaller = focus !== null || folded.length > 0;
   const reduced = useQuery({
-    queryKey: ["rig-layout", id, variant?.revision, frame, focus, folded],
+    queryKey: ["rig-layout", id, variant?.revision, focus],
     queryFn: () =>
       ask(
         api.GET("/api/v1/variants/{variant_id}/layout", {
-          params: { path: { variant_id: id }, query: { focus, folded: folded.join(",") } },
+          params: { path: { variant_id: id }, query: { focus, folded: "" } },
         }),
       ),
-    enabled: smaller && variant !== undefined,
-    placeholderData: keepPreviousData,
+    enabled: focus !== null && variant !== undefined,
   });
+  const trying = useTrial(variant);
+  const rail = variant?.document.rails?.[selected];
+  const node = variant?.document.nodes?.[selected] as Record<string, unknown> | undefined;
+  const stripKind = kinds.data?.find((k) => k.kind === "strip");
+  const stored = rail
+    ? { ...restsOf(stripKind), ...(rail.strip as Record<string, unknown> | undefined) }
+    : (node ?? {});
+  const moving = useMoving(variant, selected, stored, edit, trying);
+  const laying = useLaying(variant, trying, edit);
   const fold = () => {
     if (!selected) return;
-    setFolded(
-      folded.includes(selected) ? folded.filter((f) => f !== selected) : [...folded, selected],
-    );
+    if (foldedBy.includes(selected)) {
+      setFoldedBy(foldedBy.filter((f) => f !== selected));
+      setOpenedBy([...openedBy, selected]);
+    } else {
+      setFoldedBy([...foldedBy, selected]);
+      setOpenedBy(openedBy.filter((f) => f !== selected));
+    }
   };
   const focusHere = () => setFocus(focus === null && selected ? selected : null);
-  const flags = useMemo(() => (variant ? flagsOf(variant.view.checks.findings) : []), [variant]);
-  useCourseKeys({
+  const hands = handsOf({
     variant,
+    kinds: kinds.data ?? [],
     selected,
+    marked,
+    onMark: setMarked,
+    onSelect: setSelected,
     edit,
-    turn,
-    setPicking,
-    setSheet,
+    pick: setPicking,
+    laying,
     fold,
     focusHere,
-    marked,
-    setMarked,
   });
-  const chosen = variant ? meant(variant, marked, selected) : [];
+  const free = laying.wanted === null;
+  useHandKeys(hands, free);
+  const open = variant?.view.checks.findings.filter((f) => !f.intended) ?? [];
+  const zoom = (by: "apart" | "together" | "all", from?: Fitted["closeness"]) =>
+    setAtLeast(by === "all" ? null : wider(from ?? atLeast ?? shownCloseness(), by));
+  useKey("route", "Space", listen, free);
+  useKey("route", "Z", () => void turn("undo"), free);
+  useKey("route", "Shift Z", () => void turn("redo"), free);
+  useKey("route", "W", () => setSheet("writing"), free);
+  useKey("route", "+", () => zoom("apart"), free);
+  useKey("route", "−", () => zoom("together"), free);
+  useKey("route", "0", () => zoom("all"), free);
+  useKey(
+    "route",
+    "F",
+    () => {
+      const first = open.find((f) => f.fix);
+      if (first?.fix) edit(first.fix.action);
+    },
+    free,
+  );
+  useKey("route", "K", () => open[0] && setKeeping(`bar ${keyOf(open[0])}`), free);
+  useKey(
+    "route",
+    "Enter",
+    () => {
+      setPanel("stage");
+      requestAnimationFrame(() => {
+        const field = document.querySelector<HTMLElement>(
+          "[aria-label=Settings] [role=slider], [aria-label=Settings] input, [aria-label=Settings] button",
+        );
+        field?.focus();
+        field?.scrollIntoView({ block: "nearest" });
+      });
+    },
+    free,
+  );
+  useKey(
+    "route",
+    "Esc",
+    () => {
+      if (keeping) return setKeeping("");
+      if (marked.length) return setMarked([]);
+      setSelected("");
+    },
+    free,
+  );
+  const ready = variant !== undefined && kinds.data !== undefined;
+  useHeldFocus(
+    `${variant?.revision ?? 0} ${selected} ${picking === null} ${free}`,
+    selected,
+    free && picking === null && ready,
+  );
+  const trial = trying.trial;
+  const written = trial?.document ?? variant?.document;
+  const shown = trial ?? variant?.view;
+  const checks = shown?.checks;
+  const flags = useMemo(() => (checks && free ? flagsOf(checks.findings) : []), [checks, free]);
+  const ghosts = useMemo(() => {
+    if (!trial || free || !variant) return new Set<string>();
+    const { nodes = {}, rails = {} } = variant.document;
+    return new Set([
+      ...trial.layout.nodes.filter((n) => !(n.id in nodes)).map((n) => n.id),
+      ...trial.layout.rails
+        .filter(
+          (r) => rails[r.port]?.target !== r.target && isNew(r.port, r.target, variant, trial),
+        )
+        .map((r) => r.port),
+    ]);
+  }, [trial, free, variant]);
+  const known = kinds.data;
+  const hasStrip = useCallback((kind: string) => hasTrait(known, kind, "many_inputs"), [known]);
   if (query.isError) {
     if (query.error instanceof Refused && query.error.problem.status === 404)
       return (
@@ -158,133 +262,215 @@ function Course({ rig, id }: CourseProps) {
       </Notice>
     );
   }
-  if (!variant || !kinds.data) return <Waiting />;
-  const whole = variant.view;
-  const view = smaller && reduced.data ? { ...whole, layout: reduced.data } : whole;
-  const board = view.report.boards[Math.min(boardAt, view.report.boards.length - 1)];
+  if (!variant || !known || !shown || !written) return <Waiting />;
+  const present = { ...variant, document: written, view: { ...variant.view, ...shown } } as Variant;
+  const report = shown.report;
+  const layout = focus !== null && reduced.data ? reduced.data : shown.layout;
+  const board = report.boards[Math.min(boardAt, report.boards.length - 1)];
+  const earlier = moving.was?.view.report.boards.find(
+    (b) => b.output === board?.output && b.source === board.source,
+  );
   const path = board?.arrivals.find((a) => a.id === (lit || pinned));
-  const through = path?.through ?? [];
   const kept = board?.arrivals.find((a) => a.id === pinned);
+  const isPart =
+    selected in (variant.document.nodes ?? {}) || selected in (variant.document.rails ?? {});
   const inspector = (
     <Inspector
-      variant={variant}
-      kinds={kinds.data}
+      variant={present}
+      kinds={known}
       selected={selected}
+      moving={moving}
       onEdit={edit}
       onTake={(after) => taken(client, after)}
     />
   );
-  const stages = kinds.data.filter((k) => k.stage && k.kind !== "return");
+  const checkList = (
+    <Checks
+      checks={shown.checks}
+      keeping={keeping}
+      onKeeping={setKeeping}
+      onEdit={edit}
+      onSelect={setSelected}
+    />
+  );
+  const variants = <Variants rig={rig} current={id} onOpen={onOpen} />;
+  const title = (
+    <>
+      <SheetTitle page>
+        <Gloss word="course">Course</Gloss>
+      </SheetTitle>
+      {narrow && (
+        <Press
+          look="quiet"
+          aria-pressed={drawn === "plan"}
+          onClick={() => setDrawn(drawn === "plan" ? "list" : "plan")}
+        >
+          {drawn === "plan" ? "As a list" : "As a plan"}
+        </Press>
+      )}
+      <Press
+        look="quiet"
+        fontSize="13px"
+        onClick={() =>
+          edit({
+            do: "start",
+            kind: "source",
+            values: {},
+            into: firstOutputOf(variant),
+          } as RigAction)
+        }
+      >
+        Another source
+      </Press>
+    </>
+  );
+  const tools = (
+    <>
+      {!narrow && <Tools hands={hands} />}
+      <Press
+        look="quiet"
+        hint="Z"
+        fontSize="13px"
+        disabled={!variant.undo}
+        onClick={() => void turn("undo")}
+        title={variant.undo ?? undefined}
+      >
+        Undo
+      </Press>
+      <Press
+        look="quiet"
+        fontSize="13px"
+        disabled={!variant.redo}
+        onClick={() => void turn("redo")}
+        title={variant.redo ?? undefined}
+      >
+        Do again
+      </Press>
+    </>
+  );
+  const left: Panel = isPart ? panel : panel === "stage" ? "checks" : panel;
   return (
     <Box>
+      {narrow && drawn === "list" ? (
+        <>
+          <Box display="flex" flexWrap="wrap" alignItems="center" gap="0 12px">
+            {title}
+            {tools}
+          </Box>
+          <DownList variant={present} selected={selected} flags={flags} onSelect={setSelected}>
+            {!laying.wanted && (
+              <>
+                <Tools hands={hands} />
+                {inspector}
+              </>
+            )}
+          </DownList>
+        </>
+      ) : (
+        <Plan
+          keys={variant.document.keys ?? {}}
+          view={{ layout, report }}
+          selected={trial && !free ? trial.select : selected}
+          run={marked}
+          through={path?.through ?? []}
+          flags={flags}
+          ghosts={ghosts}
+          places={laying.places}
+          foldedBy={foldedBy}
+          openedBy={openedBy}
+          atLeast={atLeast}
+          hasStrip={hasStrip}
+          onSelect={setSelected}
+          onPlace={laying.byLetter}
+          onZoom={zoom}
+          head={title}
+          tools={tools}
+        />
+      )}
+      {(focus !== null || foldedBy.length > 0) && (
+        <Box fontSize="13px" color="ink2" marginTop="4px">
+          {focus !== null && `Only what belongs to ${nameOf(variant, focus)} is drawn. `}
+          {foldedBy.length > 0 && `${foldedBy.length} folded. `}
+          <Press
+            look="quiet"
+            onClick={() => {
+              setFocus(null);
+              setFoldedBy([]);
+            }}
+          >
+            Draw all
+          </Press>
+        </Box>
+      )}
       <Box
         display="grid"
-        gridTemplateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1.72fr) minmax(0, 1fr)" }}
-        gap="14px 20px"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1.03fr) minmax(0, 1fr)" }}
+        gap="10px 20px"
+        marginTop="6px"
+        alignItems="start"
       >
         <Box minWidth="0">
-          <Box display="flex" flexWrap="wrap" alignItems="center" gap="6px 14px" marginBottom="6px">
-            <SheetTitle page>
-              <Gloss word="course">Course</Gloss>
-            </SheetTitle>
-            <Box flex="1" />
-            <Box display={{ base: "none", md: "flex" }} gap="12px" fontSize="13px" color="ink2">
-              <span>
-                <Hint>I</Hint> insert
-              </span>
-              <span>
-                <Hint>R</Hint> rail
-              </span>
-              <span>
-                <Hint>E</Hint> send
-              </span>
-            </Box>
-            <Press
-              look="quiet"
-              hint="Z"
-              disabled={!variant.undo}
-              onClick={() => void turn("undo")}
-              title={variant.undo ?? undefined}
-            >
-              Undo
-            </Press>
-            <Press
-              look="quiet"
-              disabled={!variant.redo}
-              onClick={() => void turn("redo")}
-              title={variant.redo ?? undefined}
-            >
-              Do again
-            </Press>
-          </Box>
-          {narrow ? (
-            <DownList variant={variant} selected={selected} flags={flags} onSelect={setSelected}>
-              {inspector}
-            </DownList>
+          {laying.wanted ? (
+            <LayList variant={present} laying={laying} />
           ) : (
-            <Plan
-              keys={variant.document.keys ?? {}}
-              view={view}
-              selected={selected}
-              run={marked ? chosen : []}
-              through={through}
-              flags={flags}
-              onSelect={setSelected}
-            />
-          )}
-          {smaller && (
-            <Box fontSize="13px" color="ink2" marginTop="4px">
-              {focus !== null && `Only what belongs to ${nameOf(variant, focus)} is drawn. `}
-              {folded.length > 0 && `${folded.length} folded. `}
-              <Press
-                look="quiet"
-                onClick={() => {
-                  setFocus(null);
-                  setFolded([]);
-                }}
+            <>
+              <Box
+                role="tablist"
+                aria-label="At the course"
+                display="flex"
+                flexWrap="wrap"
+                gap="0 14px"
               >
-                Draw all
-              </Press>
-            </Box>
+                {isPart && !narrow && (
+                  <Tab open={left === "stage"} onClick={() => setPanel("stage")}>
+                    {rail ? "This rail" : nameOf(present, selected)}
+                  </Tab>
+                )}
+                <Tab
+                  open={left === "checks" || (narrow && left === "stage")}
+                  onClick={() => setPanel("checks")}
+                >
+                  Checks {open.length}
+                </Tab>
+                <Tab open={left === "variants"} onClick={() => setPanel("variants")}>
+                  Variants {rig.variants.length}
+                </Tab>
+              </Box>
+              {left === "stage" && !narrow && inspector}
+              {(left === "checks" || (narrow && left === "stage")) && checkList}
+              {left === "variants" && variants}
+              {left === "stage" && !narrow && (
+                <>
+                  <SplitChart variant={present} selected={selected} />
+                  {(node as { kind?: string } | undefined)?.kind === "volume" && (
+                    <Travel variant={present} />
+                  )}
+                </>
+              )}
+            </>
           )}
-          <Tools
-            variant={variant}
-            selected={selected}
-            onEdit={edit}
-            onPick={setPicking}
-            onFold={fold}
-            onFocus={focusHere}
-            chosen={chosen}
-            marked={marked}
-            onMark={setMarked}
-            onCopy={() => copyParts(variant, chosen)}
-            onPaste={(at) => pasteParts(edit, at)}
-          />
-          <Box marginTop="10px">
-            <Checks checks={view.checks} onEdit={edit} onSelect={setSelected} />
-          </Box>
         </Box>
         <Box minWidth="0">
           <Box display="flex" flexWrap="wrap" alignItems="center" gap="4px 12px" marginBottom="2px">
             <SheetTitle
               about={
                 board
-                  ? `at ${nameOf(variant, board.output)}, against ${board.reference.toLowerCase()}`
+                  ? `at ${nameOf(present, board.output)}, against ${board.reference.toLowerCase()}`
                   : undefined
               }
             >
               <Gloss word="arrivals">Arrivals</Gloss>
             </SheetTitle>
-            {view.report.boards.length > 1 && (
+            {report.boards.length > 1 && (
               <Choice
                 aria-label="Source and output"
                 width="auto"
-                value={Math.min(boardAt, view.report.boards.length - 1)}
+                value={Math.min(boardAt, report.boards.length - 1)}
                 onChange={(event) => setBoardAt(Number(event.target.value))}
               >
-                {view.report.boards.map((b, i) => (
+                {report.boards.map((b, i) => (
                   <option key={`${b.output}${b.source}`} value={i}>
-                    {nameOf(variant, b.source)} at {nameOf(variant, b.output)}
+                    {nameOf(present, b.source)} at {nameOf(present, b.output)}
                   </option>
                 ))}
               </Choice>
@@ -294,31 +480,32 @@ function Course({ rig, id }: CourseProps) {
             <>
               <Arrivals
                 board={board}
+                before={earlier}
                 cautions={new Set(flags.map((f) => f.at))}
                 lit={lit || pinned}
                 onLight={setLit}
                 pinned={pinned}
-                onPin={(id) => setPinned(id === pinned ? "" : id)}
+                onPin={(one) => setPinned(one === pinned ? "" : one)}
               />
-              {kept && <PathMarks variant={variant} board={board} arrival={kept} onEdit={edit} />}
+              {kept && <PathMarks variant={present} board={board} arrival={kept} onEdit={edit} />}
               {!board.complete && board.path_count !== null && board.path_count > 64 && (
                 <Box fontSize="13px" color="ink2">
                   {num(board.path_count, 0)} paths in all; the strongest 64 are listed, the sums
                   hold them all.
                 </Box>
               )}
-              <Sum board={board} hz={view.report.hz} />
-              <Loops variant={variant} />
+              <Sum board={board} before={earlier} hz={report.hz} />
+              <Loops variant={present} />
             </>
           ) : (
             <Box color="ink2">Nothing reaches an output yet.</Box>
           )}
-          {view.report.align.length > 0 && (
+          {report.align.length > 0 && free && (
             <Box fontSize="13px" marginTop="4px">
               To arrive together:{" "}
-              {view.report.align
+              {report.align
                 .map(
-                  (a) => `add ${num(a.add_ms, 2)} ms to ${nameOf(variant, a.rail.split(".")[0]!)}`,
+                  (a) => `add ${num(a.add_ms, 2)} ms to ${nameOf(present, a.rail.split(".")[0]!)}`,
                 )
                 .join(", ")}
               .{" "}
@@ -327,9 +514,6 @@ function Course({ rig, id }: CourseProps) {
               </Press>
             </Box>
           )}
-          <Box marginTop="14px">
-            <Variants rig={rig} current={id} onOpen={onOpen} />
-          </Box>
         </Box>
         <Box
           minWidth="0"
@@ -339,30 +523,14 @@ function Course({ rig, id }: CourseProps) {
           paddingTop="4px"
         >
           <Box display="flex" flexWrap="wrap" gap="4px 18px">
-            <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />
-            <Box flex="1" />
-            <Press look="quiet" hint="Space" onClick={listen}>
-              Hear it under Listen
-            </Press>
+            <SheetTabs
+              sheets={SHEETS}
+              chosen={sheet as Sheet}
+              onChoose={(one) => setSheet(one === sheet ? "" : one)}
+            />
           </Box>
           <Box data-sheet>
-            {sheet === "settings" && (
-              <Box
-                display="grid"
-                gridTemplateColumns={{
-                  base: "minmax(0, 1fr)",
-                  md: "minmax(0, 1.6fr) minmax(0, 1fr)",
-                }}
-                gap="20px"
-              >
-                {narrow && selected in (variant.document.nodes ?? {}) ? null : inspector}
-                <Box>
-                  <SplitChart variant={variant} selected={selected} />
-                  <Travel variant={variant} />
-                </Box>
-              </Box>
-            )}
-            {sheet === "controls" && <ControlTable view={view} />}
+            {sheet === "controls" && <ControlTable view={variant.view} />}
             {sheet === "sends" && <SendTable variant={variant} onEdit={edit} />}
             {sheet === "scenes" && <Scenes variant={variant} onEdit={edit} />}
             {sheet === "patch" && <Patch variant={variant} onEdit={edit} />}
@@ -373,16 +541,105 @@ function Course({ rig, id }: CourseProps) {
           </Box>
         </Box>
       </Box>
-      {picking && (
-        <PickKind
-          title={picking.title}
-          kinds={stages}
-          onPick={picking.then}
-          onClose={() => setPicking(null)}
-        />
-      )}
+      <ActionBar
+        variant={present}
+        kinds={known}
+        checks={shown.checks}
+        listed={left === "checks" || (narrow && left === "stage")}
+        selected={selected}
+        onListen={listen}
+        moving={moving}
+        laying={laying}
+        keeping={keeping}
+        onKeeping={setKeeping}
+        onEdit={edit}
+        onChecks={() => setPanel("checks")}
+        pick={setPicking}
+      />
+      {picking && <PickKind picking={picking} onClose={() => setPicking(null)} />}
     </Box>
   );
+}
+
+/** A rail that was split on the way is not a new one: its far part still goes where it went. */
+function isNew(
+  port: string,
+  target: string,
+  variant: Variant,
+  trial: { document: Variant["document"] },
+) {
+  const before = variant.document.rails?.[port];
+  if (!before) {
+    const source = port.slice(0, port.lastIndexOf("."));
+    const made = !(source in (variant.document.nodes ?? {}));
+    const kept = Object.values(variant.document.rails ?? {}).some((r) => r.target === target);
+    const kind = (trial.document.nodes?.[source] as { kind?: string } | undefined)?.kind ?? "";
+    // A split, send or merge that is put on a rail: what goes straight on was there.
+    return !(
+      made &&
+      port.endsWith(".0") &&
+      kept &&
+      ["split", "send", "merge", "bus"].includes(kind)
+    );
+  }
+  return !(target in (trial.document.nodes ?? {})) || target in (variant.document.nodes ?? {});
+}
+
+function Tab({
+  open,
+  onClick,
+  children,
+}: {
+  open: boolean;
+  onClick: () => void;
+  children: React.ReactNode;
+}) {
+  return (
+    <Press
+      look="quiet"
+      role="tab"
+      aria-selected={open}
+      fontSize="13px"
+      minHeight={{ base: "44px", sm: "26px" }}
+      fontWeight={open ? 650 : 400}
+      textDecoration={open ? "underline 2px" : "none"}
+      onClick={onClick}
+    >
+      {children}
+    </Press>
+  );
+}
+
+const firstOutputOf = (variant: Variant) =>
+  variant.view.layout.nodes.find((n) => n.kind === "output")?.id ?? null;
+
+const shownCloseness = () =>
+  (document.querySelector("[data-closeness]")?.getAttribute("data-closeness") ??
+    "wide") as Closeness;
+
+/** After each edit and each dialog the focus is on what is selected, never on the page. */
+function useHeldFocus(turn: string, selected: string, wanted: boolean): void {
+  const first = useRef("");
+  useEffect(() => {
+    if (!wanted) return;
+    // A page that was just opened keeps its focus where the browser puts it.
+    first.current ||= turn;
+    if (first.current === turn) return;
+    const later = requestAnimationFrame(() => {
+      const at = document.activeElement;
+      const lost = !at || at === document.body || !at.isConnected || at.hasAttribute("data-stage");
+      if (!lost || document.querySelector("dialog[open]")) return;
+      const mark =
+        document.querySelector<HTMLElement>(
+          `[data-stage="${CSS.escape(selected)}"], [data-node="${CSS.escape(selected)}"]`,
+        ) ??
+        document.querySelector<HTMLElement>(
+          "[data-stage][tabindex='0'], [data-node][tabindex='0']",
+        );
+      mark?.focus({ preventScroll: true });
+    });
+    return () => cancelAnimationFrame(later);
+  }, [turn, selected, wanted]);
 }
 
 function alignAction(variant: Variant): RigAction {

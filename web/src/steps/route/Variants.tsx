@@ -1,9 +1,10 @@
-/** Stored alternatives of a rig: one key each, what differs in words, promote, copy, delete. */
+/** Stored alternatives of a rig: each drawn small with what differs marked, promote, copy, delete. */
 import { Box } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { api, ask, type RigSummary, sentenceOf } from "../../api/client";
-import { announce, Hint, Press, SheetTitle } from "../../ui/controls";
+import { announce, Hint, Press } from "../../ui/controls";
+import { MiniCourse } from "./MiniCourse";
 
 interface Props {
   rig: RigSummary;
@@ -15,11 +16,17 @@ export function Variants({ rig, current, onOpen }: Props) {
   const client = useQueryClient();
   const again = () => client.invalidateQueries({ queryKey: ["rigs"] });
   const onError = (fault: unknown) => announce(sentenceOf(fault), { kind: "fault" });
+  const path = { params: { path: { rig_id: rig.id } } };
+  const small = useQuery({
+    queryKey: ["minis", rig.id, rig.variants.map((v) => [v.id, v.revision])],
+    queryFn: () => ask(api.GET("/api/v1/rigs/{rig_id}/minis", path)),
+    placeholderData: keepPreviousData,
+  });
   const add = useMutation({
     mutationFn: () =>
       ask(
         api.POST("/api/v1/rigs/{rig_id}/variants", {
-          params: { path: { rig_id: rig.id } },
+          ...path,
           body: { copy_of: current, name: "" },
         }),
       ),
@@ -49,53 +56,75 @@ export function Variants({ rig, current, onOpen }: Props) {
   });
   return (
     <Box as="section" aria-label="Variants">
-      <SheetTitle about="what differs from A">Variants</SheetTitle>
-      <Box as="ol" marginTop="4px" borderTop="1px solid" borderColor="rule">
+      <Box as="p" fontSize="13px" color="ink2">
+        What differs from A is marked. Digits open them.
+      </Box>
+      <Box as="ol" marginTop="2px" borderTop="1.5px solid" borderColor="ink">
         {rig.variants.map((variant, i) => {
           const here = variant.id === current;
+          const mini = small.data?.[i];
+          const gone = mini?.missing ?? [];
           return (
             <Box
               key={variant.id}
               as="li"
               display="grid"
-              gridTemplateColumns={{ base: "minmax(0, 1fr) auto", sm: "28px minmax(0, 1fr) auto" }}
-              gap="10px"
+              gridTemplateColumns={{
+                base: "minmax(0, 1fr) auto",
+                sm: "24px minmax(130px, 210px) minmax(0, 1fr) auto",
+              }}
+              gap="4px 10px"
               alignItems="center"
-              padding="6px 8px"
+              padding="5px 8px"
               borderBottom="1px solid"
               borderColor="rule"
               background={here ? "well" : "transparent"}
               boxShadow={here ? "inset 3px 0 0 var(--chakra-colors-ink)" : undefined}
             >
               <Hint>{i + 1}</Hint>
+              <Box display={{ base: "none", sm: "block" }} minWidth="0">
+                {mini?.layout && (
+                  <MiniCourse layout={mini.layout} marked={i ? mini.differing : []} low />
+                )}
+              </Box>
               <Box minWidth="0">
                 <Press
                   look="quiet"
+                  minHeight={{ base: "44px", sm: "24px" }}
                   aria-current={here ? "true" : undefined}
                   onClick={() => onOpen(variant.id)}
                 >
                   {variant.letter} {variant.name || "unnamed"}
                 </Press>
-                <Box color="ink2" fontSize="13px" overflow="hidden" textOverflow="ellipsis">
+                <Box
+                  color={variant.differs.length ? "diff" : "ink2"}
+                  fontSize="13px"
+                  lineHeight="17px"
+                >
                   {variant.differs.length
-                    ? variant.differs.slice(0, 3).join("; ") +
-                      (variant.differs.length > 3 ? `; ${variant.differs.length - 3} more` : "")
+                    ? variant.differs.slice(0, 2).join("; ") +
+                      (variant.differs.length > 2 ? `; ${variant.differs.length - 2} more` : "")
                     : here
                       ? "on the course now"
                       : i
                         ? "the same as A"
-                        : ""}
+                        : gone.join(", ")}
                 </Box>
               </Box>
-              <Box display="flex" gap="4px">
+              <Box display="flex" flexDirection="column" alignItems="flex-end">
                 {i > 0 && (
-                  <Press look="quiet" onClick={() => promote.mutate(variant.id)}>
+                  <Press
+                    look="quiet"
+                    minHeight={{ base: "40px", sm: "24px" }}
+                    onClick={() => promote.mutate(variant.id)}
+                  >
                     Make it A
                   </Press>
                 )}
                 {!here && (
                   <Press
                     look="quiet"
+                    minHeight={{ base: "40px", sm: "24px" }}
                     named={`variant ${variant.letter}`}
                     onClick={() => remove.mutate(variant.id)}
                   >

@@ -9,7 +9,7 @@ ROOT = Path(__file__).resolve().parent.parent
 TARGET = ROOT / "web" / "src" / "api" / "schema.gen.ts"
 
 
-RIG_SCHEMA = ROOT / "docs" / "formats" / "rig-3.schema.json"
+RIG_SCHEMA = ROOT / "docs" / "formats" / "rig-4.schema.json"
 _RIG = (
     "import json; from core.routing import Rig; "
     "print(json.dumps(Rig.model_json_schema(), indent=1, ensure_ascii=False))"

@@ -1,11 +1,19 @@
 /** Where things are inserted, and what is meant by a mark and a selection. */
 import { expect, test } from "vitest";
 
-import type { Variant } from "../src/api/client";
+import type { Kind, Variant } from "../src/api/client";
 import keys from "../src/ui/keys.json";
 import { beside as toolBeside } from "../src/ui/ToolFrame";
 import { delayOf } from "../src/rigs/times";
-import { meant, railOf } from "../src/steps/route/graph";
+import {
+  busesOf,
+  endsOf,
+  insertable,
+  meant,
+  railOf,
+  shifted,
+  startsOf,
+} from "../src/steps/route/graph";
 import { downRows } from "../src/steps/route/rows";
 
 const rig = (kinds: Record<string, string>, rails: Record<string, string>) =>
@@ -14,6 +22,7 @@ const rig = (kinds: Record<string, string>, rails: Record<string, string>) =>
       nodes: Object.fromEntries(Object.entries(kinds).map(([id, kind]) => [id, { id, kind }])),
       rails: Object.fromEntries(Object.entries(rails).map(([port, target]) => [port, { target }])),
     },
+    view: { layout: { reading: Object.keys(kinds) } },
   }) as unknown as Variant;
 
 const RIG = rig(
@@ -47,24 +56,25 @@ test("a thing is put behind what is selected, or before it", () => {
 });
 
 test("a way means its stages up to where it joins", () => {
-  expect(meant(RIG, null, "s.1")).toEqual(["echo", "hall"]);
-  expect(meant(RIG, null, "m.0")).toEqual([]);
+  expect(meant(RIG, [], "s.1")).toEqual(["echo", "hall"]);
+  expect(meant(RIG, [], "m.0")).toEqual([]);
 });
 
 test("between a mark and a selection lies what leads from one to the other, either way round", () => {
   const between = ["echo", "hall", "m"];
-  expect(meant(RIG, "echo", "m").sort()).toEqual(between);
-  expect(meant(RIG, "m", "echo").sort()).toEqual(between);
-  // Side by side: nothing leads from one to the other, so only the selected one is meant.
-  expect(meant(RIG, "eq", "hall")).toEqual(["hall"]);
-  expect(meant(RIG, "gone", "hall")).toEqual(["hall"]);
-  expect(meant(RIG, "echo", "gone")).toEqual([]);
+  expect(meant(RIG, ["echo"], "m").sort()).toEqual(between);
+  expect(meant(RIG, ["m"], "echo").sort()).toEqual(between);
+  // Side by side, nothing leads from one to the other: both are meant, and nothing between.
+  expect(meant(RIG, ["eq"], "hall").sort()).toEqual(["eq", "hall"]);
+  expect(meant(RIG, ["gone"], "hall")).toEqual(["hall"]);
+  expect(meant(RIG, ["echo"], "gone")).toEqual(["echo"]);
+  expect(meant(RIG, [], "gone")).toEqual([]);
 });
 
 test("a loop ends the search, and is no endless way", () => {
   const loop = rig({ a: "delay", b: "filter" }, { "a.0": "b", "b.0": "a" });
-  expect(meant(loop, "a", "b").sort()).toEqual(["a", "b"]);
-  expect(meant(loop, null, "a.0")).toEqual(["b", "a"]);
+  expect(meant(loop, ["a"], "b").sort()).toEqual(["a", "b"]);
+  expect(meant(loop, [], "a.0")).toEqual(["b", "a"]);
 });
 
 test("the tool before and after, round the ends", () => {
@@ -144,4 +154,46 @@ test("a delay that a stage's time means, by its name or its value", () => {
   expect(delayOf("@slap", written, delays)).toEqual({ at: 1, linked: true });
   expect(delayOf(" 118 ms ", written, delays)).toEqual({ at: 1, linked: false });
   expect(delayOf("1/4", written, delays)).toBeNull();
+});
+
+test("a run has one way in and one out; what is no run has none", () => {
+  expect(endsOf(RIG, ["echo", "hall"])).toEqual({ start: "s.1", end: "hall.0" });
+  expect(endsOf(RIG, ["eq"])).toEqual({ start: "s.0", end: "eq.0" });
+  expect(endsOf(RIG, ["m"])).toBeNull();
+  expect(endsOf(RIG, ["in"])).toBeNull();
+  expect(endsOf(RIG, [])).toBeNull();
+});
+
+test("several that are marked start together, in the order of the course", () => {
+  expect(startsOf(RIG, [], "eq")).toEqual(["eq.0"]);
+  expect(startsOf(RIG, ["hall", "eq"], "in")).toEqual(["in.0", "eq.0", "hall.0"]);
+  expect(startsOf(RIG, [], "out")).toEqual([]);
+  expect(startsOf(RIG, ["out"], "")).toEqual([]);
+});
+
+test("where a rail leaves is moved along it, as far as there is one", () => {
+  expect(shifted(RIG, "hall.0", -1)).toBe("echo.0");
+  expect(shifted(RIG, "s.1", 1)).toBe("echo.0");
+  expect(shifted(RIG, "in.0", -1)).toBeNull();
+  expect(shifted(RIG, "m.0", 1)).toBeNull();
+});
+
+test("a bus is offered to what does not come out of it", () => {
+  const desk = rig(
+    { v: "source", x: "send", b: "bus", r: "reverb", out: "output" },
+    { "v.0": "x", "x.0": "out", "x.1": "b", "b.0": "r", "r.0": "out" },
+  );
+  expect(busesOf(desk, ["v.0"])).toEqual(["b"]);
+  expect(busesOf(desk, ["r.0"])).toEqual([]);
+});
+
+test("everything but a source can be put on a rail, stages before joins", () => {
+  const kinds = [
+    { kind: "source", stage: false },
+    { kind: "merge", stage: false },
+    { kind: "delay", stage: true },
+    { kind: "strip", stage: false },
+    { kind: "output", stage: false },
+  ] as unknown as Kind[];
+  expect(insertable(kinds).map((k) => k.kind)).toEqual(["delay", "merge", "output"]);
 });

@@ -65,7 +65,7 @@ class InFrames(unittest.TestCase):
         for settings, gain in (("bypassed", 1.0), ("inverted", -0.5), ("", 0.5)):
             text = (
                 "g: source > f: frame > o: output\n"
-                f"slot f A > x: level (level -6.0206 dB{', ' if settings else ''}{settings})"
+                f"siding f 1 > x: level (level -6.0206 dB{', ' if settings else ''}{settings})"
             )
             out = heard(text, NOISE[:1], tail_s=0)
             np.testing.assert_allclose(out[0], gain * NOISE[0], atol=1e-6, err_msg=settings)

@@ -274,21 +274,23 @@ def unit_twice(e: Evaluation) -> Iterator[Found]:
 
 
 @rule(
-    "frame-slots", "every processor of a frame runs", "note",
-    "A processor whose letter is missing from the order stands in the frame and is not heard.",
+    "stands-by", "every siding is called at", "note",
+    "What stands at a siding that the line passes by is set, and not heard.",
 )  # fmt: skip
-def frame_slots(e: Evaluation) -> Iterator[Found]:
+def stands_by(e: Evaluation) -> Iterator[Found]:
     for node in sounding(e.rig, k.Frame):
-        idle = [s.label for s in node.slots if node.order and s.label not in node.order]
-        if idle:
+        idle = [s for s in node.sidings if s.place not in node.calls]
+        # Lines that were kept for comparing leave something out on purpose.
+        if idle and not node.lines:
+            names = ", ".join(s.stage.shown for s in idle)
             yield Found(
                 node.id,
-                f"{node.shown}: {', '.join(idle)} not in the order {node.order}.",
+                f"{node.shown}: the line passes {names} by.",
                 len(idle),
-                "slots",
+                "sidings",
                 (
-                    "Add it at the end",
-                    Set(node=node.id, values={"order": node.order + "".join(idle)}),
+                    "Call there last",
+                    Set(node=node.id, values={"calls": [*node.calls, *(s.place for s in idle)]}),
                 ),
             )
 

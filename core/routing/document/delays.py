@@ -27,7 +27,7 @@ def impulses_used(rig: Rig) -> frozenset[str]:
     frames.
     """
     stages = [*rig.nodes.values()]
-    stages += [slot.stage for node in rig.of_type((k.Frame,)) for slot in node.slots]
+    stages += [one.stage for node in rig.of_type((k.Frame,)) for one in node.sidings]
     return frozenset(s.impulse for s in stages if isinstance(s, k.Convolution) and s.impulse)
 
 
@@ -39,5 +39,5 @@ def _times(node: k.Node) -> Iterator[str]:
     for field in _time_fields(node):
         yield str(getattr(node, field))
     if isinstance(node, k.Frame):
-        for slot in node.slots:
-            yield from _times(slot.stage)
+        for one in node.sidings:
+            yield from _times(one.stage)

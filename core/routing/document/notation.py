@@ -9,7 +9,7 @@
 
 A part is described where it is first named: `id: kind "name" (settings)`, or `delay1 (settings)`
 where the id is a kind with a number. A bare kind makes a new part. Square brackets hold the strip
-of a merge's input. Lines that start with key, scene, slot, beside, board and keep say the rest.
+of a merge's input. Lines that start with key, scene, siding, line, beside, board and keep say the rest.
 """
 
 import difflib
@@ -21,7 +21,7 @@ from pydantic import BaseModel, ValidationError
 
 from core.errors import QuantityError
 from core.routing.document.fields import Parameter, parameters_of
-from core.routing.document.kinds import KINDS, ParallelSection, Slot, kind_of
+from core.routing.document.kinds import KINDS, Frame, KeptLine, Siding, kind_of
 from core.routing.document.rig import (
     MOST_NODES,
     Board,
@@ -33,6 +33,7 @@ from core.routing.document.rig import (
     Scene,
     Strip,
 )
+from core.routing.document.sidings import Written, with_lines
 from core.routing.document.writing import NUMBERED, format_rig
 from core.units import parse_number
 
@@ -52,7 +53,7 @@ _NUMBERED_FIRST = re.compile(r"(?<!\w)([a-z_]++\d++)\s*+[(\"]")
 _NUMBERED_WORD = re.compile(r"(?<!\w)([a-z_]++\d++)(?!\w)")
 _LINE_END = re.compile(r"\r\n|\r|\n")
 _ESCAPED = {"n": "\n", "r": "\r"}
-_FURTHER = re.compile(r"^\s*(?:key|scene|slot|beside|keep)\s+[^:>\s]")
+_FURTHER = re.compile(r"^\s*(?:key|scene|siding|line|slot|beside|keep)\s+[^:>\s]")
 
 
 class NotationError(RigError):
@@ -78,6 +79,9 @@ def _by_unit(same: list[Parameter], piece: str) -> Parameter:
     return next((p for p in same if p.unit and piece.endswith(f" {p.unit.lower()}")), same[-1])
 
 
+_OF_A_FRAME = ("line", "order", "half", "slots")
+
+
 class _Reader:
     def __init__(self, text: str, previous: Rig | None) -> None:
         self.lines = _LINE_END.split(text)
@@ -97,8 +101,7 @@ class _Reader:
         self.keys: dict[str, Key] = {}
         self.scenes: list[Scene] = []
         self.intended: list[Intended] = []
-        self.slots: dict[str, list[Slot]] = {}
-        self.sections: dict[str, list[ParallelSection]] = {}
+        self.frames: dict[str, Written] = {}
         self.board = Board()
         self.at = 0
         self.spare: dict[str, list[str]] = {}
@@ -149,10 +152,10 @@ class _Reader:
         return self._finish()
 
     def _finish(self) -> Rig:
-        for name, slots in self.slots.items():
-            self.nodes[name]["slots"] = slots
-        for name, sections in self.sections.items():
-            self.nodes[name]["sections"] = sections
+        for name, node in self.nodes.items():
+            if node["kind"] == "frame":
+                node |= self._frame(name).fields(name, node)
+        self.scenes = [with_lines(scene, self.frames) for scene in self.scenes]
         self._order_fades()
         try:
             return Rig(
@@ -258,6 +261,11 @@ class _Reader:
             values |= self._values(
                 KINDS[self.nodes[name]["kind"] if kind is None else kind], inside
             )
+            if (self.nodes[name]["kind"] if kind is None else kind) == "frame":
+                frame = self._frame(name)
+                frame.order = values.pop("order", frame.order)
+                frame.half = values.pop("half", frame.half)
+                frame.calls = values.pop("calls", frame.calls)
         strip = Strip()
         if rest.startswith("["):
             inside, rest = _bracket(rest, "[", "]", self)
@@ -340,6 +348,9 @@ class _Reader:
         found: dict[str, Any] = {}
         for piece in _split(text, ","):
             low = piece.lower()
+            if model is Frame and low.split(" ")[0] in _OF_A_FRAME:
+                found |= self._of_a_frame(low.split(" ")[0], piece)
+                continue
             negated = low.startswith("not ")
             low = _FLAG_ALIASES.get(low, low.removeprefix("not "))
             label = max((n for n in fields if _begins(low, n)), key=len, default=None)
@@ -445,28 +456,79 @@ class _Reader:
             )
         )
 
-    def _slot(self, rest: str) -> None:
-        head, _, item = rest.partition(">")
-        words = head.split()
-        if len(words) != 2 or not item:
-            raise self.fail("a slot reads: slot frame1 A > compressor1 (ratio 3).")
-        frame = self._named(words[0])
+    # Sidings -------------------------------------------------------------------------------
+    def _frame(self, name: str) -> Written:
+        return self.frames.setdefault(name, Written())
+
+    def _of_a_frame(self, word: str, piece: str) -> dict[str, Any]:
+        """What is said of a frame's line among its settings; 'order' and 'half' are old words for it."""
+        rest = piece[len(word) :].strip().strip('"')
+        if word == "line":
+            return {"calls": list(self._calls(rest))}
+        if word == "slots":
+            return {"places": int(self._plain(rest))}
+        if word == "half":
+            if rest not in ("whole", "first", "second"):
+                raise self.fail(f"half is one of whole, first, second, not “{rest}”.", rest)
+            return {"half": rest}
+        if not re.fullmatch(r"[A-Za-z]{0,16}", rest):
+            raise self.fail(f"“{rest}” is no order of letters.", rest)
+        return {"order": rest.upper()}
+
+    def _calls(self, text: str) -> tuple[int, ...]:
+        words = text.replace(",", " ").split()
+        if words == ["none"]:
+            return ()
+        if not words or not all(w.isdigit() for w in words):
+            raise self.fail(f"“{text[:30]}” is no line: name sidings by their numbers.", text[:30])
+        return tuple(int(w) for w in words)
+
+    def _standing(self, frame: str, item: str) -> Any:
+        """What stands somewhere in a frame, as it is described."""
         inner = _Reader("", None)
         inner.lines, inner.at = self.lines, self.at
         name, _, _ = inner._item(item.strip())
-        stage = inner.nodes[name]
-        slot = self._model(Slot, {"label": words[1], "stage": stage})
-        self.slots.setdefault(frame, []).append(slot)
+        return inner.nodes[name]
+
+    def _siding(self, rest: str) -> None:
+        head, _, item = rest.partition(">")
+        words = head.split()
+        if len(words) != 2 or not words[1].isdigit() or not item:
+            raise self.fail("a siding reads: siding frame1 2 > compressor1 (ratio 3).")
+        frame = self._named(words[0])
+        self._model(Siding, {"place": int(words[1]), "stage": self._standing(frame, item)})
+        self._frame(frame).sidings[int(words[1])] = self._standing(frame, item)
+
+    def _slot(self, rest: str) -> None:
+        """As it was written when processors stood under letters."""
+        head, _, item = rest.partition(">")
+        words = head.split()
+        if len(words) != 2 or not re.fullmatch(r"[A-Z]", words[1]) or not item:
+            raise self.fail("a siding reads: siding frame1 2 > compressor1 (ratio 3).")
+        frame = self._named(words[0])
+        self._frame(frame).letters[words[1]] = self._standing(frame, item)
+
+    def _line(self, rest: str) -> None:
+        match = re.match(r'(\S+?)\s*("(?:[^"\\]|\\.)*")?\s*:\s*(.+)$', rest)
+        if match is None:
+            raise self.fail(
+                'a line reads: line frame1: 2 1 3, or line frame1 "Drive first": 2 1 3.'
+            )
+        frame = self._frame(self._named(match[1]))
+        calls = self._calls(match[3].strip())
+        if match[2] is None:
+            frame.calls = calls
+            return
+        name, _ = self._string(match[2])
+        frame.lines.append(self._model(KeptLine, {"name": name or "", "calls": calls}))
 
     def _beside(self, rest: str) -> None:
-        match = re.match(r"(\S+)\s+(processor|position)\s+(\w+)\s*\(([^)]*)\)$", rest)
+        match = re.match(r"(\S+)\s+(stop|turn|processor|position)\s+(\w+)\s*\(([^)]*)\)$", rest)
         if match is None:
-            raise self.fail("it reads: beside frame1 processor A (mix 50 %, level 0 dB).")
+            raise self.fail("it reads: beside frame1 stop 1 (mix 50 %, level 0 dB).")
         pairs = {k: self._plain(v) for k, v in self._pairs(match[4], ("mix", "level"))}
-        section = {"follows": match[2], "at": match[3]}
         more = {"mix_percent": pairs.get("mix", 50.0), "level_db": pairs.get("level", 0.0)}
-        frame = self._named(match[1])
-        self.sections.setdefault(frame, []).append(self._model(ParallelSection, section | more))
+        self._frame(self._named(match[1])).beside.append((match[2], match[3], more))
 
     def _keep(self, rest: str) -> None:
         check, rest = self._one_word(rest)

@@ -15,7 +15,7 @@ from core.errors import FonodromeError
 from core.routing.document.fields import db, flag, percent, quantity
 from core.routing.document.kinds import ID, AnyNode, Node, kind_of
 
-VERSION = 3
+VERSION = 4
 PORT = r"^[a-z][a-z0-9_]{0,39}\.\d{1,2}$"
 MOST_NODES = 600
 
@@ -88,7 +88,7 @@ class Board(Edge):
 class Rig(Edge):
     """A routing. `rails` maps an output port ('send1.1') to where it goes."""
 
-    version: Literal[3] = 3
+    version: Literal[4] = 4
     title: str = Field("Rig", min_length=1, max_length=80)
     nodes: dict[str, AnyNode] = Field(default_factory=dict, max_length=MOST_NODES)
     rails: dict[str, Rail] = Field(default_factory=dict)

@@ -5,6 +5,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from core.routing.document.rig import VERSION, Rig, RigError
+from core.routing.document.sidings import OLD_FIELDS, framed
 
 
 def upgrade(data: dict[str, Any]) -> dict[str, Any]:
@@ -12,7 +13,7 @@ def upgrade(data: dict[str, Any]) -> dict[str, Any]:
 
     Version 0 wrote rails as a list of {from, port, to}; version 1 had the expected crest at its
     outputs, where it says nothing of what each source brings; version 2 had other names for two
-    fields of a ducker. Raises RigError for a version that
+    fields of a ducker; version 3 had an insert frame's processors under letters. Raises RigError for a version that
     this program does not know.
     """
     version = data.get("version", 0)
@@ -33,6 +34,8 @@ def upgrade(data: dict[str, Any]) -> dict[str, Any]:
         data, version = _crest_to_sources(data), 2
     if version == 2:
         data, version = {**data, **_ducker_words(data), "version": 3}, 3
+    if version == 3:
+        data, version = {**data, **_sidings(data), "version": 4}, 4
     if version != VERSION:
         raise RigError(
             f"This rig was written by version {version}; this Fonodrome reads up to {VERSION}. "
@@ -74,6 +77,29 @@ def renamed(data: Any, words: dict[str, str] = DUCKER_WORDS) -> Any:
 def _ducker_words(data: dict[str, Any]) -> dict[str, Any]:
     """Stages, also those in a frame, and what scenes set of them."""
     return {part: renamed(data[part]) for part in ("nodes", "scenes") if part in data}
+
+
+def _sidings(data: dict[str, Any]) -> dict[str, Any]:
+    old = {n: v for n, v in data.get("nodes", {}).items() if v.get("kind") == "frame"}
+    nodes = {n: framed(v) if n in old else v for n, v in data.get("nodes", {}).items()}
+    scenes = [
+        {
+            **scene,
+            "values": {
+                name: _line_of_scene(old[name], values) if name in old else values
+                for name, values in scene.get("values", {}).items()
+            },
+        }
+        for scene in data.get("scenes", ())
+    ]
+    return {"nodes": nodes, "scenes": scenes}
+
+
+def _line_of_scene(node: dict[str, Any], values: dict[str, Any]) -> dict[str, Any]:
+    kept = {k: v for k, v in values.items() if k not in OLD_FIELDS}
+    if "order" in values or "half" in values:
+        kept["calls"] = framed({**node, **values})["calls"]
+    return kept
 
 
 def checked_rig(values: dict[str, Any]) -> Rig:

@@ -1,7 +1,7 @@
 """Write a rig in the notation that `core.routing.document.notation` reads."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import numpy as np
@@ -147,12 +147,16 @@ def _further(rig: Rig) -> Iterator[str]:
     for name in sorted(rig.nodes):
         node = rig.nodes[name]
         if isinstance(node, Frame):
-            for slot in node.slots:
-                yield f"slot {name} {slot.label} > {_described(slot.stage, _slot_id(slot.stage))}"
-            for section in node.sections:
+            for one in node.sidings:
+                yield f"siding {name} {one.place} > {_described(one.stage, one.stage.id)}"
+            if node.sidings:
+                yield f"line {name}: {_calls(node.calls)}"
+            for line in node.lines:
+                yield f'line {name} "{_quoted(line.name)}": {_calls(line.calls)}'
+            for path in node.beside:
                 yield (
-                    f"beside {name} {section.follows} {section.at} (mix "
-                    f"{_number(section.mix_percent)} %, level {_number(section.level_db)} dB)"
+                    f"beside {name} {path.of} {path.at} (mix "
+                    f"{_number(path.mix_percent)} %, level {_number(path.level_db)} dB)"
                 )
     for keyed in sorted(rig.keys):
         key = rig.keys[keyed]
@@ -163,7 +167,11 @@ def _further(rig: Rig) -> Iterator[str]:
         for name, values in scene.values.items():
             fields = {p.field: p for p in parameters_of(type(rig.nodes[name]))}
             told = ", ".join(
-                f"not {fields[f].label}" if v is False else _value(fields[f], v)
+                f"line {_calls(v)}"
+                if f == "calls"
+                else f"not {fields[f].label}"
+                if v is False
+                else _value(fields[f], v)
                 for f, v in values.items()
             )
             said.append(f"{name} ({told})")
@@ -174,8 +182,8 @@ def _further(rig: Rig) -> Iterator[str]:
         yield f"keep {_word(mark.check)}{at}{reason}"
 
 
-def _slot_id(stage: Node) -> str:
-    return stage.id
+def _calls(calls: Iterable[int]) -> str:
+    return " ".join(str(place) for place in calls) or "none"
 
 
 def _reading_order(rig: Rig) -> list[str]:

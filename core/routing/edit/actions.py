@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing.document.kinds import ID, ParallelSection, Role
+from core.routing.document.kinds import ID, Beside, Role
 from core.routing.document.rig import PORT, Board, Scene, Strip
 
 Values = dict[str, Any]
@@ -159,16 +159,21 @@ class SetKey(Edge):
 
 
 class Arrange(Edge):
-    """Frame: the letters in their order, and what stands in a slot."""
+    """Sidings: what stands at a place, how it is set, which the line calls at, what is kept."""
 
     do: Literal["arrange"] = "arrange"
     frame: NodeId
-    order: str | None = Field(None, pattern=r"^[A-Za-z]{0,16}$")
-    slot: str | None = Field(None, pattern=r"^[A-Z]$")
-    kind: str | None = None
-    values: Values = Field(default_factory=dict)
-    half: Literal["whole", "first", "second"] | None = None
-    sections: tuple[ParallelSection, ...] | None = Field(None, max_length=2)
+    place: int | None = Field(None, ge=1, le=16, description="The siding that is meant")
+    kind: str | None = Field(None, description="What is put there")
+    clear: bool = Field(False, description="Take away what stands there")
+    values: Values = Field(default_factory=dict, description="Settings of what stands there")
+    calls: tuple[int, ...] | None = Field(None, max_length=16)
+    beside: tuple[Beside, ...] | None = Field(None, max_length=2)
+    keep: str | None = Field(
+        None, min_length=1, max_length=40, description="Keep the line by a name"
+    )
+    drop: str | None = Field(None, max_length=40, description="Forget a line that was kept")
+    take: str | None = Field(None, max_length=40, description="Put a line that was kept in force")
 
 
 class SetRig(Edge):

@@ -12,7 +12,7 @@ from pydantic import Field
 from core.edge import Edge
 from core.routing.document.fields import parameters_of
 from core.routing.document.kinds import KINDS, Frame, Node, kind_of
-from core.routing.document.rig import Key, Rig, RigError, Scene, Strip
+from core.routing.document.rig import VERSION, Key, Rig, RigError, Scene, Strip
 from core.routing.document.versions import load_rig
 
 Flat = dict[str, Any]
@@ -54,8 +54,12 @@ def flatten(rig: Rig) -> Flat:
         for field, value in node.model_dump(mode="json", exclude_defaults=True).items():
             if field not in ("id", "kind"):
                 flat[f"node/{name}/{field}"] = value
-        if isinstance(node, Frame) and node.slots:
-            flat[f"node/{name}/slots"] = [slot.model_dump(mode="json") for slot in node.slots]
+        if isinstance(node, Frame):
+            # Whole, with what is at rest too: what stands at a siding needs its kind.
+            for field in ("sidings", "lines", "beside"):
+                if getattr(node, field):
+                    held = getattr(node, field)
+                    flat[f"node/{name}/{field}"] = [one.model_dump(mode="json") for one in held]
     for port, rail in rig.rails.items():
         flat[f"rail/{port}"] = rail.target
         for field, value in rail.strip.model_dump(mode="json", exclude_defaults=True).items():
@@ -102,7 +106,7 @@ def unflatten(flat: Flat) -> Rig:
         raise RigError(f"“{gone[0]}” is not in this rig any more.", part=gone[0])
     return load_rig(
         {
-            "version": 1, "title": flat.get("title", "Rig"), "nodes": nodes, "rails": rails,
+            "version": VERSION, "title": flat.get("title", "Rig"), "nodes": nodes, "rails": rails,
             "keys": keys, "scenes": flat.get("scenes", []), "intended": flat.get("intended", []),
             "board": board,
         }

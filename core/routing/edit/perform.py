@@ -2,8 +2,10 @@
 
 from typing import Any
 
+from pydantic import ValidationError
+
 from core.edge import Edge
-from core.routing.document.kinds import KINDS, Frame, Slot, kind_of
+from core.routing.document.kinds import KINDS, MOST_LINES, Frame, Siding, kind_of
 from core.routing.document.notation import parse_rig
 from core.routing.document.rig import Intended, Key, Rig, RigError, Strip
 from core.routing.edit.actions import (
@@ -277,34 +279,77 @@ def _key(draft: Draft, action: SetKey) -> tuple[str, str]:
 def _arrange(draft: Draft, action: Arrange) -> tuple[str, str]:
     frame = draft.node(action.frame)
     if not isinstance(frame, Frame):
-        raise RigError(f"{frame.shown} is no insert frame.", part=frame.id)
+        raise RigError(f"{frame.shown} has no sidings.", part=frame.id)
     values: dict[str, Any] = {}
-    if action.slot is not None:
-        slots = [s.model_dump() for s in frame.slots if s.label != action.slot]
-        if action.kind is not None:
-            stage = {"kind": action.kind, "id": f"{action.kind}1", **action.values}
-            slots.append(Slot.model_validate({"label": action.slot, "stage": stage}).model_dump())
-        if len(slots) > frame.size:
-            raise RigError(f"{frame.shown} has {frame.size} slots.")
-        values["slots"] = sorted(slots, key=lambda s: s["label"])
-        order = "".join(c for c in frame.order if c != action.slot)
-        values["order"] = order + (action.slot if action.kind is not None else "")
-    if action.order is not None:
-        letters = action.order.upper()
-        have = {s["label"] for s in values.get("slots", [x.model_dump() for x in frame.slots])}
-        twice = next((c for c in letters if letters.count(c) > 1), None)
-        if twice:
-            raise RigError(f"Slot {twice} is named twice: a processor runs once.", part=twice)
-        empty = next((c for c in letters if c not in have), None)
-        if empty:
-            raise RigError(f"Slot {empty} is empty.", part=empty)
-        values["order"] = letters
-    if action.half is not None:
-        values["half"] = action.half
-    if action.sections is not None:
-        values["sections"] = [s.model_dump() for s in action.sections]
+    said = f"{frame.shown} arranged"
+    if action.place is not None:
+        said = _stand(frame, action, values)
+    if action.take is not None:
+        line = next((x for x in frame.lines if x.name == action.take), None)
+        if line is None:
+            raise RigError(f"No line is kept as “{action.take}”.", part=frame.id)
+        values["calls"], said = line.calls, f"“{line.name}” is in force"
+    if action.calls is not None:
+        values["calls"], said = action.calls, f"{frame.shown}: the line calls otherwise"
+    if action.beside is not None:
+        values["beside"] = [one.model_dump() for one in action.beside]
+        said = f"{frame.shown}: a path beside is {'laid' if action.beside else 'taken out'}"
+    if action.keep is not None:
+        others = [x.model_dump() for x in frame.lines if x.name != action.keep]
+        if len(others) >= MOST_LINES:
+            raise RigError(f"{frame.shown} keeps up to {MOST_LINES} lines. Forget one first.")
+        calls = values.get("calls", frame.calls)
+        values["lines"] = [*others, {"name": action.keep, "calls": calls}]
+        said = f"The line is kept as “{action.keep}”"
+    if action.drop is not None:
+        values["lines"] = [x.model_dump() for x in frame.lines if x.name != action.drop]
+        said = f"“{action.drop}” is forgotten"
     draft.set(frame.id, values)
-    return frame.id, f"{frame.shown} arranged"
+    return frame.id, said
+
+
+def _stand(frame: Frame, action: Arrange, values: dict[str, Any]) -> str:
+    """Put something at a siding, take it away, or set it; the line and the kept ones follow."""
+    place = action.place
+    assert place is not None
+    there = frame.standing(place)
+    sidings = [s.model_dump() for s in frame.sidings if s.place != place]
+    if action.clear:
+        if there is None:
+            raise RigError(f"Nothing stands at siding {place}.", part=frame.id)
+        values["calls"] = tuple(p for p in frame.calls if p != place)
+        values["lines"] = [
+            {**x.model_dump(), "calls": tuple(p for p in x.calls if p != place)}
+            for x in frame.lines
+        ]
+        values["beside"] = [b.model_dump() for b in frame.beside if b.of == "turn" or b.at != place]
+        said = f"{there.shown} taken from {frame.shown}"
+    else:
+        if action.kind is not None:
+            stage: dict[str, Any] = {"kind": action.kind, "id": f"{action.kind}1", **action.values}
+            if there is None:
+                values["calls"] = (*frame.calls, place)
+        elif there is None:
+            raise RigError(f"Nothing stands at siding {place}.", part=frame.id)
+        else:
+            unknown = [f for f in action.values if f not in type(there).model_fields]
+            if unknown:
+                raise RigError(f"{there.shown} has no “{unknown[0]}”.", part=unknown[0])
+            stage = there.model_dump() | action.values
+        try:
+            made = Siding.model_validate({"place": place, "stage": stage})
+        except ValidationError as error:
+            first = error.errors()[0]
+            message = str(first["msg"]).removeprefix("Value error, ")
+            field = str(first["loc"][-1]).replace("_", " ")
+            raise RigError(
+                f"Siding {place}, {field}: {message[:1].lower()}{message[1:]}."
+            ) from None
+        sidings.append(made.model_dump())
+        verb = "set" if action.kind is None else "stands"
+        said = f"{made.stage.shown} {verb} in {frame.shown}"
+    values["sidings"] = sorted(sidings, key=lambda s: s["place"])
+    return said
 
 
 def _rig(draft: Draft, action: SetRig) -> tuple[str, str]:

@@ -3,6 +3,7 @@
 from typing import Any
 
 from core.edge import Edge
+from core.routing.document.kinds import Beside
 from core.routing.document.rig import Rig
 from core.routing.edit.actions import (
     Action,
@@ -149,14 +150,16 @@ TEMPLATES: tuple[Template, ...] = (
         SetStrip(rail="drive1.0", values={"level_db": -6}),
     ),
     _template(
-        "insert-frame", "Insert frame",
-        "Eight slots in any order, with a dry path beside one of them: compare orders without repatching.",
-        _begin("Insert frame"),
+        "insert-frame", "Sidings",
+        "Eight places on one line that calls at each in any order: compare orders without repatching.",
+        _begin("Sidings"),
         Insert(at="guitar.0", kind="frame"),
-        Arrange(frame="frame1", slot="A", kind="compressor", values={"ratio": 3}),
-        Arrange(frame="frame1", slot="B", kind="equaliser", values={"high_db": 2}),
-        Arrange(frame="frame1", slot="C", kind="drive", values={"gain_db": 8}),
-        Set(node="frame1", values={"sections": [{"follows": "processor", "at": "A", "mix_percent": 60, "level_db": 0}]}),
+        Arrange(frame="frame1", place=1, kind="compressor", values={"ratio": 3}),
+        Arrange(frame="frame1", place=2, kind="equaliser", values={"high_db": 2}),
+        Arrange(frame="frame1", place=3, kind="drive", values={"gain_db": 8}),
+        Arrange(frame="frame1", beside=(Beside(at=1, mix_percent=60),), keep="Level first"),
+        Arrange(frame="frame1", calls=(3, 2, 1), keep="Drive first"),
+        Arrange(frame="frame1", take="Level first"),
     ),
     _template(
         "outboard", "Outboard loop",

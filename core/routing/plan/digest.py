@@ -16,7 +16,7 @@ from core.units import TempoFrame
 def _fields(kind: type[k.Node]) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Names of the fields that are heard, times apart."""
     times = {p.field for p in parameters_of(kind) if p.sort == "time"}
-    apart = {*times, *k.UNHEARD, "slots"}
+    apart = {*times, *k.UNHEARD, "sidings", "lines"}
     return tuple(f for f in kind.model_fields if f not in apart), tuple(sorted(times))
 
 
@@ -26,8 +26,10 @@ def _said(node: k.Node, frame: TempoFrame, delays: Mapping[str, str]) -> Iterato
     yield [values[name] for name in plain]
     for name in times:
         yield round(seconds_of(values[name], node, frame, delays) * 1e9)
-    for slot in values.get("slots", ()):
-        yield slot.label, list(_said(slot.stage, frame, delays))
+    if isinstance(node, k.Frame):
+        # What stands by is not heard; places are names.
+        for stage in node.running():
+            yield list(_said(stage, frame, delays))
 
 
 def plan_digest(rig: Rig, frame: TempoFrame, delays: Mapping[str, str]) -> str:

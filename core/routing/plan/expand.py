@@ -294,21 +294,15 @@ def _dip(shape: str, turn: np.ndarray) -> np.ndarray:
 def _frame(
     b: "Builder", node: k.Frame, here: int, out: int, shape: Matrix, late: float, wanted: float
 ) -> None:
-    """The processors of a frame in their order, parallel sections laid over their slots."""
-    held = {slot.label: slot.stage for slot in node.slots}
-    letters = list(node.order or "".join(held))
-    half = (len(letters) + 1) // 2
-    kept = {"whole": letters, "first": letters[:half], "second": letters[half:]}[node.half]
+    """What the line of a frame calls at, dry paths laid round some of it."""
     at = here
-    for letter in kept:
-        if letter not in held:
-            raise RigError(f"{node.shown} has no processor in slot {letter}.", part=letter)
-        stage = held[letter].model_copy(update={"id": node.id})
-        place = letters.index(letter) + 1
+    for turn, place in enumerate(node.calls, start=1):
+        standing = node.standing(place)
+        assert standing is not None
+        stage = standing.model_copy(update={"id": node.id})
         section = next(
-            (s for s in node.sections if s.at in ((letter,) if s.follows == "processor" else (str(place),))),
-            None,
-        )  # fmt: skip
+            (s for s in node.beside if s.at == (place if s.of == "stop" else turn)), None
+        )
         _, end = b.through(stage, at)
         if section is not None:
             dry, wet = law_gains("linear", section.mix_percent / 100)

@@ -84,7 +84,7 @@ def caption(node: k.Node, times_ms: dict[str, float], tap: bool | None = None) -
         words = {"full": "", "balance": f"{node.balance_percent:g} %", "mid-side": "mid/side"}
         said = [words.get(node.mode, f"{node.crossover_hz:g} Hz")]
     elif isinstance(node, k.Frame):
-        said = [node.order]
+        said = [f"calls at {len(node.calls)} of {len(node.sidings)}" if node.sidings else "empty"]
     elif isinstance(node, k.Ducker):
         said = [f"down {node.depth_db:g} dB"]
         if node.way == "envelope":

@@ -26,7 +26,7 @@ from core.routing import (
     parse_rig,
     perform,
 )
-from core.routing.document.kinds import ParallelSection
+from core.routing.document.kinds import Beside
 from core.routing.edit.actions import (
     AddSend,
     Arrange,
@@ -169,14 +169,16 @@ class Moves(unittest.TestCase):
         self.assertTrue(evaluate(rig).align)
         self.assertEqual(evaluate(after).align, [])
 
-    def test_parallel_sections_of_a_frame_are_laid_and_taken_out(self):
+    def test_a_path_is_laid_beside_a_stop_and_taken_out(self):
         rig = parse_rig("g: source > f: frame > o: output")
-        rig = perform(rig, Arrange(frame="f", slot="B", kind="compressor")).rig
-        section = ParallelSection(follows="processor", at="B", mix_percent=40)
-        laid = perform(rig, Arrange(frame="f", sections=(section,))).rig
-        self.assertEqual(laid.nodes["f"].sections, (section,))
+        rig = perform(rig, Arrange(frame="f", place=2, kind="compressor")).rig
+        path = Beside(at=2, mix_percent=40)
+        laid = perform(rig, Arrange(frame="f", beside=(path,))).rig
+        self.assertEqual(laid.nodes["f"].beside, (path,))
         self.assertEqual(len(evaluate(laid).boards[0].arrivals), 2)
-        self.assertEqual(perform(laid, Arrange(frame="f", sections=())).rig, rig)
+        self.assertEqual(perform(laid, Arrange(frame="f", beside=())).rig, rig)
+        with self.assertRaisesRegex(RigError, "round siding 5, where nothing stands"):
+            perform(rig, Arrange(frame="f", beside=(Beside(at=5),)))
 
     def test_a_chain_is_copied_from_one_rig_onto_a_rail_of_another(self):
         rig = parse_rig("g: source > a: level > d: delay (time 1/4) > e: reverb > o: output")
@@ -208,21 +210,71 @@ class Moves(unittest.TestCase):
         with self.assertRaisesRegex(RigError, "takes one input"):
             perform(rig, AddSend(at="b.0", to="a"))
 
-    def test_a_frame_takes_letters_in_order_each_once(self):
+    def test_a_line_calls_at_each_siding_once_and_lines_are_kept(self):
         rig = next(build(t) for t in TEMPLATES if t.id == "insert-frame")
-        turned = perform(rig, Arrange(frame="frame1", order="cba")).rig
-        self.assertEqual(turned.nodes["frame1"].order, "CBA")
-        for order, words in (("AAB", "named twice"), ("AX", "Slot X is empty")):
-            with self.assertRaisesRegex(RigError, words):
-                perform(rig, Arrange(frame="frame1", order=order))
-        whole = Evaluation(turned).boards[0].arrivals[0].gain_db
-        half = (
-            Evaluation(perform(turned, Arrange(frame="frame1", half="first")).rig)
-            .boards[0]
-            .arrivals[0]
-            .gain_db
+        turned = perform(rig, Arrange(frame="frame1", calls=(3, 1))).rig
+        self.assertEqual(
+            [s.title for s in turned.nodes["frame1"].running()], ["Drive", "Compressor"]
         )
-        self.assertNotAlmostEqual(whole, half, places=1)
+        for calls, words in (((1, 1, 2), "siding 1 twice"), ((1, 7), "siding 7, where nothing")):
+            with self.assertRaisesRegex(RigError, words):
+                perform(rig, Arrange(frame="frame1", calls=calls))
+        self.assertEqual(
+            [x.name for x in rig.nodes["frame1"].lines], ["Level first", "Drive first"]
+        )
+        other = perform(rig, Arrange(frame="frame1", take="Drive first")).rig
+        self.assertEqual(other.nodes["frame1"].calls, (3, 2, 1))
+        self.assertNotEqual(
+            Evaluation(other).report().outputs[0], Evaluation(rig).report().outputs[0]
+        )
+        kept = perform(turned, Arrange(frame="frame1", keep="Drive first")).rig
+        self.assertEqual([x.calls for x in kept.nodes["frame1"].lines], [(1, 2, 3), (3, 1)])
+        self.assertEqual(
+            len(
+                perform(kept, Arrange(frame="frame1", drop="Drive first")).rig.nodes["frame1"].lines
+            ),
+            1,
+        )
+        with self.assertRaisesRegex(RigError, "No line is kept as “B”"):
+            perform(rig, Arrange(frame="frame1", take="B"))
+
+    def test_what_stands_at_a_siding_is_named_set_switched_and_taken_away_there(self):
+        rig = next(build(t) for t in TEMPLATES if t.id == "insert-frame")
+        named = perform(
+            rig, Arrange(frame="frame1", place=3, values={"name": "Fuzz", "bypassed": True})
+        ).rig
+        stage = named.nodes["frame1"].standing(3)
+        self.assertEqual((stage.shown, stage.bypassed, stage.gain_db), ("Fuzz", True, 8))
+        self.assertEqual(named.nodes["frame1"].calls, rig.nodes["frame1"].calls)
+        gone = perform(rig, Arrange(frame="frame1", place=1, clear=True)).rig.nodes["frame1"]
+        self.assertEqual((gone.calls, gone.beside), ((2, 3), ()))
+        self.assertEqual([x.calls for x in gone.lines], [(2, 3), (3, 2)])
+        other = perform(rig, Arrange(frame="frame1", place=1, kind="reverb")).rig.nodes["frame1"]
+        self.assertEqual((other.standing(1).title, other.calls), ("Reverb", (1, 2, 3)))
+        for action, words in (
+            (Arrange(frame="frame1", place=5, values={"name": "x"}), "Nothing stands at siding 5"),
+            (Arrange(frame="frame1", place=5, clear=True), "Nothing stands at siding 5"),
+            (Arrange(frame="frame1", place=12, kind="drive"), "it has 8 places"),
+            (Arrange(frame="frame1", place=3, values={"gain_db": 900}), "less than or equal"),
+            (Arrange(frame="frame1", place=3, values={"colour": 1}), "has no “colour”"),
+            (Arrange(frame="frame1", place=4, kind="ducker"), "Siding 4"),
+            (Arrange(frame="guitar", place=1, kind="drive"), "has no sidings"),
+        ):
+            with self.subTest(words=words), self.assertRaisesRegex(RigError, words):
+                perform(rig, action)
+
+    def test_a_change_of_sidings_can_be_undone_to_the_letter(self):
+        rig = next(build(t) for t in TEMPLATES if t.id == "insert-frame")
+        for action in (
+            Arrange(frame="frame1", place=1, clear=True),
+            Arrange(frame="frame1", place=6, kind="chorus"),
+            Arrange(frame="frame1", calls=()),
+            Arrange(frame="frame1", keep="Third"),
+        ):
+            after = perform(rig, action).rig
+            edit = difference(rig, after)
+            self.assertEqual(apply_edit(rig, edit), after)
+            self.assertEqual(apply_edit(after, edit.inverse), rig)
 
     def test_what_cannot_be_done_says_so_and_changes_nothing(self):
         rig = parse_rig(TWO_SENDS)

@@ -86,9 +86,9 @@ CASES = {
     "supply-voltage": ("board (supply 100 mA)\n" + SERIES.format("generic (supply 18 V)"), "board (supply 100 mA)\n" + SERIES.format("generic (supply 9 V)")),
     "pot-loading": (GEAR.format("volume (pot 25 kΩ)"), GEAR.format("volume")),
     "unit-twice": (SERIES.format('generic (unit "Blue") > generic (unit "Blue")'), SERIES.format('generic (unit "Blue") > generic (unit "Red")')),
-    "frame-slots": (
-        SERIES.format('f: frame (order "A")') + "\nslot f A > level1\nslot f B > level1",
-        SERIES.format('f: frame (order "AB")') + "\nslot f A > level1\nslot f B > level1",
+    "stands-by": (
+        SERIES.format("f: frame") + "\nsiding f 1 > level1\nsiding f 2 > level1\nline f: 1",
+        SERIES.format("f: frame") + "\nsiding f 1 > level1\nsiding f 2 > level1\nline f: 2 1",
     ),
     "idle-setting": (
         SERIES.format("reverb (locked, channels mono, tail pan 30 %)"),

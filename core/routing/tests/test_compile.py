@@ -167,9 +167,31 @@ class Frames(unittest.TestCase):
     def test_half_a_frame_runs_half_its_processors(self):
         self.assertEqual(self.arrivals("AB", "second", "processor A"), [(0.0, 2.0)])
 
-    def test_an_empty_slot_in_the_order_is_said(self):
-        with self.assertRaisesRegex(RigError, "no processor in slot Z"):
+    def test_an_order_that_names_nothing_is_said(self):
+        with self.assertRaisesRegex(RigError, "no processor under Z"):
             self.arrivals("AZ", "whole", "processor A")
+
+    def test_sidings_say_the_same_in_their_own_words(self):
+        text = (
+            "a: source (level -20 dB) > f: frame > o: output\n"
+            "siding f 1 > level1 (level -6 dB)\nsiding f 2 > generic1 (latency 2 ms)\n"
+            "line f: {}\nbeside f {} (mix 50 %, level 0 dB)"
+        )
+        for line, order in (("1 2", "AB"), ("2 1", "BA"), ("2", "B")):
+            for path, section in (("stop 2", "processor B"), ("turn 1", "position 1")):
+                with self.subTest(line=line, path=path):
+                    found = looked_at(text.format(line, path)).boards[0].arrivals
+                    told = sorted((round(a.gain_db, 2), round(a.time_ms, 2)) for a in found)
+                    self.assertEqual(told, self.arrivals(order, "whole", section))
+
+    def test_what_the_line_passes_by_is_not_heard(self):
+        text = (
+            "a: source > f: frame > o: output\nsiding f 3 > level1 (level -6 dB)\n"
+            "siding f 7 > level1 (level -20 dB)\nline f: {}"
+        )
+        for line, gain in (("3", -6), ("7", -20), ("7 3", -26), ("none", 0)):
+            found = looked_at(text.format(line)).boards[0].arrivals
+            self.assertAlmostEqual(found[0].gain_db, gain, places=9, msg=line)
 
 
 class Plans(unittest.TestCase):

@@ -87,12 +87,12 @@ class Pickups(unittest.TestCase):
 class Coding(unittest.TestCase):
     def test_mid_and_side_left_undecoded_inside_a_frame(self):
         text = "g: source (stereo) > f: frame{} > o: output (stereo)\n{}"
-        coder, decoder = "slot f A > a: ms_encode", "slot f C > c: ms_decode"
+        coder, decoder = "siding f 1 > a: ms_encode", "siding f 3 > c: ms_decode"
         for order, slots, says in (
             ("", coder, "never decoded"),
-            (" (order AC)", f"{coder}\n{decoder}", None),
-            (" (order CA)", f"{coder}\n{decoder}", "nothing coded before it"),
-            (" (order C)", f"{coder}\n{decoder}", "nothing coded before it"),
+            (" (line 1 3)", f"{coder}\n{decoder}", None),
+            (" (line 3 1)", f"{coder}\n{decoder}", "nothing coded before it"),
+            (" (line 3)", f"{coder}\n{decoder}", "nothing coded before it"),
             ("", coder.replace("ms_encode", "ms_encode (bypassed)"), None),
         ):
             _, said = found(text.format(order, slots), "ms-unpaired")

@@ -104,7 +104,7 @@ class OlderDocuments(unittest.TestCase):
         old["scenes"] = [{"name": "X", "values": {"o": {"crest_db": 9, "ceiling_dbfs": -3}}}]
         rig = load_rig(old)
         self.assertEqual(
-            (rig.version, rig.nodes["a"].crest_db, rig.nodes["b"].crest_db), (3, 16, 16)
+            (rig.version, rig.nodes["a"].crest_db, rig.nodes["b"].crest_db), (4, 16, 16)
         )
         self.assertEqual(rig.scenes[0].values, {"o": {"ceiling_dbfs": -3}})
         # What was read is written and read again the same.
@@ -112,8 +112,8 @@ class OlderDocuments(unittest.TestCase):
 
     def test_a_newer_document_is_refused_in_a_sentence(self):
         with self.assertRaises(RigError) as said:
-            load_rig({"version": 4, "nodes": {}})
-        self.assertIn("version 4", said.exception.sentence)
+            load_rig({"version": 5, "nodes": {}})
+        self.assertIn("version 5", said.exception.sentence)
 
     def test_a_ducker_of_version_2_keeps_its_settings_under_their_new_names(self):
         old = {
@@ -143,7 +143,7 @@ class WhatStandsForARig(unittest.TestCase):
         found = {self.of(f"a: source > x: {kind} > o: output") for kind in fits}
         self.assertEqual(len(found), len(fits))
         framed = {
-            self.of(f"a: source > f: frame > o: output\nslot f A > x: {kind}")
+            self.of(f"a: source > f: frame > o: output\nsiding f 1 > x: {kind}")
             for kind in ("level", "reverb", "equaliser")
         }
         self.assertEqual(len(framed), 3)
@@ -192,7 +192,7 @@ class WhatStandsForARig(unittest.TestCase):
         """Each field of each kind by itself, changed to another value that it may have."""
         unheard = {"name", "unit", "loop", "takes", "gives", "passive", "pickup_h", "pickup_kohm",
                    "cable_pf", "current_ma", "supply_v",
-                   "width_mm", "depth_mm"}  # fmt: skip
+                   "width_mm", "depth_mm", "places"}  # fmt: skip
         for name, kind in KINDS.items():
             node = kind(id="x")
             rig = Rig(nodes={"x": node})
@@ -220,7 +220,7 @@ class NamedDelays(unittest.TestCase):
         rig = parse_rig(
             "g: source > a: delay (time @one) > r: reverb (pre-delay @two) > "
             "d: ducker (way shape, dip every @three) > f: frame > o: output\n"
-            "slot f A > delay1 (time @four)\n"
+            "siding f 1 > delay1 (time @four)\n"
             'scene "S": a (time @five)'
         )
         self.assertEqual(delays_used(rig), {"@one", "@two", "@three", "@four", "@five"})

@@ -119,20 +119,25 @@ class RoundTrip(unittest.TestCase):
         text = """
             rig "All \\"of\\" it"
             board (supply 500 mA, volts 12 V, width 600 mm, depth 300 mm)
-            guitar: source "Baritone" (level -16 dB, gives instrument, passive) > f: frame (order "BA") > main: output (stereo)
+            guitar: source "Baritone" (level -16 dB, gives instrument, passive) > f: frame > main: output (stereo)
             talk: source > ducker1 > main  # a comment
-            slot f A > compressor1 (ratio 8:1)
-            slot f B > delay1 (time 20 ms)
-            beside f processor A (mix 40 %, level -1 dB)
+            siding f 1 > compressor1 (ratio 8:1)
+            siding f 4 > delay1 "Slap \\"2\\"" (time 20 ms)
+            line f: 4 1
+            line f "Delay last: mine": 1 4
+            line f "Bare": none
+            beside f stop 1 (mix 40 %, level -1 dB)
             key guitar.in > ducker1
-            scene "Verse" program 3: off f; on ducker1; f (output -3 dB)
+            scene "Verse" program 3: off f; on ducker1; f (output -3 dB, line 1)
             keep late-path at main "as we like it"
         """
         rig = parse_rig(text)
         self.assertEqual(parse_rig(format_rig(rig)), rig)
         self.assertEqual(rig.keys["ducker1"].at, "in")
-        self.assertEqual(rig.scenes[0].values, {"f": {"output_db": -3.0}})
-        self.assertEqual(rig.nodes["f"].sections[0].mix_percent, 40)
+        self.assertEqual(rig.scenes[0].values, {"f": {"output_db": -3.0, "calls": [1]}})
+        self.assertEqual(rig.nodes["f"].beside[0].mix_percent, 40)
+        self.assertEqual(rig.nodes["f"].calls, (4, 1))
+        self.assertEqual([x.calls for x in rig.nodes["f"].lines], [(1, 4), ()])
         self.assertEqual(rig.intended[0].reason, "as we like it")
         self.assertEqual(rig.board.supply_v, 12)
 

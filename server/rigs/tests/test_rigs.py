@@ -1,9 +1,12 @@
 """Rigs over the API: edits with undo and redo, two tabs, variants, templates, notation."""
 
 import uuid
+from importlib import import_module
+
+from django.apps import apps
 
 from core.routing import TEMPLATES
-from server.rigs.models import Rig, VariantEdit
+from server.rigs.models import Rig, Variant, VariantEdit
 from server.songs.services import duplicate_song
 from server.testing import ApiCase
 
@@ -241,6 +244,104 @@ class Songs(RigCase):
         reverb = next(k for k in kinds if k["kind"] == "reverb")
         fields = {p["field"]: p for p in reverb["parameters"]}
         self.assertEqual((fields["rt60_s"]["unit"], fields["pre_delay"]["sort"]), ("s", "time"))
+
+
+class ByHand(RigCase):
+    """What is looked at before it is kept: trials, places to land, variants in small."""
+
+    def test_what_is_tried_is_answered_and_nothing_is_stored(self):
+        before = self.call("get", f"/variants/{self.variant}")[1]
+        action = {"do": "set", "node": "hall", "values": {"mix_percent": 80}}
+        status, tried = self.call("post", f"/variants/{self.variant}/try", {"action": action})
+        self.assertEqual(status, 200, tried)
+        self.assertEqual(tried["document"]["nodes"]["hall"]["mix_percent"], 80)
+        _, done = self.mix(80)
+        # Before it was kept it said what is said when it is kept.
+        self.assertEqual(tried["report"], done["view"]["report"])
+        self.assertEqual(tried["checks"], done["view"]["checks"])
+        self.assertEqual(before["revision"] + 1, done["revision"])
+
+    def test_what_cannot_be_is_said_without_touching_the_rig(self):
+        for action, words in (
+            ({"do": "set", "node": "hall", "values": {"mix_percent": 180}}, "less than or equal"),
+            ({"do": "set", "node": "echo", "values": {"time": "soon"}}, "soon"),
+            ({"do": "lay", "by": "end", "starts": ["g.0"], "to": "echo"}, "takes one input"),
+        ):
+            with self.subTest(words=words):
+                self.refused(
+                    "post", f"/variants/{self.variant}/try", {"action": action}, 422, words
+                )
+        self.assertEqual(self.call("get", f"/variants/{self.variant}")[1]["revision"], 1)
+
+    def test_places_to_land_are_told_with_what_each_does(self):
+        lay = {"do": "lay", "by": "split", "starts": ["g.0"], "to": "output"}
+        body = {"lay": lay, "end": "hall.0"}
+        status, found = self.call("post", f"/variants/{self.variant}/landings", body)
+        self.assertEqual(status, 200, found)
+        self.assertEqual(found[0]["place"], "hall.0")
+        self.assertTrue(all(f["effect"] for f in found if f["possible"]))
+        self.refused(
+            "post", f"/variants/{self.variant}/landings",
+            {"lay": {**lay, "starts": ["nowhere.0"]}}, 422, "no “nowhere”",
+        )  # fmt: skip
+
+    def test_variants_in_small_mark_what_differs(self):
+        _, other = self.call("post", f"/rigs/{self.rig}/variants", {"copy_of": self.variant})
+        self.mix(100, variant=other["id"])
+        _, small = self.call("get", f"/rigs/{self.rig}/minis")
+        self.assertEqual([m["differing"] for m in small], [[], ["hall"]])
+        self.assertEqual(
+            {n["id"] for n in small[0]["layout"]["nodes"]}, {"g", "g2", "hall", "echo", "o"}
+        )
+
+    def test_nobody_elses_rig_is_tried_or_drawn(self):
+        self.client.logout()
+        action = {"do": "bypass", "node": "hall"}
+        for way, path, body in (
+            ("post", f"/variants/{self.variant}/try", {"action": action}),
+            ("get", f"/rigs/{self.rig}/minis", None),
+        ):
+            self.assertIn(self.call(way, path, body)[0], (401, 404))
+
+
+class Sidings(RigCase):
+    """Edits that were stored when frames had letters, still undone one by one."""
+
+    SLOT = {"label": "A", "stage": {"kind": "level", "id": "a", "level_db": -1}}
+    OTHER = {"label": "B", "stage": {"kind": "level", "id": "b", "level_db": -2}}
+
+    def test_old_edits_of_a_frame_are_undone_to_what_they_were(self):
+        variant = Variant.objects.get(pk=self.variant)
+        frame = {"kind": "frame", "id": "f", "size": 8, "order": "BA", "half": "whole",
+                 "slots": [self.SLOT, self.OTHER], "sections": []}  # fmt: skip
+        document = {**variant.document, "version": 3}
+        document["nodes"] = {**document["nodes"], "f": frame}
+        document["rails"] = {**document["rails"], "g.0": {"target": "f"}, "f.0": {"target": "hall"}}
+        variant.document, variant.revision = document, 4
+        variant.save()
+        steps = [
+            [("node/f", None, "frame"), ("rail/g.0", "hall", "f"), ("rail/f.0", None, "hall"),
+             ("node/f/slots", None, [self.SLOT]), ("node/f/order", None, "A")],
+            [("node/f/slots", [self.SLOT], [self.SLOT, self.OTHER]), ("node/f/order", "A", "AB")],
+            [("node/f/order", "AB", "BA")],
+        ]  # fmt: skip
+        for number, changes in enumerate(steps, start=1):
+            VariantEdit.objects.create(
+                pk=uuid.uuid4(), variant=variant, number=number, action={}, said=f"Step {number}",
+                changes=[{"key": k, "before": b, "after": a} for k, b, a in changes],
+            )  # fmt: skip
+        import_module("server.rigs.migrations.0005_sidings").sidings(apps, None)
+        calls = []
+        for _ in steps[1:]:
+            status, got = self.call("post", f"/variants/{self.variant}/undo")
+            self.assertEqual(status, 200, got)
+            calls.append(got["document"]["nodes"]["f"]["calls"])
+        self.assertEqual(calls, [[1, 2], [1]])
+        _, got = self.call("post", f"/variants/{self.variant}/undo")
+        self.assertNotIn("f", got["document"]["nodes"])
+        self.assertEqual(got["document"]["rails"]["g.0"]["target"], "hall")
+        _, got = self.call("post", f"/variants/{self.variant}/redo")
+        self.assertEqual(got["document"]["nodes"]["f"]["calls"], [1])
 
 
 SENDS = (

@@ -3507,7 +3507,7 @@ export interface components {
         };
         /**
          * Arrange
-         * @description Frame: the letters in their order, and what stands in a slot.
+         * @description Sidings: what stands at a place, how it is set, which the line calls at, what is kept.
          */
         Arrange: {
             /**
@@ -3517,20 +3517,48 @@ export interface components {
             do: "arrange";
             /** Frame */
             frame: string;
-            /** Order */
-            order?: string | null;
-            /** Slot */
-            slot?: string | null;
-            /** Kind */
+            /**
+             * Place
+             * @description The siding that is meant
+             */
+            place?: number | null;
+            /**
+             * Kind
+             * @description What is put there
+             */
             kind?: string | null;
-            /** Values */
+            /**
+             * Clear
+             * @description Take away what stands there
+             * @default false
+             */
+            clear: boolean;
+            /**
+             * Values
+             * @description Settings of what stands there
+             */
             values?: {
                 [key: string]: unknown;
             };
-            /** Half */
-            half?: ("whole" | "first" | "second") | null;
-            /** Sections */
-            sections?: components["schemas"]["ParallelSection"][] | null;
+            /** Calls */
+            calls?: number[] | null;
+            /** Beside */
+            beside?: components["schemas"]["Beside"][] | null;
+            /**
+             * Keep
+             * @description Keep the line by a name
+             */
+            keep?: string | null;
+            /**
+             * Drop
+             * @description Forget a line that was kept
+             */
+            drop?: string | null;
+            /**
+             * Take
+             * @description Put a line that was kept in force
+             */
+            take?: string | null;
         };
         /**
          * ArrivalOut
@@ -3605,6 +3633,34 @@ export interface components {
              * @description The same for what is loud
              */
             loud_db: number | null;
+        };
+        /**
+         * Beside
+         * @description A dry path round one of the processors that the line calls at.
+         *
+         *     of 'stop': it stays with what stands at siding `at`; of 'turn': with the `at`th turn of the line,
+         *     whatever is called at then.
+         */
+        Beside: {
+            /**
+             * Of
+             * @default stop
+             * @enum {string}
+             */
+            of: "stop" | "turn";
+            /** At */
+            at: number;
+            /**
+             * Mix Percent
+             * @default 50
+             */
+            mix_percent: number;
+            /**
+             * Level Db
+             * @description Level correction after the two
+             * @default 0
+             */
+            level_db: number;
         };
         /**
          * Board
@@ -4170,34 +4226,6 @@ export interface components {
             values?: {
                 [key: string]: unknown;
             };
-        };
-        /**
-         * ParallelSection
-         * @description A dry path beside one occupied slot.
-         */
-        ParallelSection: {
-            /**
-             * Follows
-             * @default processor
-             * @enum {string}
-             */
-            follows: "processor" | "position";
-            /**
-             * At
-             * @description Slot letter, or position
-             */
-            at: string;
-            /**
-             * Mix Percent
-             * @default 50
-             */
-            mix_percent: number;
-            /**
-             * Level Db
-             * @description Level correction after the section
-             * @default 0
-             */
-            level_db: number;
         };
         /**
          * Paste
@@ -6812,7 +6840,9 @@ export interface components {
         };
         /**
          * Frame
-         * @description An insert frame: labelled processors, run in the order of their letters in `order`.
+         * @description Sidings: named processors, and the line that calls at them in an order of its own.
+         *
+         *     What the line does not call at stands by, set and unheard.
          */
         Frame: {
             /** Id */
@@ -6927,34 +6957,32 @@ export interface components {
              */
             kind: "frame";
             /**
-             * Size
-             * @description slots
+             * Places
+             * @description places
              * @default 8
              */
-            size: number;
+            places: number;
             /**
-             * Slots
+             * Sidings
              * @default []
              */
-            slots: components["schemas"]["Slot"][];
+            sidings: components["schemas"]["Siding"][];
             /**
-             * Order
-             * @description Slot letters in the order they run in
-             * @default
-             */
-            order: string;
-            /**
-             * Half
-             * @description Half that is heard
-             * @default whole
-             * @enum {string}
-             */
-            half: "whole" | "first" | "second";
-            /**
-             * Sections
+             * Calls
+             * @description Sidings in the order they are called at
              * @default []
              */
-            sections: components["schemas"]["ParallelSection"][];
+            calls: number[];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["KeptLine"][];
+            /**
+             * Beside
+             * @default []
+             */
+            beside: components["schemas"]["Beside"][];
         };
         /** Generic */
         Generic: {
@@ -7106,6 +7134,19 @@ export interface components {
              * @default
              */
             reason: string;
+        };
+        /**
+         * KeptLine
+         * @description An order that was kept, to be put in force again.
+         */
+        KeptLine: {
+            /** Name */
+            name: string;
+            /**
+             * Calls
+             * @default []
+             */
+            calls: number[];
         };
         /**
          * Key
@@ -8749,10 +8790,10 @@ export interface components {
         Rig: {
             /**
              * Version
-             * @default 3
+             * @default 4
              * @constant
              */
-            version: 3;
+            version: 4;
             /**
              * Title
              * @default Rig
@@ -8846,12 +8887,12 @@ export interface components {
             muted: boolean;
         };
         /**
-         * Slot
-         * @description A processor of an insert frame under its letter.
+         * Siding
+         * @description A processor of a frame at its own place.
          */
-        Slot: {
-            /** Label */
-            label: string;
+        Siding: {
+            /** Place */
+            place: number;
             /** Stage */
             stage: components["schemas"]["Compressor"] | components["schemas"]["ThreeBand"] | components["schemas"]["Drive"] | components["schemas"]["Filter"] | components["schemas"]["Swept"] | components["schemas"]["Equaliser"] | components["schemas"]["Delay"] | components["schemas"]["Reverb"] | components["schemas"]["Convolution"] | components["schemas"]["Chorus"] | components["schemas"]["Tremolo"] | components["schemas"]["Level"] | components["schemas"]["Generic"] | components["schemas"]["Outboard"] | components["schemas"]["MidSideEncoder"] | components["schemas"]["MidSideDecoder"];
         };

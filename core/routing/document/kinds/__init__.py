@@ -16,7 +16,15 @@ from core.routing.document.kinds.base import (
     Stage,
 )
 from core.routing.document.kinds.dynamics import Compressor, Drive, Ducker, ThreeBand
-from core.routing.document.kinds.frame import FRAMED, Frame, InFrame, ParallelSection, Slot
+from core.routing.document.kinds.frame import (
+    FRAMED,
+    MOST_LINES,
+    Beside,
+    Frame,
+    InFrame,
+    KeptLine,
+    Siding,
+)
 from core.routing.document.kinds.gains import (
     EffectsLoop,
     Fader,
@@ -93,6 +101,10 @@ __all__ = [
     "EffectsLoop",
     "Equaliser",
     "FRAMED",
+    "MOST_LINES",
+    "Beside",
+    "KeptLine",
+    "Siding",
     "Fader",
     "Filter",
     "Frame",
@@ -116,7 +128,6 @@ __all__ = [
     "Node",
     "Outboard",
     "Output",
-    "ParallelSection",
     "ParameterOut",
     "PassiveMixer",
     "PowerAmp",
@@ -128,7 +139,6 @@ __all__ = [
     "STAGE_KINDS",
     "STAND_IN_DELAYS",
     "Send",
-    "Slot",
     "Source",
     "Split",
     "Stage",

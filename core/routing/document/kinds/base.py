@@ -18,7 +18,7 @@ MixLaw = Literal["linear", "equal-power", "compromise", "full"]
 
 UNHEARD = frozenset(
     {"name", "unit", "loop", "takes", "gives", "passive", "pickup_h", "pickup_kohm", "cable_pf",
-     "current_ma", "supply_v", "width_mm", "depth_mm"}
+     "current_ma", "supply_v", "width_mm", "depth_mm", "places"}
 )  # fmt: skip
 """Fields that say what a part is called, and how it is built up and cabled: no sound depends on them."""
 

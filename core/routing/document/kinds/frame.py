@@ -1,14 +1,11 @@
-"""The insert frame: processors in any order."""
+"""The insert frame, as sidings: processors at places of their own, in the order of a line."""
 
 from typing import Annotated, ClassVar, Literal, get_args
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from core.edge import Edge
-from core.routing.document.fields import (
-    choice,
-    quantity,
-)
+from core.routing.document.fields import quantity
 from core.routing.document.kinds.base import Stage
 from core.routing.document.kinds.dynamics import Compressor, Drive, ThreeBand
 from core.routing.document.kinds.gains import (
@@ -44,58 +41,93 @@ InFrame = Annotated[
 
 
 FRAMED: frozenset[type] = frozenset(get_args(get_args(InFrame)[0]))
-"""What fits a slot."""
+"""What fits a siding."""
+MOST_PLACES = 16
+MOST_LINES = 9
 
 
-class Slot(Edge):
-    """A processor of an insert frame under its letter."""
+class Siding(Edge):
+    """A processor of a frame at its own place."""
 
-    label: str = Field(pattern=r"^[A-Z]$")
+    place: int = Field(ge=1, le=MOST_PLACES)
     stage: InFrame
 
 
-class ParallelSection(Edge):
-    """A dry path beside one occupied slot."""
+class Beside(Edge):
+    """A dry path round one of the processors that the line calls at.
 
-    follows: Literal["processor", "position"] = "processor"
-    at: str = Field(pattern=r"^([A-Z]|[1-9]|1[0-6])$", description="Slot letter, or position")
+    of 'stop': it stays with what stands at siding `at`; of 'turn': with the `at`th turn of the line,
+    whatever is called at then.
+    """
+
+    of: Literal["stop", "turn"] = "stop"
+    at: int = Field(ge=1, le=MOST_PLACES)
     mix_percent: float = Field(50, ge=0, le=100)
-    level_db: float = Field(0, ge=-60, le=24, description="Level correction after the section")
+    level_db: float = Field(0, ge=-60, le=24, description="Level correction after the two")
+
+
+class KeptLine(Edge):
+    """An order that was kept, to be put in force again."""
+
+    name: str = Field(min_length=1, max_length=40)
+    calls: tuple[int, ...] = Field((), max_length=MOST_PLACES)
 
 
 class Frame(Stage):
-    """An insert frame: labelled processors, run in the order of their letters in `order`."""
+    """Sidings: named processors, and the line that calls at them in an order of its own.
 
-    title: ClassVar[str] = "Insert frame"
+    What the line does not call at stands by, set and unheard.
+    """
+
+    title: ClassVar[str] = "Sidings"
     processes: ClassVar[bool] = True
     kind: Literal["frame"] = "frame"
-    size: int = quantity(8, "slots", "", 1, 16)
-    slots: tuple[Slot, ...] = Field((), max_length=16)
-    order: str = Field(
-        "",
-        pattern=r"^[A-Z]{0,16}$",
-        description="Slot letters in the order they run in",
-        json_schema_extra={"label": "order", "unit": "text"},
+    places: int = quantity(8, "places", "", 1, MOST_PLACES)
+    sidings: tuple[Siding, ...] = Field((), max_length=MOST_PLACES)
+    calls: tuple[int, ...] = Field(
+        (), max_length=MOST_PLACES, description="Sidings in the order they are called at"
     )
-    half: Literal["whole", "first", "second"] = choice("whole", "half", "Half that is heard")
-    sections: tuple[ParallelSection, ...] = Field((), max_length=2)
+    lines: tuple[KeptLine, ...] = Field((), max_length=MOST_LINES)
+    beside: tuple[Beside, ...] = Field((), max_length=2)
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> "Frame":
+        held = [one.place for one in self.sidings]
+        twice = next((p for p in held if held.count(p) > 1), None)
+        if twice is not None:
+            raise ValueError(f"two processors stand at siding {twice}")
+        beyond = next((p for p in held if p > self.places), None)
+        if beyond is not None:
+            raise ValueError(f"there is no siding {beyond}: it has {self.places} places")
+        for calls in (self.calls, *(line.calls for line in self.lines)):
+            again = next((p for p in calls if calls.count(p) > 1), None)
+            if again is not None:
+                raise ValueError(f"the line calls at siding {again} twice: a processor runs once")
+            empty = next((p for p in calls if p not in held), None)
+            if empty is not None:
+                raise ValueError(f"the line calls at siding {empty}, where nothing stands")
+        for one in self.beside:
+            if one.of == "stop" and one.at not in held:
+                raise ValueError(f"a path is laid round siding {one.at}, where nothing stands")
+        return self
+
+    def standing(self, place: int) -> Stage | None:
+        """What stands at a siding."""
+        return next((one.stage for one in self.sidings if one.place == place), None)
 
     def running(self) -> tuple[Stage, ...]:
-        """What stands in its slots, in the order that it runs in; only the half that is heard."""
-        held = {slot.label: slot.stage for slot in self.slots}
-        letters = list(self.order or "".join(held))
-        half = (len(letters) + 1) // 2
-        kept = {"whole": letters, "first": letters[:half], "second": letters[half:]}[self.half]
-        return tuple(held[letter] for letter in kept if letter in held)
+        """What the line calls at, in its order."""
+        held = {one.place: one.stage for one in self.sidings}
+        return tuple(held[place] for place in self.calls)
 
     @property
     def linear(self) -> bool:
-        return all(slot.stage.linear for slot in self.slots)
+        return all(stage.linear for stage in self.running())
 
     @property
     def moving(self) -> bool:
-        return any(slot.stage.moving for slot in self.slots)
+        return any(stage.moving for stage in self.running())
 
     @property
     def stereo_by_nature(self) -> bool:
-        return any(slot.stage.stereo_by_nature for slot in self.slots)
+        return any(stage.stereo_by_nature for stage in self.running())

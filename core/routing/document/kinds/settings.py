@@ -82,7 +82,7 @@ _GROUPS: dict[Group, tuple[str, ...]] = {
     "modulation": ("rate_hz", "depth_ms", "centre_ms", "locked", "mod_rate_hz", "mod_depth_ms",
                    "mod_sides_deg", "moved_by", "range_oct"),
     "switching": ("bypassed", "bypass_is", "trails", "loop", "program", "second_output", "solo_safe",
-                  "solo", "places", "size", "order_text", "half", "first"),
+                  "solo", "places", "first"),
     "role": ("name", "counts_as", "unit"),
     "gear": ("takes", "gives", "current_ma", "supply_v", "width_mm", "depth_mm", "passive", "pickup_h",
              "pickup_kohm", "cable_pf", "pot_kohm"),
@@ -91,7 +91,7 @@ _GROUP_OF: dict[str, Group] = {field: group for group, those in _GROUPS.items() 
 _ELSEWHERE: dict[tuple[str, str], Group] = {
     ("split", "mode"): "tone", ("swept", "mode"): "tone", ("delay", "low_cut_hz"): "tone",
     ("swept", "attack_ms"): "modulation", ("swept", "release_ms"): "modulation",
-    ("swept", "full_dbfs"): "modulation", ("frame", "order"): "switching",
+    ("swept", "full_dbfs"): "modulation",
     ("convolution", "name"): "role",
 }  # fmt: skip
 """A word that means another thing in one kind."""

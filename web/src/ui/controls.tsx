@@ -224,6 +224,7 @@ export function Dialog({
   useEffect(() => {
     const dialog = frame.current;
     if (!dialog || dialog.open) return;
+    const before = document.activeElement as HTMLElement | null;
     dialog.showModal();
     // What is longer than the window is read from its top, unless there is something to fill in.
     if (dialog.scrollHeight > dialog.clientHeight && !dialog.querySelector("input, select")) {
@@ -231,6 +232,12 @@ export function Dialog({
       dialog.focus();
       dialog.scrollTop = 0;
     }
+    // Back to where the hand was, unless what was done has put it elsewhere.
+    return () => {
+      const at = document.activeElement;
+      if (before?.isConnected && (!at || at === document.body || dialog.contains(at)))
+        before.focus({ preventScroll: true });
+    };
   }, []);
   return (
     <chakra.dialog

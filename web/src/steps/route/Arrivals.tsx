@@ -72,7 +72,7 @@ export function Arrivals({ board, before, cautions, lit, pinned, onLight, onPin 
               </Box>
               <Box ref={frame} position="relative" height="18px">
                 {width > 190 &&
-                  REGIONS.map((region) => (
+                  REGIONS.filter((r) => x(r.from) < width - 52).map((region) => (
                     <Box
                       key={region.name}
                       as="span"

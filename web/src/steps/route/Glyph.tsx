@@ -39,20 +39,15 @@ export function Glyph({
     );
   }
   if (kind === "frame") {
+    // A line between two posts, with three short tracks beside it.
     return (
-      <g>
-        <rect
-          x="-17"
-          y="-9"
-          width="34"
-          height="18"
-          fill={ink("sheet")}
-          stroke={colour}
-          strokeWidth="1.75"
-        />
-        {[-8.5, 0, 8.5].map((x) => (
-          <line key={x} x1={x} x2={x} y1="-9" y2="9" stroke={colour} />
-        ))}
+      <g stroke={colour} strokeWidth="1.75">
+        <rect x="-16" y="-10" width="32" height="20" fill={ink("sheet")} stroke="none" />
+        <line x1="-16" x2="-16" y1="-9" y2="9" />
+        <line x1="16" x2="16" y1="-9" y2="9" />
+        <line x1="-11" x2="-3" y1="-6" y2="-6" strokeWidth="2.5" />
+        <line x1="-1" x2="9" y1="0" y2="0" strokeWidth="2.5" />
+        <line x1="-8" x2="2" y1="6" y2="6" strokeWidth="2.5" />
       </g>
     );
   }

@@ -97,7 +97,7 @@ function Head({ about, children }: { about?: ReactNode; children?: ReactNode }) 
 }
 
 /** The scales that are seen first; under short words the rest, in their place. */
-function Rows({
+export function Rows({
   variant,
   kind,
   selected,
@@ -176,7 +176,7 @@ function Rows({
             onSet={(value) => checked(p, value)}
             onBack={() => moving.back(p.field)}
             more={
-              p.sort === "time" && open !== "find" ? (
+              p.sort === "time" && open !== "find" && !selected.includes("@") ? (
                 <Press
                   look="quiet"
                   minHeight="0"

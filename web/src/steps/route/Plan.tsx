@@ -48,6 +48,8 @@ interface Props {
   onSelect: (id: string) => void;
   onPlace: (letter: string) => void;
   onZoom: (by: "apart" | "together" | "all", from: Fitted["closeness"]) => void;
+  /** Without levels: what stands below needs the room. */
+  bare?: boolean;
   /** On the line over it, before and behind the overview. */
   head?: ReactNode;
   tools?: ReactNode;
@@ -72,7 +74,7 @@ export function Plan(props: Props) {
   const first = at?.id ?? stops[0]?.id;
   const marks = new Map(fitted.nodes.map((n) => [n.node.id, n]));
   const foot = fitted.height;
-  const whole = foot + levelHeight(foot);
+  const whole = foot + (props.bare ? 4 : levelHeight(foot));
   const [seen, setSeen] = useState({ left: 0, top: 0, width: 0, height: 0 });
   const look = () => {
     const box = frame.current;
@@ -170,7 +172,7 @@ export function Plan(props: Props) {
               </g>
             )),
           )}
-          <Levels fitted={fitted} report={view.report} top={foot} />
+          {!props.bare && <Levels fitted={fitted} report={view.report} top={foot} />}
           {places.map((place) => (
             <PlaceMark key={place.letter} place={place} fitted={fitted} onPlace={props.onPlace} />
           ))}
@@ -183,7 +185,7 @@ export function Plan(props: Props) {
 function railName(one: FittedRail, marks: Map<string, FittedNode>): string {
   const from = marks.get(one.rail.port.slice(0, one.rail.port.lastIndexOf(".")))?.node.shown ?? "";
   const to = marks.get(one.rail.target ?? "")?.node.shown ?? "";
-  return `${from} into ${to}${one.rail.caption ? `, ${one.rail.caption}` : ""}`;
+  return `Rail into ${to} from ${from}${one.rail.caption ? `, ${one.rail.caption}` : ""}`;
 }
 
 interface ItemProps {
@@ -242,6 +244,7 @@ function RailLine({
       {...reached}
     >
       <path d={path} fill="none" stroke="transparent" strokeWidth="14" />
+      {stop && <rect x={stop.x - 14} y={stop.y - 10} width="28" height="20" fill="transparent" />}
       {(lit || selected) && (
         <path
           d={path}

@@ -38,11 +38,15 @@ import { Inspector } from "./Inspector";
 import { LayList } from "./LayList";
 import { NewRig } from "./NewRig";
 import { Patch } from "./Patch";
+import { LinesKept } from "./LinesKept";
 import { PathMarks } from "./PathMarks";
 import { PickKind, type Picking } from "./PickKind";
 import { Plan } from "./Plan";
 import { Scenes } from "./Scenes";
 import { ControlTable, SendTable, Writing } from "./Sheets";
+import { Sidings } from "./Sidings";
+import type { Frame as SidingsFrame } from "./sidings";
+import { StopSettings } from "./StopSettings";
 import { type Sheet, SHEETS } from "./sheets";
 import { Tools } from "./Tools";
 import { useLaying } from "./useLaying";
@@ -133,10 +137,16 @@ function Course({ rig, id }: CourseProps) {
   const rail = variant?.document.rails?.[selected];
   const node = variant?.document.nodes?.[selected] as Record<string, unknown> | undefined;
   const stripKind = kinds.data?.find((k) => k.kind === "strip");
-  const stored = rail
-    ? { ...restsOf(stripKind), ...(rail.strip as Record<string, unknown> | undefined) }
-    : (node ?? {});
-  const moving = useMoving(variant, selected, stored, edit, trying);
+  const framed = node?.kind === "frame" ? (node as unknown as SidingsFrame) : null;
+  const [stop, setStop] = useState(1);
+  const standing = framed?.sidings?.find((s) => s.place === stop)?.stage;
+  const stored = standing
+    ? (standing as Record<string, unknown>)
+    : rail
+      ? { ...restsOf(stripKind), ...(rail.strip as Record<string, unknown> | undefined) }
+      : (node ?? {});
+  const at = standing ? `${selected}@${stop}` : selected;
+  const moving = useMoving(variant, at, stored, edit, trying);
   const laying = useLaying(variant, trying, edit);
   const fold = () => {
     if (!selected) return;
@@ -191,7 +201,7 @@ function Course({ rig, id }: CourseProps) {
       setPanel("stage");
       requestAnimationFrame(() => {
         const field = document.querySelector<HTMLElement>(
-          "[aria-label=Settings] [role=slider], [aria-label=Settings] input, [aria-label=Settings] button",
+          "[data-sidings], [aria-label=Settings] [role=slider], [aria-label=Settings] input, [aria-label=Settings] button",
         );
         field?.focus();
         field?.scrollIntoView({ block: "nearest" });
@@ -348,6 +358,12 @@ function Course({ rig, id }: CourseProps) {
       </Press>
     </>
   );
+  const frameNow =
+    framed && ((written.nodes?.[selected] as unknown as SidingsFrame | undefined) ?? framed);
+  const stagesAt = (place: number) => {
+    const stage = frameNow?.sidings?.find((s) => s.place === place)?.stage;
+    return stage?.name ?? known.find((k) => k.kind === stage?.kind)?.title ?? `siding ${place}`;
+  };
   const left: Panel = isPart ? panel : panel === "stage" ? "checks" : panel;
   return (
     <Box>
@@ -383,6 +399,7 @@ function Course({ rig, id }: CourseProps) {
           onSelect={setSelected}
           onPlace={laying.byLetter}
           onZoom={zoom}
+          bare={frameNow !== null}
           head={title}
           tools={tools}
         />
@@ -400,6 +417,34 @@ function Course({ rig, id }: CourseProps) {
           >
             Draw all
           </Press>
+        </Box>
+      )}
+      {frameNow && !laying.wanted && (
+        <Box
+          display="grid"
+          gridTemplateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1fr) 400px" }}
+          gap="6px 20px"
+          alignItems="start"
+          marginTop="6px"
+        >
+          <Sidings
+            variant={present}
+            frame={frameNow}
+            kinds={known}
+            stop={stop}
+            onStop={setStop}
+            onEdit={edit}
+            pick={setPicking}
+          />
+          <StopSettings
+            variant={present}
+            frame={frameNow}
+            kinds={known}
+            stop={stop}
+            moving={moving}
+            onEdit={edit}
+            onTake={(after) => taken(client, after)}
+          />
         </Box>
       )}
       <Box
@@ -436,7 +481,10 @@ function Course({ rig, id }: CourseProps) {
                   Variants {rig.variants.length}
                 </Tab>
               </Box>
-              {left === "stage" && !narrow && inspector}
+              {left === "stage" && frameNow && (
+                <LinesKept variant={variant} frame={frameNow} names={stagesAt} onEdit={edit} />
+              )}
+              {left === "stage" && !narrow && !frameNow && inspector}
               {(left === "checks" || (narrow && left === "stage")) && checkList}
               {left === "variants" && variants}
               {left === "stage" && !narrow && (

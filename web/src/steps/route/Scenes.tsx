@@ -20,7 +20,10 @@ interface Props {
 /** Field names of a part that a scene can set: numbers, flags and choices. */
 function settable(part: Record<string, unknown>): string[] {
   return Object.keys(part).filter(
-    (f) => !["id", "kind", "name", "bypassed", "slots", "sections", "unit"].includes(f),
+    (f) =>
+      !["id", "kind", "name", "bypassed", "sidings", "lines", "beside", "calls", "unit"].includes(
+        f,
+      ),
   );
 }
 

@@ -181,11 +181,11 @@ function Plain({ parameter: p, value, onSet, frame, ...rest }: RowProps) {
 const EDGE = 12;
 const HEIGHT = 40;
 
-function Scale({ parameter: p, value, resolvedMs, before, onMove, onBack }: RowProps) {
+function Scale({ parameter: p, value, resolvedMs, before, frame: song, onMove, onBack }: RowProps) {
   const [frame, width] = useWidth<HTMLDivElement>(96);
   const dragging = useRef(false);
   const { low, high } = p.scale!;
-  const at = numberOf(p, value, resolvedMs);
+  const at = numberOf(p, value, resolvedMs, song);
   const x = (v: number) => EDGE + along(p, v) * (width - 2 * EDGE);
   const give = (next: number) => onMove(p.sort === "time" ? `${next} ms` : next);
   const take = (event: PointerEvent<SVGSVGElement>) => {
@@ -205,7 +205,7 @@ function Scale({ parameter: p, value, resolvedMs, before, onMove, onBack }: RowP
     event.preventDefault();
     event.stopPropagation();
   };
-  const was = before === undefined ? null : numberOf(p, before, undefined);
+  const was = before === undefined ? null : numberOf(p, before, undefined, song);
   const ticks = ticksOf(p, width - 2 * EDGE);
   const post = at === null ? null : x(at);
   return (

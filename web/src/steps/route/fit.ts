@@ -78,9 +78,11 @@ export interface FitOptions {
 const NAME = 14;
 const SMALL = 13;
 const GAP = 7;
-const LEFT = 16;
+const LEFT = 34;
 const RIGHT = 18;
 const PITCH = 124;
+/** A short course is drawn out to so many times its natural width. */
+const WIDEST = 2.5;
 const FLAG = 23;
 /** From a lane's line up to the top of its names, and down to the foot of its captions. */
 const OVER = 31;
@@ -298,7 +300,7 @@ function place(layout: Layout, options: FitOptions, closeness: Closeness, flat: 
   let xs = solved(0);
   let total = right(xs, items);
   if (total < width) {
-    let [low, high] = [0, 1];
+    let [low, high] = [0, WIDEST];
     for (let n = 0; n < 14; n++) {
       const middle = (low + high) / 2;
       if (right(solved(middle), items) <= width) low = middle;

@@ -7,9 +7,6 @@ import { readTyped } from "../../ui/typed";
 
 export type Values = Record<string, unknown>;
 
-/** Settings that stand elsewhere than in the groups. */
-const APART = new Set(["frame.calls", "frame.lines"]);
-
 export function mainOf(kind: Kind): Parameter[] {
   return kind.main.flatMap((field) => kind.parameters.find((p) => p.field === field) ?? []);
 }
@@ -23,7 +20,7 @@ export interface Group {
 export function groupsOf(kind: Kind): Group[] {
   const groups: Group[] = [];
   for (const p of kind.parameters) {
-    if (kind.main.includes(p.field) || APART.has(`${kind.kind}.${p.field}`)) continue;
+    if (kind.main.includes(p.field)) continue;
     const known = groups.find((g) => g.name === p.group);
     if (known) known.parameters.push(p);
     else groups.push({ name: p.group, parameters: [p] });
@@ -39,7 +36,6 @@ export function searched(kind: Kind, typed: string): Parameter[] {
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   if (!words.length) return [];
   return kind.parameters.filter((p) => {
-    if (APART.has(`${kind.kind}.${p.field}`)) return false;
     const text = `${p.label} ${p.group} ${p.about} ${p.choices.join(" ")}`.toLowerCase();
     return words.every((word) => text.includes(word));
   });
@@ -144,8 +140,12 @@ export function numberOf(
   p: Parameter,
   value: unknown,
   resolvedMs: number | undefined,
+  frame?: Frame,
 ): number | null {
-  if (p.sort === "time") return resolvedMs ?? plainMs(String(value ?? ""));
+  if (p.sort === "time") {
+    const text = String(value ?? "");
+    return resolvedMs ?? (frame ? noteMs(text, frame) : null) ?? plainMs(text);
+  }
   return typeof value === "number" ? value : null;
 }
 

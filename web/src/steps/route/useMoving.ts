@@ -33,11 +33,12 @@ interface Draft {
   values: Values;
 }
 
-/** Ports of rails have a dot, ids of parts have none. */
-export const actionOf = (at: string, values: Values): RigAction =>
-  (at.includes(".")
-    ? { do: "set_strip", rail: at, values }
-    : { do: "set", node: at, values }) as RigAction;
+/** Ports of rails have a dot, ids of parts have none; what stands at a siding is written 'frame@3'. */
+export function actionOf(at: string, values: Values): RigAction {
+  const [frame, place] = at.split("@");
+  if (place) return { do: "arrange", frame: frame!, place: Number(place), values, clear: false };
+  return at.includes(".") ? { do: "set_strip", rail: at, values } : { do: "set", node: at, values };
+}
 
 export function useMoving(
   variant: Variant | undefined,

@@ -41,8 +41,9 @@ const nameOf = (e) => {
   return e.innerText || e.textContent || '';
 };
 const seen = (e) => e.checkVisibility ? e.checkVisibility() : true;
-return [...document.querySelectorAll(tags[role])].filter(
-  (e) => seen(e) && nameOf(e).replace(/\\s+/g, ' ').trim().includes(name))[0] || null;
+const told = (e) => nameOf(e).replace(/\\s+/g, ' ').trim();
+const found = [...document.querySelectorAll(tags[role])].filter((e) => seen(e) && told(e).includes(name));
+return found.find((e) => told(e).startsWith(name)) || found[0] || null;
 """
 
 

@@ -3,7 +3,7 @@
 from typing import Any
 
 from core.routing.document.kinds import KINDS, Node, Send, Split, kind_of
-from core.routing.document.rig import PLAIN, Rail, Rig, RigError, Strip
+from core.routing.document.rig import MOST_NODES, PLAIN, Rail, Rig, RigError, Strip
 from core.routing.document.versions import checked_rig
 
 
@@ -53,6 +53,8 @@ class Draft:
 
         if kind not in KINDS:
             raise RigError(f"“{kind}” is no kind of stage.", part=kind)
+        if len(self.nodes) >= MOST_NODES:
+            raise RigError(f"A rig has up to {MOST_NODES} parts. Take something out first.")
         name = id or self.fresh(kind)
         if name in self.nodes:
             raise RigError(f"There is a “{name}” already.", part=name)

@@ -207,20 +207,32 @@ def landings(rig: Rig, by: str, starts: tuple[str, ...], end: str | None = None)
             detail=f"it goes into {shown}", possible=now is not None,
             why="" if now else "None of them goes anywhere yet.",
         ))  # fmt: skip
+    ending = _straight_on(rig, first)[-1] if by == "send" else ""
     ranks = {"rejoin": 0, "join": 1, "between": 1, "output": 2, "loop": 3}
 
-    def rank(one: Landing) -> tuple[bool, int, int, str]:
+    def rank(one: Landing) -> tuple[bool, bool, int, int, str]:
         place = one.at.rpartition(".")[0] or one.at
         near = order.get(place, len(order) if place != source else -1)
         far = 0 if place in order or place == source else 1
         return (
             not one.possible,
+            # What is sent comes back where the dry sound ends.
+            one.at != ending if ending else False,
             ranks[one.sort] + (4 if far and one.sort in ("join", "between") else 0),
             near,
             one.place,
         )
 
     return sorted(found, key=rank)
+
+
+def _straight_on(rig: Rig, port: str) -> list[str]:
+    """Parts along first outputs from a rail: the way of what is not sent."""
+    found: list[str] = []
+    while port in rig.rails and rig.rails[port].target not in found:
+        found.append(rig.rails[port].target)
+        port = f"{found[-1]}.0"
+    return found or [""]
 
 
 def _joined(rig: Rig, name: str) -> str:

@@ -104,6 +104,19 @@ class Laying(unittest.TestCase):
             with self.subTest(words=words), self.assertRaisesRegex(RigError, words):
                 perform(document, action)
 
+    def test_a_full_rig_takes_no_more_and_says_so(self):
+        stages = " > ".join(f"l{n}: level" for n in range(598))
+        full = parse_rig(f"g: source > {stages} > o: output")
+        for action in (
+            Insert(at="l3.0", kind="delay"),
+            Lay(by="send", starts=("l3.0",), to="o", kind="reverb"),
+        ):
+            with self.assertRaisesRegex(RigError, "up to 600 parts. Take something out first"):
+                perform(full, action)
+        for one in landing_view(full, Lay(by="split", starts=("l3.0",), to="o"), None)[:12]:
+            self.assertFalse(one.possible)
+            self.assertIn("up to 600 parts", one.why)
+
     def test_whatever_is_offered_can_be_laid_and_undone_by_taking_it_out(self):
         rng = random.Random(7)
         document = rig(TWO_SENDS)
@@ -152,6 +165,16 @@ class Landings(unittest.TestCase):
         loop = next(f for f in found if f.place == "g.0")
         # Once round is b alone.
         self.assertAlmostEqual(loop.loop_db, -4.5, places=2)
+
+    def test_a_return_comes_back_where_the_dry_sound_ends(self):
+        document = rig(
+            "v: source > x: send > f: fader > o: output\nx > b: bus > d: delay > r: return > o"
+        )
+        for start in ("v.0", "f.0"):
+            found = landings(document, "send", (start,))
+            self.assertEqual(found[0].place, "o", start)
+        # Split off, it may well go to what is nearest.
+        self.assertNotEqual(landings(document, "split", ("v.0",))[0].place, "o")
 
     def test_several_that_are_led_can_get_a_bus_of_their_own(self):
         found = landings(rig("a: source > o: output\nb: source > o"), "end", ("a.0", "b.0"))

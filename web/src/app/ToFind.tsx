@@ -60,33 +60,47 @@ export function ToFind({ context }: { context: SongContext }) {
   const [listed, setListed] = useState(false);
   const [opened, setOpened] = useState("");
   const here = all.find((e) => e.step === step);
-  if (hand.put_away || !here) return null;
+  if (hand.put_away) return null;
   const count = all.filter((e) => e.found).length;
-  const explained = opened === here.id || here.found;
+  // The line keeps its height whatever it says: nothing under it moves.
+  const explained = here !== undefined && opened === here.id;
   return (
     <Box
       as="section"
       aria-label="To find here"
       display="flex"
-      flexWrap="wrap"
+      flexWrap={{ base: "wrap", sm: explained ? "wrap" : "nowrap" }}
       gap="2px 12px"
+      minHeight="31px"
       alignItems="baseline"
       borderBottom="1px solid"
       borderColor="rule"
       paddingBlock="3px"
       fontSize="14px"
     >
-      <Box as="strong" color={here.found ? "ok" : "ink"}>
-        {here.found ? "✓ Found." : "To find here:"}
+      <Box as="strong" whiteSpace="nowrap" color={here?.found ? "ok" : "ink"}>
+        {here?.found ? "✓ Found." : "To find here:"}
       </Box>
-      <Box flex="1" minWidth="220px">
-        {here.found ? here.explain : here.ask}
-        {!here.found && explained && <Box color="ink2">{here.explain}</Box>}
+      <Box
+        flex="1"
+        minWidth={{ base: "220px", sm: 0 }}
+        whiteSpace={{ base: "normal", sm: explained ? "normal" : "nowrap" }}
+        overflow="hidden"
+        textOverflow="ellipsis"
+        title={here?.found ? here.explain : undefined}
+      >
+        {here ? (here.found ? here.explain : here.ask) : "nothing in this step yet."}
+        {here && !here.found && explained && <Box color="ink2">{here.explain}</Box>}
       </Box>
-      <Box display="flex" gap="2px 8px" alignItems="center">
-        {!explained && (
-          <Press look="quiet" minHeight="24px" onClick={() => setOpened(here.id)}>
-            Explain
+      <Box display="flex" gap="2px 8px" alignItems="center" whiteSpace="nowrap">
+        {here && (
+          <Press
+            look="quiet"
+            minHeight="24px"
+            aria-expanded={explained}
+            onClick={() => setOpened(explained ? "" : here.id)}
+          >
+            {explained ? "Less" : "Explain"}
           </Press>
         )}
         <Press look="quiet" minHeight="24px" onClick={() => setListed(true)}>

@@ -4,7 +4,6 @@ import { Box } from "@chakra-ui/react";
 import type { Kind, RigAction, RigView, Variant } from "../../api/client";
 import { Hint, Pennant, Press } from "../../ui/controls";
 import { Actions, keyOf } from "./Checks";
-import type { Picking } from "./PickKind";
 import { capital, wordsOf } from "./settings";
 import type { Laying } from "./useLaying";
 import type { Moving } from "./useMoving";
@@ -23,7 +22,7 @@ interface Props {
   onKeeping: (key: string) => void;
   onEdit: (action: RigAction) => void;
   onChecks: () => void;
-  pick: (picking: Picking) => void;
+  onPut: () => void;
 }
 
 const KIND = { alarm: "fault", caution: "caution", note: "note" } as const;
@@ -53,13 +52,12 @@ export function ActionBar(props: Props) {
   );
 }
 
-function LayBar({ laying, kinds, pick, variant }: Props) {
+function LayBar({ laying, kinds, onPut }: Props) {
   const { wanted, chosen, letters, rows } = laying;
   if (!wanted) return null;
   const letter = chosen ? letters[rows.indexOf(chosen)] : "";
   const on = kinds.find((k) => k.kind === wanted.kind);
   const last = letters.filter(Boolean).at(-1) ?? "a";
-  void variant;
   return (
     <>
       <Press look="primary" hint="Enter" disabled={!chosen} onClick={laying.lay}>
@@ -73,23 +71,7 @@ function LayBar({ laying, kinds, pick, variant }: Props) {
           <Box as="span" color="ink2">
             on it{" "}
           </Box>
-          <Press
-            onClick={() =>
-              pick({
-                title: "On the new rail",
-                first: [
-                  {
-                    id: "plain",
-                    title: "Nothing",
-                    about: "a plain rail",
-                    take: () => laying.put(null),
-                  },
-                ],
-                kinds: kinds.filter((k) => k.stage),
-                then: laying.put,
-              })
-            }
-          >
+          <Press hint="+" onClick={onPut}>
             {on ? on.title : "nothing, a plain rail"}
           </Press>
         </Box>

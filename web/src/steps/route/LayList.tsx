@@ -8,7 +8,16 @@ import { Hint, SheetTitle, Waiting } from "../../ui/controls";
 import { num } from "../../ui/format";
 import type { Laying, Landing } from "./useLaying";
 
-export function LayList({ variant, laying }: { variant: Variant; laying: Laying }) {
+export function LayList({
+  variant,
+  laying,
+  onPut,
+}: {
+  variant: Variant;
+  laying: Laying;
+  /** Choose what stands on the new rail. */
+  onPut: () => void;
+}) {
   const { wanted, rows, letters, chosen } = laying;
   const list = useRef<HTMLDivElement>(null);
   useEffect(() => list.current?.focus({ preventScroll: true }), [wanted?.title]);
@@ -20,10 +29,11 @@ export function LayList({ variant, laying }: { variant: Variant; laying: Laying 
   const onKeyDown = (event: KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const { key } = event;
-    if (key === "ArrowDown" || key === "Tab") laying.step(event.shiftKey ? -1 : 1);
+    if (key === "ArrowDown") laying.step(1);
     else if (key === "ArrowUp") laying.step(-1);
     else if (key === "ArrowLeft") laying.shift(-1);
     else if (key === "ArrowRight") laying.shift(1);
+    else if (key === "+" || key === "=") onPut();
     else if (key === "Enter") laying.lay();
     else if (key === "Escape") laying.leave();
     else if (/^[a-z]$/.test(key)) laying.byLetter(key);

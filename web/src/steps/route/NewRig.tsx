@@ -33,9 +33,19 @@ export function NewRig({ songId, onMade }: Props) {
   });
   return (
     <Box as="section" aria-label="New rig">
-      <SheetTitle about="each opens with sensible values; everything can be changed">
-        Begin with a course
-      </SheetTitle>
+      <Box display="flex" flexWrap="wrap" alignItems="center" gap="4px 16px">
+        <SheetTitle about="each opens with sensible values; everything can be changed">
+          Begin with a course
+        </SheetTitle>
+        <Box flex="1" />
+        <Press
+          look="primary"
+          disabled={make.isPending}
+          onClick={() => make.mutate({ name: "Rig", notation: BARE })}
+        >
+          Begin with a bare rail
+        </Press>
+      </Box>
       <Box
         as="ul"
         display="grid"
@@ -70,15 +80,6 @@ export function NewRig({ songId, onMade }: Props) {
             </Press>
           </Box>
         ))}
-      </Box>
-      <Box marginTop="10px">
-        <Press
-          look="primary"
-          disabled={make.isPending}
-          onClick={() => make.mutate({ name: "Rig", notation: BARE })}
-        >
-          Begin with a bare rail
-        </Press>
       </Box>
     </Box>
   );

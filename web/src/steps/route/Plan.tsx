@@ -1,10 +1,18 @@
 /** The course: rails and marks fitted to the sheet, levels along them, what is to be laid in ink dots. */
 import { Box } from "@chakra-ui/react";
-import { type KeyboardEvent, type ReactNode, useEffect, useMemo, useState } from "react";
+import {
+  type FocusEvent,
+  type KeyboardEvent,
+  type ReactNode,
+  useEffect,
+  useMemo,
+  useState,
+} from "react";
 
 import type { RigView } from "../../api/client";
 import { halo } from "../../charts/axes";
 import { useWidth } from "../../ui/hooks";
+import { textWidth } from "../../ui/measure";
 import { ink } from "../../ui/theme";
 import {
   type Fitted,
@@ -108,6 +116,10 @@ export function Plan(props: Props) {
     first: id === first,
     onSelect,
     onKey: (event: KeyboardEvent) => go(event, id),
+    // Who comes here with keys means what is marked by the focus.
+    onFocus: (event: FocusEvent) => {
+      if (!selected && event.currentTarget.matches(":focus-visible")) onSelect(id);
+    },
   });
   const stages = view.layout.nodes.length;
   return (
@@ -193,6 +205,7 @@ interface ItemProps {
   first: boolean;
   onSelect: (id: string) => void;
   onKey: (event: KeyboardEvent) => void;
+  onFocus: (event: FocusEvent) => void;
 }
 
 /** Ink where it is dry, long teal dashes where it is wet, both side by side where both pass. */
@@ -206,6 +219,7 @@ function RailLine({
   first,
   onSelect,
   onKey,
+  onFocus,
 }: ItemProps & {
   one: FittedRail;
   stop: Stop | undefined;
@@ -236,6 +250,7 @@ function RailLine({
     "aria-label": name,
     tabIndex: first ? 0 : -1,
     onKeyDown: onKey,
+    onFocus,
   };
   return (
     <g
@@ -359,12 +374,19 @@ function Stage({
   first,
   onSelect,
   onKey,
+  onFocus,
 }: ItemProps & { one: FittedNode; lit: boolean; marked: boolean; ghost: boolean }) {
   const { node, x, y, name, caption, above, anchor, folded } = one;
   const wet = node.wet && WET_NAMES.has(node.kind);
   const full = folded.length
     ? `${folded.length} stages folded, from ${node.shown}`
     : `${node.shown}${node.caption ? `, ${node.caption}` : ""}`;
+  // Words that hang to one side of their mark belong to it, with the rail between them.
+  const words = Math.max(24, textWidth(name, 14, true));
+  const hit =
+    anchor === "middle"
+      ? { x: -16, width: 32 }
+      : { x: anchor === "start" ? -8 : -words, width: words + 8 };
   const captioned = (
     <tspan
       fontSize="13"
@@ -385,11 +407,12 @@ function Stage({
       transform={`translate(${x}, ${y})`}
       onClick={() => onSelect(node.id)}
       onKeyDown={onKey}
+      onFocus={onFocus}
       style={{ cursor: "pointer", outline: selected ? "none" : undefined }}
       opacity={ghost ? 0.75 : undefined}
     >
       <title>{full}</title>
-      <rect x="-16" y="-28" width="32" height="56" fill="transparent" />
+      <rect x={hit.x} y="-28" width={hit.width} height="56" fill="transparent" />
       {marked && <circle r="15" fill={ink("band")} stroke={ink("ink")} strokeDasharray="2 3" />}
       {selected && <circle r="15" fill="none" stroke={ink("wet")} strokeWidth="2.5" />}
       {folded.length ? (

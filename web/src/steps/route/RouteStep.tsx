@@ -1,7 +1,7 @@
 /** Route: the rig as a course, what arrives at its outputs, what the checks say, its variants. */
 import { Box } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
 import {
@@ -364,6 +364,17 @@ function Course({ rig, id }: CourseProps) {
     const stage = frameNow?.sidings?.find((s) => s.place === place)?.stage;
     return stage?.name ?? known.find((k) => k.kind === stage?.kind)?.title ?? `siding ${place}`;
   };
+  const putOn = () => {
+    if (laying.wanted?.by !== "split") return;
+    setPicking({
+      title: "On the new rail",
+      first: [
+        { id: "plain", title: "Nothing", about: "a plain rail", take: () => laying.put(null) },
+      ],
+      kinds: known.filter((k) => k.stage),
+      then: laying.put,
+    });
+  };
   const left: Panel = isPart ? panel : panel === "stage" ? "checks" : panel;
   return (
     <Box>
@@ -456,7 +467,7 @@ function Course({ rig, id }: CourseProps) {
       >
         <Box minWidth="0">
           {laying.wanted ? (
-            <LayList variant={present} laying={laying} />
+            <LayList variant={present} laying={laying} onPut={putOn} />
           ) : (
             <>
               <Box
@@ -598,11 +609,11 @@ function Course({ rig, id }: CourseProps) {
         onListen={listen}
         moving={moving}
         laying={laying}
+        onPut={putOn}
         keeping={keeping}
         onKeeping={setKeeping}
         onEdit={edit}
         onChecks={() => setPanel("checks")}
-        pick={setPicking}
       />
       {picking && <PickKind picking={picking} onClose={() => setPicking(null)} />}
     </Box>
@@ -667,12 +678,10 @@ const shownCloseness = () =>
 
 /** After each edit and each dialog the focus is on what is selected, never on the page. */
 function useHeldFocus(turn: string, selected: string, wanted: boolean): void {
-  const first = useRef("");
   useEffect(() => {
     if (!wanted) return;
     // A page that was just opened keeps its focus where the browser puts it.
-    first.current ||= turn;
-    if (first.current === turn) return;
+    if (navigator.userActivation && !navigator.userActivation.hasBeenActive) return;
     const later = requestAnimationFrame(() => {
       const at = document.activeElement;
       const lost = !at || at === document.body || !at.isConnected || at.hasAttribute("data-stage");

@@ -3,7 +3,7 @@
  * that calls at them drawn through. Stops are moved by dragging or with arrows.
  */
 import { Box } from "@chakra-ui/react";
-import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 
 import type { Kind, RigAction, Variant } from "../../api/client";
 import { halo } from "../../charts/axes";
@@ -44,14 +44,25 @@ export function Sidings({ frame, kinds, stop, onStop, onEdit, pick }: Props) {
   const list = useRef<HTMLDivElement>(null);
   const places = Array.from({ length: frame.places ?? 8 }, (_, i) => i + 1);
   const standing = new Map((frame.sidings ?? []).map((s) => [s.place, s.stage]));
-  const stored = frame.calls ?? [];
+  const [asked, setAsked] = useState<number[] | null>(null);
+  const kept = frame.calls ?? [];
+  // What was asked for stands until it is so: the next press goes on from there.
+  const stored = asked ?? kept;
+  const settled = asked !== null && asked.join() === kept.join();
+  useEffect(() => {
+    if (asked === null) return;
+    const timer = setTimeout(() => setAsked(null), settled ? 0 : 3000);
+    return () => clearTimeout(timer);
+  }, [asked, settled]);
   const calls = dragged === null ? stored : movedTo(stored, stop, dragged);
   const titleOf = (place: number) => {
     const stage = standing.get(place);
     return stage?.name ?? kinds.find((k) => k.kind === stage?.kind)?.title ?? "";
   };
-  const arrange = (more: object) =>
+  const arrange = (more: { calls?: number[]; [field: string]: unknown }) => {
+    if (more.calls) setAsked(more.calls);
     onEdit({ do: "arrange", frame: frame.id, values: {}, clear: false, ...more } as RigAction);
+  };
   const put = (place: number) =>
     pick({
       title: standing.has(place) ? `Instead of ${titleOf(place)}` : `At siding ${place}`,
@@ -139,7 +150,7 @@ export function Sidings({ frame, kinds, stop, onStop, onEdit, pick }: Props) {
                 onClick={() => {
                   onStop(place);
                   list.current?.focus({ preventScroll: true });
-                  if (!stage && place === stop) put(place);
+                  if (!stage) put(place);
                 }}
                 height={{ base: "44px", sm: `${ROW}px` }}
                 display="flex"

@@ -1,10 +1,17 @@
 """Route in the browser: a rig built by keyboard, its checks and fixes, undo, variants, notation."""
 
+from uuid import uuid4
+
 from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from benchmarks.rigs import studio
+from core.routing import format_rig
+from core.routing.edit.actions import Set
 from e2e.base import BrowserCase
 from server.rigs.models import Variant
+from server.rigs.services import create_rig, edit_variant
 from server.songs.models import Song
 
 
@@ -15,6 +22,9 @@ class Route(BrowserCase):
         """The stored rig of the song that was made last."""
         song = Song.objects.filter(is_demo_original=False).latest("created_at")
         return Variant.objects.get(rig__song=song, position=letter).document
+
+    def song(self) -> Song:
+        return Song.objects.get(is_demo_original=False, title="Paper Lighthouse")
 
     def keys(self, *keys: str) -> None:
         chain = ActionChains(self.browser.driver)
@@ -49,14 +59,13 @@ class Route(BrowserCase):
         b = self.browser
         self.new_song()
         b.find("button", "Begin with a bare rail").send_keys(Keys.ENTER)
-        source = b.find("radio", "Source")
-        source.send_keys(Keys.ENTER)
-        b.driver.execute_script("document.activeElement.blur()")
-        source.click()
+        b.press("radio", "Source")
         self.insert("i", "fader")
         b.find("radio", "Fader, ")
         b.until(lambda: "fader1" in self.document()["nodes"])
         self.insert("e", "reverb")
+        b.find("button", "Lay the rail to a")
+        self.keys(Keys.ENTER)
         b.find("radio", "Reverb, 1.8 s")
         b.sees("first wet sound")
         self.assertNotIn("Dry leak", self.board())
@@ -64,10 +73,11 @@ class Route(BrowserCase):
         reverb = b.find("radio", "Reverb, 1.8 s")
         reverb.click()
         self.keys(Keys.ENTER)
-        b.type("mix", "40", enter=True)
+        b.type("Mix, typed", "40", enter=True)
         b.sees("Reverb on this return is 40 % wet")
         b.until(lambda: "Dry leak inside Reverb −10.4" in self.board(), self.board())
-        self.assertIn("Reverb first wet sound −14.0 20.00", self.board())
+        # Where it stood before the change is written beside it.
+        self.assertIn("Reverb first wet sound −14.0 before −6.0 20.00", self.board())
         b.driver.execute_script("document.activeElement.blur()")
         self.keys("f")
         b.until(lambda: "Dry leak" not in self.board())
@@ -88,10 +98,9 @@ class Route(BrowserCase):
         b.press("button", "Undo")
         b.until(lambda: "Dry leak" in self.board())
         self.keys("k")
+        b.type("Why it is meant", "slap", enter=True)
+        b.press("tab", "Checks")
         b.sees("1 marked as intended")
-        b.driver.execute_script(
-            "[...document.querySelectorAll('[aria-label=Checks] details')].at(-1).open = true"
-        )
         b.type("Reason for parallel-not-wet", "slap, on purpose", enter=True)
         self.wait_for(
             lambda: any(
@@ -120,7 +129,7 @@ class Route(BrowserCase):
             Keys.SHIFT
         ).perform()
         self.wait_for(lambda: rails()["guitar.0"]["target"] == "drive1", "not moved")
-        self.keys("b")
+        self.keys("p")
         b.find("radio", "Drive, bypassed")
         self.keys("c")
         b.sees("Drive copied")
@@ -134,8 +143,8 @@ class Route(BrowserCase):
     def test_runs_fold_and_one_part_can_be_drawn_alone(self):
         b = self.open_demo(step="Route")
         b.find("radio", "Drive").click()
-        self.keys("o")
-        b.find("radio", "3 stages")
+        self.keys("h")
+        b.find("radio", "3 stages folded")
         b.until(lambda: b.look("radio", "Drive") is None)
         b.sees("1 folded.")
         b.press("button", "Draw all")
@@ -150,6 +159,7 @@ class Route(BrowserCase):
 
     def test_variants_have_keys_and_say_what_differs(self):
         b = self.open_demo(step="Route")
+        b.press("tab", "Variants 3")
         b.sees("B Delay into reverb")
         self.keys("3")
         third = Variant.objects.get(
@@ -169,6 +179,7 @@ class Route(BrowserCase):
         chosen = b.find("combobox", "Variant").get_property("value")
         self.assertEqual(chosen, str(third.pk))
         b.press("link", "Route")
+        b.press("tab", "Variants 3")
         b.press("button", "Copy to a new variant")
         b.sees("Variant D is a copy to change.")
 
@@ -255,8 +266,7 @@ class Route(BrowserCase):
         self.wait_for(
             lambda: stored()["nodes"]["hall"].get("delay_is") == "intended", "path not marked"
         )
-        b.press("tab", "Settings")
-        b.find("radio", "Compressor").click()
+        b.press("radio", "Compressor")
         b.choose("Keyed by", "Drive")
         self.wait_for(
             lambda: stored()["keys"].get("squeeze", {}).get("tap") == "drive1", "key not stored"
@@ -267,35 +277,195 @@ class Route(BrowserCase):
         )
         self.no_faults()
 
-    def test_a_frame_is_filled_ordered_and_halved_and_a_run_is_copied(self):
+    def test_a_marked_run_is_copied_into_another_rig(self):
         b = self.open_demo(step="Route")
         b.choose("Rig", "A new rig …")
-        b.press("button", "Begin with Insert frame")
-        b.find("radio", "Insert frame").click()
-        b.choose("Slot D", "Delay")
-        b.find("radio", "Insert frame, ABCD")
-        order = b.find("textbox", "Slots in the order they run")
-        order.send_keys(Keys.CONTROL + "a")
-        order.send_keys("DBA", Keys.ENTER)
-        b.find("radio", "Insert frame, DBA")
-        b.choose("Half that is heard", "its first half")
-        nodes = self.document_of("Insert frame")["nodes"]
-        self.wait_for(
-            lambda: self.document_of("Insert frame")["nodes"]["frame1"]["half"] == "first",
-            f"not halved: {nodes}",
-        )
+        b.press("button", "Begin with Sidings")
+        b.press("radio", "Sidings, calls")
         b.choose("Rig", "Two sends")
-        b.find("radio", "Drive").click()
+        b.press("radio", "Drive")
         self.keys("x")
-        b.find("button", "Unmark the run")
-        b.find("radio", "Compressor").click()
+        b.press("radio", "Compressor")
+        b.press("button", "15 more")
         b.press("button", "Copy 2")
         b.sees("2 parts copied")
-        b.choose("Rig", "Insert frame")
-        b.find("radio", "Insert frame").click()
+        b.choose("Rig", "Sidings")
+        b.press("radio", "Sidings, calls")
         self.keys("v")
         b.find("radio", "Compressor")
         b.find("radio", "Drive")
+        self.wait_for(
+            lambda: self.document_of("Sidings")["rails"]["frame1.0"]["target"] == "squeeze",
+            "not pasted behind it",
+        )
+        self.no_faults()
+
+    def test_settings_and_arrivals_are_in_view_with_the_stage(self):
+        b = self.open_demo(step="Route")
+        b.press("radio", "Reverb")
+        b.find("slider", "Mix")
+        script = """
+        const box = (e) => e.getBoundingClientRect();
+        const foot = box(document.querySelector('[aria-label=Next]')).top;
+        const rows = [...document.querySelectorAll('[data-setting]')].map(box);
+        const paths = [...document.querySelectorAll('[aria-label=Arrivals] tbody tr')].map(box);
+        return [box(document.querySelector('[data-stage=hall]')).bottom < foot,
+          rows.filter((r) => r.bottom <= foot + 1).length, rows.length,
+          paths.filter((r) => r.bottom <= foot + 1).length];
+        """
+        stage, seen, rows, paths = b.driver.execute_script(script)
+        self.assertTrue(stage)
+        self.assertEqual((seen, rows), (5, 5))
+        self.assertGreaterEqual(paths, 3)
+
+    def test_a_scale_moves_what_arrives_and_is_put_back(self):
+        b = self.open_demo(step="Route")
+        b.press("radio", "Reverb")
+        mix = b.find("slider", "Mix")
+        mix.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
+        # 25 % of the reverb: 20 log 0.25 against the return's -3 dB and dry, by hand -15.0.
+        b.until(lambda: "−15.1" in self.board() or "−15.0" in self.board(), self.board())
+        self.wait_for(
+            lambda: self.document_of("Two sends")["nodes"]["hall"]["mix_percent"] == 25, "not kept"
+        )
+        b.press("button", "Mix back to 27 %")
+        self.wait_for(
+            lambda: self.document_of("Two sends")["nodes"]["hall"]["mix_percent"] == 27, "not back"
+        )
+        # Nothing that is typed wrong moves anything; it is said at its field.
+        for words, said in (("12 Hz", "not in %"), ("140", "cannot be set"), ("soon", "no number")):
+            b.type("Mix, typed", words, enter=True)
+            b.until(lambda said=said: said in b.find("alert", "").text, said)
+        self.assertEqual(self.document_of("Two sends")["nodes"]["hall"]["mix_percent"], 27)
+        b.type("Mix, typed", "-6 dB", enter=True)
+        self.wait_for(
+            lambda: abs(self.document_of("Two sends")["nodes"]["hall"]["mix_percent"] - 50.1) < 0.1,
+            "gain",
+        )
+        # What is other than at rest is marked, listed, and put back in one press.
+        b.press("button", "Changed")
+        b.sees("pre-delay rests at 20 ms")
+        b.press("button", "Mix: back to 100 %")
+        self.wait_for(
+            lambda: self.document_of("Two sends")["nodes"]["hall"]["mix_percent"] == 100,
+            "not at rest",
+        )
+        b.press("button", "Find")
+        b.type("Find a setting", "early pan")
+        b.find("slider", "Early pan")
+        self.no_faults()
+
+    def test_a_strip_is_come_to_by_arrows_and_set(self):
+        b = self.open_demo(step="Route")
+        b.press("radio", "Return, −3.0 dB")
+        self.keys(Keys.ARROW_RIGHT)
+        b.until(lambda: self.selected() == "back2.0", self.selected())
+        self.keys(Keys.ENTER)
+        b.type("Delay, typed", "0.002 s", enter=True)
+        b.type("Pan, typed", "-40", enter=True)
+        self.wait_for(
+            lambda: (
+                [
+                    self.document_of("Two sends")["rails"]["back2.0"]["strip"][f]
+                    for f in ("delay_ms", "pan_percent")
+                ]
+                == [2, -40]
+            ),
+            "strip not set",
+        )
+        b.find("radio", "Rail into Merge from Return, L40, +2 ms")
+        self.no_faults()
+
+    def test_an_alarm_is_kept_by_a_second_press_and_with_a_reason(self):
+        b = self.open_demo(step="Route")
+        song = self.song()
+        rig = "g: source (level -6 dB) > b: bus > l: level > s: split > o: output\ns > back: level (level {} dB) > b"
+        create_rig(song, "Round", None, rig.format(0))
+        b.driver.refresh()
+        b.choose("Rig", "Round")
+        b.sees("Alarm.")
+        b.press("button", "Keep it")
+        b.press("button", "It is meant")
+        b.sees("Once more, if it is meant")
+        self.assertEqual(self.document_of("Round")["intended"], [])
+        b.type("Why it is meant", "a siren", enter=True)
+        self.wait_for(
+            lambda: [i["reason"] for i in self.document_of("Round")["intended"]] == ["a siren"],
+            "not kept",
+        )
+        b.sees("1 marked as intended")
+        self.no_faults()
+
+    def test_a_place_to_land_says_what_it_does_and_why_not(self):
+        b = self.open_demo(step="Route")
+        b.press("radio", "Drive")
+        self.keys("b")
+        b.find("region", "Where it lands")
+        b.until(lambda: "Right after Drive" in b.text() and "Main" in b.text())
+        b.sees("closes a loop, loop gain")
+        before = self.document_of("Two sends")
+        stages = len(b.driver.find_elements(By.CSS_SELECTOR, "[data-stage]"))
+        self.keys(Keys.ARROW_DOWN)
+        b.find("button", "Lay the rail to b")
+        self.keys(Keys.ARROW_LEFT)
+        b.sees("leaves behind Guitar")
+        self.keys(Keys.ESCAPE)
+        b.until(lambda: b.look("region", "Where it lands") is None)
+        self.assertEqual(self.document_of("Two sends"), before)
+        b.until(lambda: len(b.driver.find_elements(By.CSS_SELECTOR, "[data-stage]")) <= stages)
+        self.assertEqual(self.selected(), "drive1")
+        self.no_faults()
+
+    def test_two_hands_on_one_rig_keep_both_changes(self):
+        b = self.open_demo(step="Route")
+        variant = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        )
+        b.press("radio", "Drive")
+        edit_variant(
+            variant.rig.song.owner, variant.pk,
+            Set(node="hall", values={"name": "Chapel"}), variant.revision, uuid4(),
+        )  # fmt: skip
+        self.insert("i", "tremolo")
+        self.wait_for(lambda: "tremolo1" in self.document_of("Two sends")["nodes"], "not inserted")
+        self.assertEqual(self.document_of("Two sends")["nodes"]["hall"]["name"], "Chapel")
+        b.find("radio", "Chapel")
+        self.no_faults()
+
+    def test_a_long_course_fits_its_sheet_as_it_is_drawn(self):
+        """Of what the browser draws: no words over other words, none outside the sheet."""
+        b = self.open_demo(step="Route")
+        create_rig(self.song(), "Studio", None, format_rig(studio(1)))
+        b.driver.refresh()
+        b.choose("Rig", "Studio")
+        b.find("radio", "Rail into Output")
+        script = """
+        const svg = document.querySelector('svg[data-closeness]');
+        const sheet = svg.getBoundingClientRect();
+        const words = [...svg.querySelectorAll('[role=radiogroup] text, .none')]
+          .filter((t) => t.textContent.trim())
+          .map((t) => [t.textContent, t.getBoundingClientRect()]);
+        const bad = [];
+        for (const [text, r] of words)
+          if (r.left < sheet.left - 1 || r.right > sheet.right + 1 || r.top < sheet.top - 1) bad.push(text);
+        for (let i = 0; i < words.length; i++)
+          for (let j = i + 1; j < words.length; j++) {
+            const [a, p] = words[i], [c, q] = words[j];
+            if (p.left < q.right - 1 && q.left < p.right - 1 && p.top < q.bottom - 4 && q.top < p.bottom - 4)
+              bad.push(`${a} over ${c}`);
+          }
+        return [words.length, bad, document.documentElement.scrollWidth - innerWidth];
+        """
+        for width in (1280, 1600, 390):
+            b.size(width, 800)
+            if width == 390:
+                b.press("button", "As a plan")
+            b.find("radio", "Rail into Output")
+            with self.subTest(width=width):
+                count, bad, over = b.driver.execute_script(script)
+                self.assertGreater(count, 40)
+                self.assertEqual(bad, [])
+                self.assertLessEqual(over, 0)
         self.no_faults()
 
     def document_of(self, rig: str) -> dict:

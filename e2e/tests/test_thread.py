@@ -279,7 +279,7 @@ class Phone(ThreadCase):
         self.assertLessEqual(header.size["height"], 64)
         # The rig is a list; a stage opens its settings under it, and the common ones can be set.
         b.press("radio", "Reverb")
-        field = b.find("textbox", "mix")
+        field = b.find("textbox", "Mix, typed")
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys("100" + Keys.ENTER)
         self.wait_for(lambda: self.first().revision == 2, "not set")
@@ -350,7 +350,7 @@ class BadInput(ThreadCase):
         tried = 0
         for place, ready in (
             ("/rigs", ("region", "Rigs")),
-            ("/route", ("region", "Variants")),
+            ("/route", ("region", "Arrivals")),
             ("/space/ducking", ("region", "Ducking")),
             ("/space/phrases", ("region", "Phrases")),
             ("/space/room", ("region", "Room")),
@@ -365,7 +365,7 @@ class BadInput(ThreadCase):
             b.find(*ready)
             if place == "/route":
                 b.press("radio", "Delay")
-                b.find("textbox", "time")
+                b.find("textbox", "Time, typed")
             with self.subTest(place=place):
                 count, silent = b.driver.execute_async_script(_NONSENSE, list(NONSENSE))
                 self.assertEqual(silent, [])

@@ -94,7 +94,10 @@ export function Arrivals({ board, before, cautions, lit, pinned, onLight, onPin 
             <Row
               key={arrival.id}
               arrival={arrival}
-              was={before?.arrivals.find((a) => a.id === arrival.id)}
+              was={
+                before?.arrivals.find((a) => a.id === arrival.id) ??
+                before?.arrivals.find((a) => a.name === arrival.name && a.detail === arrival.detail)
+              }
               caution={arrival.leak || arrival.through.some((t) => cautions.has(t) && arrival.leak)}
               lit={lit === arrival.id}
               onLight={onLight}

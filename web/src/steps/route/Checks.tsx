@@ -178,14 +178,9 @@ function Row({ finding, mark, primary, children, keeping, onKeeping, onEdit, onS
     >
       <Box alignSelf="start">
         {finding.at ? (
-          <Press
-            look="quiet"
-            minHeight="0"
-            padding="0"
-            aria-label={`To the place of: ${finding.sentence}`}
-            onClick={() => onSelect(finding.at)}
-          >
+          <Press look="quiet" minHeight="0" padding="0" onClick={() => onSelect(finding.at)}>
             <Pennant kind={KIND[finding.severity]} mark={mark} />
+            <Unseen>To the place of: {finding.sentence}</Unseen>
           </Press>
         ) : (
           <Pennant kind={KIND[finding.severity]} mark={mark} />

@@ -2,7 +2,7 @@
 import { Box } from "@chakra-ui/react";
 import { type PointerEvent, useRef } from "react";
 
-import { Press } from "../../ui/controls";
+import { Press, Unseen } from "../../ui/controls";
 import { useWidth } from "../../ui/hooks";
 import { ink } from "../../ui/theme";
 import type { Fitted } from "./fit";
@@ -102,24 +102,23 @@ export function Overview({ fitted, stages, seen, selected, onLook, onZoom }: Pro
       <Box display="flex">
         <Press
           look="quiet"
-          aria-label="Draw wider apart"
           hint="+"
           disabled={fitted.closeness === "wide"}
           onClick={() => onZoom("apart", fitted.closeness)}
-        />
+        >
+          <Unseen>Draw wider apart</Unseen>
+        </Press>
         <Press
           look="quiet"
-          aria-label="Draw closer together"
           hint="−"
           disabled={fitted.closeness === "folded"}
           onClick={() => onZoom("together", fitted.closeness)}
-        />
-        <Press
-          look="quiet"
-          aria-label="Fit the whole course"
-          hint="0"
-          onClick={() => onZoom("all", fitted.closeness)}
-        />
+        >
+          <Unseen>Draw closer together</Unseen>
+        </Press>
+        <Press look="quiet" hint="0" onClick={() => onZoom("all", fitted.closeness)}>
+          <Unseen>Fit the whole course</Unseen>
+        </Press>
       </Box>
     </Box>
   );

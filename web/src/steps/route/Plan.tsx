@@ -118,7 +118,8 @@ export function Plan(props: Props) {
     onKey: (event: KeyboardEvent) => go(event, id),
     // Who comes here with keys means what is marked by the focus.
     onFocus: (event: FocusEvent) => {
-      if (!selected && event.currentTarget.matches(":focus-visible")) onSelect(id);
+      const came = event.relatedTarget !== null && event.currentTarget.matches(":focus-visible");
+      if (!selected && came) onSelect(id);
     },
   });
   const stages = view.layout.nodes.length;
@@ -382,7 +383,8 @@ function Stage({
     ? `${folded.length} stages folded, from ${node.shown}`
     : `${node.shown}${node.caption ? `, ${node.caption}` : ""}`;
   // Words that hang to one side of their mark belong to it, with the rail between them.
-  const words = Math.max(24, textWidth(name, 14, true));
+  const hung = above ? textWidth(caption, 13) + 8 : 0;
+  const words = Math.max(24, textWidth(name, 14, true) + hung);
   const hit =
     anchor === "middle"
       ? { x: -16, width: 32 }

@@ -159,21 +159,23 @@ function Course({ rig, id }: CourseProps) {
     }
   };
   const focusHere = () => setFocus(focus === null && selected ? selected : null);
-  const hands = handsOf({
-    variant,
-    kinds: kinds.data ?? [],
-    selected,
-    marked,
-    onMark: setMarked,
-    onSelect: setSelected,
-    edit,
-    pick: setPicking,
-    laying,
-    fold,
-    focusHere,
-  });
+  const handsAt = (at: string) =>
+    handsOf({
+      variant,
+      kinds: kinds.data ?? [],
+      selected: at,
+      marked,
+      onMark: setMarked,
+      onSelect: setSelected,
+      edit,
+      pick: setPicking,
+      laying,
+      fold,
+      focusHere,
+    });
+  const hands = handsAt(selected);
   const free = laying.wanted === null;
-  useHandKeys(hands, free);
+  useHandKeys(handsAt, selected, free);
   const open = variant?.view.checks.findings.filter((f) => !f.intended) ?? [];
   const zoom = (by: "apart" | "together" | "all", from?: Fitted["closeness"]) =>
     setAtLeast(by === "all" ? null : wider(from ?? atLeast ?? shownCloseness(), by));

@@ -243,8 +243,19 @@ const KEYS = [
 ];
 
 /** The same by keys, while no rail is being laid. */
-export function useHandKeys(hands: Hand[], enabled: boolean): void {
+export function useHandKeys(
+  handsAt: (id: string) => Hand[],
+  selected: string,
+  enabled: boolean,
+): void {
+  const run = (key: string) => {
+    // Where nothing is selected, the part that has the focus is meant.
+    const focused = (document.activeElement as HTMLElement | null)?.dataset.stage;
+    handsAt(selected || focused || "")
+      .find((h) => h.key === key)
+      ?.run();
+  };
   for (const key of KEYS)
     // eslint-disable-next-line react-hooks/rules-of-hooks -- always the same keys, in the same order
-    useKey("route", key, () => hands.find((h) => h.key === key)?.run(), enabled);
+    useKey("route", key, () => run(key), enabled);
 }

@@ -2,6 +2,8 @@
 
 import os
 
+from benchmarks.rigs import stage_of_sixty
+from core.routing import format_rig
 from e2e.browser import Browser
 
 # A step of a slider; done when every picture named has changed.
@@ -31,12 +33,85 @@ const frame = () => new Promise(requestAnimationFrame);
 """
 
 
+COURSE = [
+    "svg[data-closeness]",
+    "section[aria-label=Arrivals] tbody",
+    "section[aria-label=Sum] svg",
+]
 DRAGS = (
     ("Time", "", "Feedback", ["section[aria-label=Repeats] svg[role=img]"], "11 repeats above"),
     ("Space", "", "tail begins at", ["svg[role=img][aria-label*=' phrases; ']"], "gaps are clear"),
     ("Blend", "Lift the quiet", "threshold", ["section[aria-label='Out against in'] svg[role=img]"], "Quiet sounds gain"),
     ("Blend", "The same as one insert", "wet path", ["section[aria-label='Mix laws'] svg[role=img]"], "An insert at"),
 )  # fmt: skip
+
+# From a press on a stage to its settings, the one before showing others.
+_SELECT = """
+const [ids, done] = arguments;
+const frame = () => new Promise(requestAnimationFrame);
+const rows = () => document.querySelector('[aria-label=Settings]')?.innerHTML ?? '';
+(async () => {
+  const times = [];
+  for (let n = 0; n < 24; n++) {
+    const before = rows();
+    const began = performance.now();
+    document.querySelector(`[data-stage="${ids[n % ids.length]}"]`)
+      .dispatchEvent(new MouseEvent('click', {bubbles: true}));
+    while (rows() === before && performance.now() - began < 3000) await frame();
+    await frame();
+    if (n > 3) times.push(performance.now() - began);
+    await new Promise((r) => setTimeout(r, 120));
+  }
+  times.sort((a, b) => a - b);
+  done([times[times.length >> 1], times[Math.floor(times.length * 0.95)]]);
+})();
+"""
+
+
+def _write(browser: Browser, text: str) -> None:
+    """A new rig of the notation given, in hand."""
+    browser.choose("Rig", "A new rig …")
+    browser.press("button", "Begin with a bare rail")
+    browser.find("radio", "Source")
+    browser.press("tab", "In writing")
+    area = browser.find("textbox", "Notation")
+    browser.driver.execute_script(
+        "const [a, text] = arguments;"
+        "Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set.call(a, text);"
+        "a.dispatchEvent(new Event('input', {bubbles: true}))", area, text,
+    )  # fmt: skip
+    browser.press("button", "Draw what is written")
+    browser.find("radio", "Reverb", 30)
+    browser.press("tab", "In writing")
+
+
+def measure_course() -> list[tuple[str, float, float]]:
+    """Of a stage's settings opened, and of its mix dragged: the demo's rig, and one of 60 stages."""
+    browser = Browser(os.environ["FONODROME_BENCH_URL"])
+    found = []
+    try:
+        browser.open("/")
+        browser.press("button", "Open the demo studio")
+        browser.driver.set_script_timeout(90)
+        for name, ids in (("demo", ["hall", "echo"]), ("60 stages", ["hall", "echo"])):
+            if name != "demo":
+                _write(browser, format_rig(stage_of_sixty()))
+                browser.choose("Source and output", "Source at Desk")
+            browser.press("radio", "Reverb")
+            browser.find("slider", "Mix")
+            for what, script, given in (
+                ("settings open", _SELECT, [ids]),
+                ("mix dragged", _DRAG, ["Mix", COURSE]),
+            ):
+                if what == "mix dragged":
+                    browser.press("radio", "Reverb")
+                    browser.find("slider", "Mix")
+                median, high = browser.driver.execute_async_script(script, *given)
+                found.append((f"Route, {name}, {what}", float(median), float(high)))
+        return found
+    finally:
+        browser.close()
+
 
 # From a press on a step to its own view drawn, everything loaded before.
 _STEP = """

@@ -33,3 +33,23 @@ def exploding(splits: int = 20) -> Rig:
         lines.append(f"x{n} > m{n}: merge > {onward}")
         lines.append(f"x{n} > g{n}: generic (latency {0.3 + n / 100:.2f} ms) > m{n} [level -6 dB]")
     return parse_rig("\n".join(lines))
+
+
+def stage_of_sixty() -> Rig:
+    """60 stages and three outputs: five sources through pedals, sends, returns and amps."""
+    lines = ['left: output "Left"', 'right: output "Right"', 'desk: output "Desk" (stereo)']
+    for n in range(5):
+        out = ("left", "right", "desk", "desk", "left")[n]
+        lines.append(
+            f"s{n}: source (level -30 dB) > c{n}: compressor > e{n}: equaliser (mid 2 dB) > "
+            f"d{n}: drive > x{n}: send > y{n}: send > f{n}: fader > w{n}: split > {out}"
+        )
+        lines.append(f"w{n} > a{n}: level (level -6 dB) > {'desk' if out != 'desk' else 'right'}")
+    lines.append(
+        "b0: bus > hall: reverb (locked, mix 80 %) > q0: filter > u0: level > v0: tremolo (locked) > r0: return > desk"
+    )
+    lines.append(
+        "b1: bus > echo: delay (feedback 30 %) > k: chorus (locked) > u1: level > v1: filter > r1: return > desk"
+    )
+    lines += [f"x{n} > b0" for n in range(5)] + [f"y{n} > b1" for n in range(5)]
+    return parse_rig("\n".join(lines))

@@ -25,7 +25,7 @@ import scipy.signal
 import soundfile
 
 from benchmarks.drag import measure as measure_drag
-from benchmarks.drag import measure_steps
+from benchmarks.drag import measure_course, measure_steps
 from benchmarks.pair import write_pair
 from benchmarks.rigs import exploding, studio
 from benchmarks.sound import bench_decays, bench_processors, bench_rigs
@@ -286,6 +286,9 @@ def bench_lattice() -> None:
 
 
 def bench_drag() -> None:
+    for name, median, high in measure_course():
+        goal = 120 if "60 stages, mix" in name else 50
+        _line(f"{name} (p95 {high:.0f})", median, f"<= {goal} ms", " ms")
     for name, median, high in measure_drag():
         _line(f"drag, {name}: median", median, "at most 50", " ms")
         _line(f"drag, {name}: 95th percentile", high, "-", " ms")

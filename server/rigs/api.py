@@ -1,6 +1,5 @@
 """Rigs, their variants and edits; templates and kinds."""
 
-from dataclasses import replace
 from datetime import datetime
 from functools import cache
 from typing import Annotated, Any
@@ -341,9 +340,10 @@ def edit_variant(request: HttpRequest, variant_id: UUID, payload: EditIn) -> Any
 @router.post("/variants/{uuid:variant_id}/try", response=Trial)
 def try_edit(request: HttpRequest, variant_id: UUID, payload: TryIn) -> HttpResponse:
     """What an edit would make of the variant; nothing is stored."""
-    document, context = _heard(request, variant_id)
-    # What was measured was measured of the rig as it is.
-    return answer(try_action(document, payload.action, replace(context, measured=None)))
+    variant = variant_of(user_of(request), variant_id)
+    document = load_rig(variant.document)
+    context = context_for(variant, document, measured=False)
+    return answer(try_action(document, payload.action, context))
 
 
 @router.post("/variants/{uuid:variant_id}/landings", response=list[LandingOut])

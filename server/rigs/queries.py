@@ -66,14 +66,16 @@ def context_of(song: Song) -> Context:
     return Context(section.frame(song.sample_rate_hz), delays, feedback)
 
 
-def context_for(variant: Variant, document: Document) -> Context:
+def context_for(variant: Variant, document: Document, *, measured: bool = True) -> Context:
     """What a variant is computed under: the tempo, the clips that its rig was rendered on last, its
     impulse responses, and what the newest render measured where it is of this very document.
+
+    measured: false for a document that is only thought of.
     """
     plain = context_of(variant.rig.song)
     return replace(
         plain, clips=_clips_of(variant.rig, document), impulses=_impulses_of(variant, document),
-        measured=_measured_of(variant, document, plain),
+        measured=_measured_of(variant, document, plain) if measured else None,
     )  # fmt: skip
 
 

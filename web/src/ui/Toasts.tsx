@@ -40,7 +40,7 @@ export function Toasts() {
       zIndex="10"
       left="20px"
       right="20px"
-      bottom="60px"
+      bottom={{ base: "112px", sm: "60px" }}
       display="flex"
       justifyContent="center"
       pointerEvents="none"

@@ -1,4 +1,5 @@
 /** What reaches an output: every path's level, time, polarity and wet share on one board. */
+import { memo, useMemo } from "react";
 import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear, scaleLog } from "d3-scale";
 
@@ -9,6 +10,7 @@ import { AxisLeft, Gridlines, linePath } from "../../charts/axes";
 import { Figure, SheetTitle, Unseen } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
+import { textWidth } from "../../ui/measure";
 import { rangeOf, readingsOf } from "./readings";
 
 type Arrival = Board["arrivals"][number];
@@ -46,12 +48,20 @@ interface Props {
   onPin: (id: string) => void;
 }
 
-export function Arrivals({ board, before, cautions, lit, pinned, onLight, onPin }: Props) {
+export const Arrivals = memo(function Arrivals({
+  board,
+  before,
+  cautions,
+  lit,
+  pinned,
+  onLight,
+  onPin,
+}: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(56);
   // The strongest, in the order in which they arrive.
   const rows = board.arrivals.slice(0, SHOWN).sort((a, b) => a.time_ms - b.time_ms);
   const latest = Math.max(100, ...rows.map((a) => a.time_ms)) * 1.3;
-  const x = scaleLog([0.8, latest], [2, width - 6]).clamp(true);
+  const x = useMemo(() => scaleLog([0.8, latest], [2, width - 6]).clamp(true), [latest, width]);
   return (
     <Box as="section" aria-label="Arrivals" minWidth="0">
       <chakra.table width="100%" tableLayout="fixed" borderCollapse="collapse" fontSize="15px">
@@ -72,19 +82,21 @@ export function Arrivals({ board, before, cautions, lit, pinned, onLight, onPin 
               </Box>
               <Box ref={frame} position="relative" height="18px">
                 {width > 190 &&
-                  REGIONS.filter((r) => x(r.from) < width - 52).map((region) => (
-                    <Box
-                      key={region.name}
-                      as="span"
-                      position="absolute"
-                      left={`${x(Math.max(region.from, 0.8))}px`}
-                      paddingLeft="3px"
-                      borderLeft={region.from > 1 ? "1.5px dotted" : "0"}
-                      borderColor="edge"
-                    >
-                      {region.name}
-                    </Box>
-                  ))}
+                  REGIONS.filter((r) => roomOf(r, x, width) > textWidth(r.name, 13) + 6).map(
+                    (region) => (
+                      <Box
+                        key={region.name}
+                        as="span"
+                        position="absolute"
+                        left={`${x(Math.max(region.from, 0.8))}px`}
+                        paddingLeft="3px"
+                        borderLeft={region.from > 1 ? "1.5px dotted" : "0"}
+                        borderColor="edge"
+                      >
+                        {region.name}
+                      </Box>
+                    ),
+                  )}
               </Box>
             </Head>
           </chakra.tr>
@@ -148,9 +160,9 @@ export function Arrivals({ board, before, cautions, lit, pinned, onLight, onPin 
       </chakra.table>
     </Box>
   );
-}
+});
 
-function Row({
+const Row = memo(function Row({
   arrival,
   was,
   caution,
@@ -305,6 +317,12 @@ function Row({
       </chakra.td>
     </chakra.tr>
   );
+});
+
+/** From where a region begins to the next one, or to the edge. */
+function roomOf(region: (typeof REGIONS)[number], x: (ms: number) => number, width: number) {
+  const next = REGIONS[REGIONS.indexOf(region) + 1];
+  return (next ? x(next.from) : width) - x(Math.max(region.from, 0.8));
 }
 
 const heightOf = (arrival: Arrival) => Math.max(3, Math.min(20, 20 + arrival.level_db * 0.55));
@@ -314,7 +332,7 @@ function panned(percent: number): string {
 }
 
 /** The sums at the output, and the comb that the near arrivals make. */
-export function Sum({
+export const Sum = memo(function Sum({
   board,
   before,
   hz,
@@ -444,4 +462,4 @@ export function Sum({
       </Box>
     </Box>
   );
-}
+});

@@ -1,6 +1,6 @@
 /** Checks that explain: what will be heard, the number, one action that mends it, grouped by cause. */
 import { Box } from "@chakra-ui/react";
-import { type ReactNode, useState } from "react";
+import { memo, type ReactNode, useState } from "react";
 
 import type { Finding, RigAction, RigView } from "../../api/client";
 import { Pennant, Press, Unseen } from "../../ui/controls";
@@ -31,7 +31,7 @@ interface Props {
   onSelect: (id: string) => void;
 }
 
-export function Checks(props: Props) {
+export const Checks = memo(function Checks(props: Props) {
   const { checks, onEdit } = props;
   const [all, setAll] = useState(false);
   const open = checks.findings.filter((f) => !f.intended);
@@ -124,7 +124,7 @@ export function Checks(props: Props) {
       )}
     </Box>
   );
-}
+});
 
 /** Why a check is meant: optional, kept with the rig. */
 function Reason({ finding, onEdit }: { finding: Finding; onEdit: (action: RigAction) => void }) {

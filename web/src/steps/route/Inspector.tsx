@@ -1,6 +1,6 @@
 /** The settings of what is selected: what matters first as scales, the rest in groups, folded. */
 import { Box } from "@chakra-ui/react";
-import { type ReactNode, useRef, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import {
@@ -17,8 +17,9 @@ import { nameOf } from "../../rigs/names";
 import { delayOf } from "../../rigs/times";
 import { hasTrait } from "../../rigs/traits";
 import { useSongContext } from "../../song/context";
-import { announce, Press, Unseen } from "../../ui/controls";
+import { announce, Press } from "../../ui/controls";
 import { Gloss } from "../../ui/Gloss";
+import { useSteady } from "../../ui/hooks";
 import { useKey } from "../../ui/keys";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 import { SettingRow } from "./SettingRow";
@@ -132,6 +133,22 @@ export function Rows({
     moving.set(p.field, value);
     return "";
   };
+  const onMove = useSteady(moving.move);
+  const onBack = useSteady((field: string) => moving.back(field));
+  const given = useRef(checked);
+  useEffect(() => {
+    given.current = checked;
+  });
+  const onSet = useCallback(
+    (field: string, value: unknown) => {
+      const p = kind.parameters.find((q) => q.field === field)!;
+      return given.current(p, value);
+    },
+    [kind],
+  );
+  const onTime = useSteady((field: string) =>
+    openTime(nameOf(variant, selected), `${selected}.${field}`, String(moving.values[field] ?? "")),
+  );
   const several = open !== "" && shown.length > rows;
   return (
     <>
@@ -172,28 +189,11 @@ export function Rows({
             resolvedMs={p.sort === "time" ? variant.view.report.times_ms[selected] : undefined}
             before={p.field in moving.before ? moving.before[p.field] : undefined}
             frame={frame}
-            onMove={(value) => moving.move(p.field, value)}
-            onSet={(value) => checked(p, value)}
-            onBack={() => moving.back(p.field)}
-            more={
-              p.sort === "time" && open !== "find" && !selected.includes("@") ? (
-                <Press
-                  look="quiet"
-                  minHeight="0"
-                  padding="0"
-                  fontSize="13px"
-                  fontWeight="400"
-                  onClick={() =>
-                    openTime(
-                      nameOf(variant, selected),
-                      `${selected}.${p.field}`,
-                      String(moving.values[p.field] ?? ""),
-                    )
-                  }
-                >
-                  in Time <Unseen>{p.label}</Unseen>
-                </Press>
-              ) : undefined
+            onMove={onMove}
+            onSet={onSet}
+            onBack={onBack}
+            onTime={
+              p.sort === "time" && open !== "find" && !selected.includes("@") ? onTime : undefined
             }
           />
         ))}

@@ -57,6 +57,20 @@ function Profile(props: Props) {
   const low = levels.length ? Math.floor((Math.min(...levels) - 1) / 10) * 10 : -40;
   const y = scaleLinear([low, high], [top + PROFILE - 14, top + 10]);
   const ticks = y.ticks(Math.min(3, Math.max(1, (high - low) / 10)));
+  const lines = runs.flatMap((r) =>
+    [r.rail.dry_dbfs, r.rail.wet_dbfs]
+      .filter((v) => v !== null)
+      .map((v) => ({ from: r.from, to: r.to, y: y(v) })),
+  );
+  // A figure that another line would cross is left out: it stands in the inspector's place anyway.
+  const crossed = (l: { x: number; y: number; text: string }) =>
+    lines.some(
+      (line) =>
+        line.from < l.x + textWidth(l.text, 13) &&
+        line.to > l.x &&
+        line.y > l.y - 12 &&
+        line.y < l.y + 3,
+    );
   const labels = spaced(
     runs
       .filter((r) => r.rail.level_dbfs !== null && r.to - r.from > 52)
@@ -64,7 +78,8 @@ function Profile(props: Props) {
         x: r.from + 6,
         y: y(r.rail.level_dbfs!) - 5,
         text: num(r.rail.level_dbfs!, 1),
-      })),
+      }))
+      .filter((l) => !crossed(l)),
   );
   const clip = report.measured_clip;
   return (

@@ -1,6 +1,6 @@
 /** A long course in small, over the sheet: what of it is in view, and how close it stands. */
 import { Box } from "@chakra-ui/react";
-import { type PointerEvent, useRef } from "react";
+import { memo, type PointerEvent, useRef } from "react";
 
 import { Press, Unseen } from "../../ui/controls";
 import { useWidth } from "../../ui/hooks";
@@ -25,7 +25,14 @@ const WORDS: Record<Fitted["closeness"], string> = {
   folded: "stages, runs folded",
 };
 
-export function Overview({ fitted, stages, seen, selected, onLook, onZoom }: Props) {
+export const Overview = memo(function Overview({
+  fitted,
+  stages,
+  seen,
+  selected,
+  onLook,
+  onZoom,
+}: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(120);
   const dragging = useRef(false);
   const x = (value: number) => (value / fitted.width) * (width - 4) + 2;
@@ -122,4 +129,4 @@ export function Overview({ fitted, stages, seen, selected, onLook, onZoom }: Pro
       </Box>
     </Box>
   );
-}
+});

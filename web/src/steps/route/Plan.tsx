@@ -1,6 +1,7 @@
 /** The course: rails and marks fitted to the sheet, levels along them, what is to be laid in ink dots. */
 import { Box } from "@chakra-ui/react";
 import {
+  memo,
   type FocusEvent,
   type KeyboardEvent,
   type ReactNode,
@@ -11,7 +12,7 @@ import {
 
 import type { RigView } from "../../api/client";
 import { halo } from "../../charts/axes";
-import { useWidth } from "../../ui/hooks";
+import { useSteady, useWidth } from "../../ui/hooks";
 import { textWidth } from "../../ui/measure";
 import { ink } from "../../ui/theme";
 import {
@@ -76,13 +77,8 @@ export function Plan(props: Props) {
     [view.layout, width, flags, selected, foldedBy, openedBy, atLeast],
   );
   const stops = useMemo(() => stopsOf(fitted, hasStrip), [fitted, hasStrip]);
-  const ways = useMemo(() => waysOf(fitted, stops), [fitted, stops]);
   const head = headsOf(fitted);
   const at = stops.find((s) => s.id === head(selected));
-  const first = at?.id ?? stops[0]?.id;
-  const marks = new Map(fitted.nodes.map((n) => [n.node.id, n]));
-  const foot = fitted.height;
-  const whole = foot + (props.bare ? 4 : levelHeight(foot));
   const [seen, setSeen] = useState({ left: 0, top: 0, width: 0, height: 0 });
   const look = () => {
     const box = frame.current;
@@ -103,25 +99,6 @@ export function Plan(props: Props) {
     if (ay < box.scrollTop + 40 || ay > box.scrollTop + box.clientHeight - 40)
       box.scrollTo({ top: ay - box.clientHeight / 2 });
   }, [frame, ax, ay]);
-  const go = (event: KeyboardEvent, id: string) => {
-    if (event.shiftKey || event.altKey || !ALONG.has(event.key)) return;
-    event.preventDefault();
-    const to = ways.get(id)?.[event.key as Arrow];
-    if (!to) return;
-    onSelect(to);
-    frame.current?.querySelector<SVGElement>(`[data-stage="${CSS.escape(to)}"]`)?.focus();
-  };
-  const item = (id: string) => ({
-    selected: head(selected) === id,
-    first: id === first,
-    onSelect,
-    onKey: (event: KeyboardEvent) => go(event, id),
-    // Who comes here with keys means what is marked by the focus.
-    onFocus: (event: FocusEvent) => {
-      const came = event.relatedTarget !== null && event.currentTarget.matches(":focus-visible");
-      if (!selected && came) onSelect(id);
-    },
-  });
   const stages = view.layout.nodes.length;
   return (
     <Box borderBottom="1.5px solid" borderColor="ink">
@@ -144,56 +121,108 @@ export function Plan(props: Props) {
       <Box
         ref={frame}
         overflow="auto"
-        maxHeight={{ base: "none", lg: "max(260px, calc(100vh - 482px))" }}
+        maxHeight={{ base: "none", lg: "max(260px, calc(100vh - 474px))" }}
         background="sheet"
         borderTop="1.5px solid"
         borderColor="ink"
         tabIndex={-1}
         onScroll={look}
       >
-        <svg width={fitted.width} height={whole} display="block" data-closeness={fitted.closeness}>
-          <g role="radiogroup" aria-label="Course">
-            {fitted.rails.map((one) => (
-              <RailLine
-                key={one.rail.port}
-                one={one}
-                stop={stops.find((s) => s.id === one.rail.port)}
-                name={railName(one, marks)}
-                lit={through.includes(one.rail.port)}
-                ghost={ghosts.has(one.rail.port)}
-                {...item(one.rail.port)}
-              />
-            ))}
-            {Object.entries(keys).map(([keyed, key]) => (
-              <KeyLine key={keyed} from={marks.get(head(key.tap))} to={marks.get(head(keyed))} />
-            ))}
-            {fitted.nodes.map((one) => (
-              <Stage
-                key={one.node.id}
-                one={one}
-                lit={through.includes(one.node.id)}
-                marked={run.some((id) => id === one.node.id || one.folded.includes(id))}
-                ghost={ghosts.has(one.node.id)}
-                {...item(one.node.id)}
-              />
-            ))}
-          </g>
-          {[...fitted.nodes, ...fitted.rails].flatMap((one) =>
-            one.flags.map((f) => (
-              <g key={f.flag.mark} transform={`translate(${f.x}, ${f.y})`}>
-                <PennantMark kind={f.flag.kind} mark={f.flag.mark} />
-              </g>
-            )),
-          )}
-          {!props.bare && <Levels fitted={fitted} report={view.report} top={foot} />}
-          {places.map((place) => (
-            <PlaceMark key={place.letter} place={place} fitted={fitted} onPlace={props.onPlace} />
-          ))}
-        </svg>
+        <Drawing
+          {...{ fitted, stops, keys, selected, run, through, ghosts, places, onSelect }}
+          report={view.report}
+          bare={props.bare ?? false}
+          onPlace={props.onPlace}
+        />
       </Box>
     </Box>
   );
 }
+
+interface DrawingProps extends Pick<
+  Props,
+  "keys" | "selected" | "run" | "through" | "ghosts" | "places" | "onSelect" | "onPlace"
+> {
+  fitted: Fitted;
+  stops: Stop[];
+  report: RigView["report"];
+  bare: boolean;
+}
+
+/** Drawn anew only where something of it changed: settings move many times a second beside it. */
+const Drawing = memo(function Drawing(props: DrawingProps) {
+  const { fitted, stops, keys, selected, run, through, ghosts, places, report, bare } = props;
+  const { onSelect, onPlace } = props;
+  const ways = useMemo(() => waysOf(fitted, stops), [fitted, stops]);
+  const head = headsOf(fitted);
+  const at = stops.find((s) => s.id === head(selected));
+  const first = at?.id ?? stops[0]?.id;
+  const marks = new Map(fitted.nodes.map((n) => [n.node.id, n]));
+  const foot = fitted.height;
+  const whole = foot + (bare ? 4 : levelHeight(foot));
+  const onKey = useSteady((event: KeyboardEvent, id: string) => {
+    if (event.shiftKey || event.altKey || !ALONG.has(event.key)) return;
+    event.preventDefault();
+    const to = ways.get(id)?.[event.key as Arrow];
+    if (!to) return;
+    onSelect(to);
+    const svg = (event.currentTarget as SVGElement).ownerSVGElement;
+    svg?.querySelector<SVGElement>(`[data-stage="${CSS.escape(to)}"]`)?.focus();
+  });
+  // Who comes here with keys means what is marked by the focus.
+  const onFocus = useSteady((event: FocusEvent, id: string) => {
+    const came = event.relatedTarget !== null && event.currentTarget.matches(":focus-visible");
+    if (!selected && came) onSelect(id);
+  });
+  const item = (id: string) => ({
+    selected: head(selected) === id,
+    first: id === first,
+    onSelect,
+    onKey,
+    onFocus,
+  });
+  return (
+    <svg width={fitted.width} height={whole} display="block" data-closeness={fitted.closeness}>
+      <g role="radiogroup" aria-label="Course">
+        {fitted.rails.map((one) => (
+          <RailLine
+            key={one.rail.port}
+            one={one}
+            stop={stops.find((s) => s.id === one.rail.port)}
+            name={railName(one, marks)}
+            lit={through.includes(one.rail.port)}
+            ghost={ghosts.has(one.rail.port)}
+            {...item(one.rail.port)}
+          />
+        ))}
+        {Object.entries(keys).map(([keyed, key]) => (
+          <KeyLine key={keyed} from={marks.get(head(key.tap))} to={marks.get(head(keyed))} />
+        ))}
+        {fitted.nodes.map((one) => (
+          <Stage
+            key={one.node.id}
+            one={one}
+            lit={through.includes(one.node.id)}
+            marked={run.some((id) => id === one.node.id || one.folded.includes(id))}
+            ghost={ghosts.has(one.node.id)}
+            {...item(one.node.id)}
+          />
+        ))}
+      </g>
+      {[...fitted.nodes, ...fitted.rails].flatMap((one) =>
+        one.flags.map((f) => (
+          <g key={f.flag.mark} transform={`translate(${f.x}, ${f.y})`}>
+            <PennantMark kind={f.flag.kind} mark={f.flag.mark} />
+          </g>
+        )),
+      )}
+      {!bare && <Levels fitted={fitted} report={report} top={foot} />}
+      {places.map((place) => (
+        <PlaceMark key={place.letter} place={place} fitted={fitted} onPlace={onPlace} />
+      ))}
+    </svg>
+  );
+});
 
 function railName(one: FittedRail, marks: Map<string, FittedNode>): string {
   const from = marks.get(one.rail.port.slice(0, one.rail.port.lastIndexOf(".")))?.node.shown ?? "";
@@ -205,12 +234,12 @@ interface ItemProps {
   selected: boolean;
   first: boolean;
   onSelect: (id: string) => void;
-  onKey: (event: KeyboardEvent) => void;
-  onFocus: (event: FocusEvent) => void;
+  onKey: (event: KeyboardEvent, id: string) => void;
+  onFocus: (event: FocusEvent, id: string) => void;
 }
 
 /** Ink where it is dry, long teal dashes where it is wet, both side by side where both pass. */
-function RailLine({
+const RailLine = memo(function RailLine({
   one,
   stop,
   name,
@@ -250,8 +279,8 @@ function RailLine({
     "aria-checked": selected,
     "aria-label": name,
     tabIndex: first ? 0 : -1,
-    onKeyDown: onKey,
-    onFocus,
+    onKeyDown: (event: KeyboardEvent) => onKey(event, rail.port),
+    onFocus: (event: FocusEvent) => onFocus(event, rail.port),
   };
   return (
     <g
@@ -324,7 +353,7 @@ function RailLine({
       {words}
     </g>
   );
-}
+});
 
 export function bent(points: (readonly [number, number])[]): string {
   let path = `M${points[0]![0]} ${points[0]![1]}`;
@@ -366,7 +395,7 @@ function KeyLine({ from, to }: { from?: FittedNode; to?: FittedNode }) {
 
 const WET_NAMES = new Set(["delay", "reverb", "chorus", "convolution"]);
 
-function Stage({
+const Stage = memo(function Stage({
   one,
   lit,
   marked,
@@ -408,8 +437,8 @@ function Stage({
       tabIndex={first ? 0 : -1}
       transform={`translate(${x}, ${y})`}
       onClick={() => onSelect(node.id)}
-      onKeyDown={onKey}
-      onFocus={onFocus}
+      onKeyDown={(event) => onKey(event, node.id)}
+      onFocus={(event) => onFocus(event, node.id)}
       style={{ cursor: "pointer", outline: selected ? "none" : undefined }}
       opacity={ghost ? 0.75 : undefined}
     >
@@ -459,7 +488,7 @@ function Stage({
       )}
     </g>
   );
-}
+});
 
 /** An open triangle with its letter where a rail may land; the chosen one in full ink. */
 function PlaceMark({

@@ -22,7 +22,7 @@ import { useSongContext } from "../../song/context";
 import { Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { Gloss } from "../../ui/Gloss";
-import { useNarrow } from "../../ui/hooks";
+import { useNarrow, useSteady } from "../../ui/hooks";
 import { useKey } from "../../ui/keys";
 import { Choice } from "../../ui/QuantityField";
 import { SheetTabs } from "../../ui/SheetTabs";
@@ -41,7 +41,7 @@ import { Patch } from "./Patch";
 import { LinesKept } from "./LinesKept";
 import { PathMarks } from "./PathMarks";
 import { PickKind, type Picking } from "./PickKind";
-import { Plan } from "./Plan";
+import { type Place, Plan } from "./Plan";
 import { Scenes } from "./Scenes";
 import { ControlTable, SendTable, Writing } from "./Sheets";
 import { Sidings } from "./Sidings";
@@ -97,7 +97,6 @@ function Course({ rig, id }: CourseProps) {
   const turn = useTurn(id);
   const edit = useCallback((action: RigAction) => sendEdit(id, action), [id]);
   const selected = hand.selected ?? "";
-  const onOpen = (variant: string) => take({ variant, selected: "" });
   const [sheet, setSheet] = useState<Sheet | "">("");
   const [panel, setPanel] = useState<Panel>("stage");
   const setSelected = useCallback(
@@ -233,7 +232,7 @@ function Course({ rig, id }: CourseProps) {
   const checks = shown?.checks;
   const flags = useMemo(() => (checks && free ? flagsOf(checks.findings) : []), [checks, free]);
   const ghosts = useMemo(() => {
-    if (!trial || free || !variant) return new Set<string>();
+    if (!trial || free || !variant) return NO_GHOSTS;
     const { nodes = {}, rails = {} } = variant.document;
     return new Set([
       ...trial.layout.nodes.filter((n) => !(n.id in nodes)).map((n) => n.id),
@@ -246,6 +245,24 @@ function Course({ rig, id }: CourseProps) {
   }, [trial, free, variant]);
   const known = kinds.data;
   const hasStrip = useCallback((kind: string) => hasTrait(known, kind, "many_inputs"), [known]);
+  const presented = useMemo(
+    () =>
+      variant && written && shown
+        ? ({ ...variant, document: written, view: { ...variant.view, ...shown } } as Variant)
+        : null,
+    [variant, written, shown],
+  );
+  const layoutNow = focus !== null && reduced.data ? reduced.data : shown?.layout;
+  const reportNow = shown?.report;
+  const seen = useMemo(
+    () => (layoutNow && reportNow ? { layout: layoutNow, report: reportNow } : null),
+    [layoutNow, reportNow],
+  );
+  const cautions = useMemo(() => new Set(flags.map((f) => f.at)), [flags]);
+  const onZoom = useSteady(zoom);
+  const onPlace = useSteady(laying.byLetter);
+  const onPin = useSteady((one: string) => setPinned(one === pinned ? "" : one));
+  const onOpen = useSteady((one: string) => take({ variant: one, selected: "" }));
   if (query.isError) {
     if (query.error instanceof Refused && query.error.problem.status === 404)
       return (
@@ -275,9 +292,8 @@ function Course({ rig, id }: CourseProps) {
     );
   }
   if (!variant || !known || !shown || !written) return <Waiting />;
-  const present = { ...variant, document: written, view: { ...variant.view, ...shown } } as Variant;
+  const present = presented!;
   const report = shown.report;
-  const layout = focus !== null && reduced.data ? reduced.data : shown.layout;
   const board = report.boards[Math.min(boardAt, report.boards.length - 1)];
   const earlier = moving.was?.view.report.boards.find(
     (b) => b.output === board?.output && b.source === board.source,
@@ -397,21 +413,21 @@ function Course({ rig, id }: CourseProps) {
         </>
       ) : (
         <Plan
-          keys={variant.document.keys ?? {}}
-          view={{ layout, report }}
+          keys={variant.document.keys ?? NO_KEYS}
+          view={seen!}
           selected={trial && !free ? trial.select : selected}
           run={marked}
-          through={path?.through ?? []}
+          through={path?.through ?? NONE}
           flags={flags}
           ghosts={ghosts}
-          places={laying.places}
+          places={free ? NO_PLACES : laying.places}
           foldedBy={foldedBy}
           openedBy={openedBy}
           atLeast={atLeast}
           hasStrip={hasStrip}
           onSelect={setSelected}
-          onPlace={laying.byLetter}
-          onZoom={zoom}
+          onPlace={onPlace}
+          onZoom={onZoom}
           bare={frameNow !== null}
           head={title}
           tools={tools}
@@ -542,11 +558,11 @@ function Course({ rig, id }: CourseProps) {
               <Arrivals
                 board={board}
                 before={earlier}
-                cautions={new Set(flags.map((f) => f.at))}
+                cautions={cautions}
                 lit={lit || pinned}
                 onLight={setLit}
                 pinned={pinned}
-                onPin={(one) => setPinned(one === pinned ? "" : one)}
+                onPin={onPin}
               />
               {kept && <PathMarks variant={present} board={board} arrival={kept} onEdit={edit} />}
               {!board.complete && board.path_count !== null && board.path_count > 64 && (
@@ -671,6 +687,11 @@ function Tab({
   );
 }
 
+const NONE: string[] = [];
+const NO_GHOSTS = new Set<string>();
+const NO_KEYS = {};
+const NO_PLACES: Place[] = [];
+
 const firstOutputOf = (variant: Variant) =>
   variant.view.layout.nodes.find((n) => n.kind === "output")?.id ?? null;
 
@@ -678,12 +699,18 @@ const shownCloseness = () =>
   (document.querySelector("[data-closeness]")?.getAttribute("data-closeness") ??
     "wide") as Closeness;
 
+let pointing = false;
+window.addEventListener("pointerdown", () => (pointing = true), true);
+window.addEventListener("keydown", () => (pointing = false), true);
+
 /** After each edit and each dialog the focus is on what is selected, never on the page. */
 function useHeldFocus(turn: string, selected: string, wanted: boolean): void {
   useEffect(() => {
     if (!wanted) return;
     // A page that was just opened keeps its focus where the browser puts it.
     if (navigator.userActivation && !navigator.userActivation.hasBeenActive) return;
+    // A pointer needs no focus where nothing is selected.
+    if (!selected && pointing) return;
     const later = requestAnimationFrame(() => {
       const at = document.activeElement;
       const lost = !at || at === document.body || !at.isConnected || at.hasAttribute("data-stage");

@@ -3,14 +3,7 @@
  * field takes whatever can be set, with units. Where it was before is a ring, what lies between is a bar.
  */
 import { Box, chakra } from "@chakra-ui/react";
-import {
-  type KeyboardEvent,
-  type PointerEvent,
-  type ReactNode,
-  useId,
-  useRef,
-  useState,
-} from "react";
+import { memo, type KeyboardEvent, type PointerEvent, useId, useRef, useState } from "react";
 
 import type { Frame, Parameter } from "../../api/client";
 import { halo } from "../../charts/axes";
@@ -42,14 +35,21 @@ export interface RowProps {
   before?: unknown;
   frame: Frame;
   /** It moves: shown at once, kept a moment after it rests. */
-  onMove: (value: unknown) => void;
+  onMove: (field: string, value: unknown) => void;
   /** It is set: kept at once. A sentence where it cannot be. */
-  onSet: (value: unknown) => void | Promise<string>;
+  onSet: (field: string, value: unknown) => void | Promise<string>;
   /** Back to where it stood. */
-  onBack: () => void;
-  /** What else can be done with it. */
-  more?: ReactNode;
+  onBack: (field: string) => void;
+  /** Open it under Time. */
+  onTime?: (field: string) => void;
 }
+
+/** The hands of one setting: what they move is known. */
+type Own = Omit<RowProps, "onMove" | "onSet" | "onBack" | "onTime"> & {
+  onMove: (value: unknown) => void;
+  onSet: (value: unknown) => void | Promise<string>;
+  onBack: () => void;
+};
 
 const Field = chakra("input", {
   base: {
@@ -70,8 +70,15 @@ const Field = chakra("input", {
   },
 });
 
-export function SettingRow(props: RowProps) {
-  const { parameter: p, value, onSet } = props;
+export const SettingRow = memo(function SettingRow(row: RowProps) {
+  const { parameter: p, value, onTime } = row;
+  const props: Own = {
+    ...row,
+    onMove: (next) => row.onMove(p.field, next),
+    onSet: (next) => row.onSet(p.field, next),
+    onBack: () => row.onBack(p.field),
+  };
+  const { onSet } = props;
   const changed = isChanged(p, value);
   const sub = changed ? (
     <>
@@ -109,7 +116,19 @@ export function SettingRow(props: RowProps) {
       <Box minWidth="0" lineHeight="17px" title={p.about}>
         <Box fontWeight="650">{capital(p.label)}</Box>
         <Box fontSize="13px" color="ink2" minHeight="17px" whiteSpace="nowrap">
-          {sub} {props.more}
+          {sub}{" "}
+          {onTime && (
+            <Press
+              look="quiet"
+              minHeight="0"
+              padding="0"
+              fontSize="13px"
+              fontWeight="400"
+              onClick={() => onTime(p.field)}
+            >
+              in Time <Unseen>{p.label}</Unseen>
+            </Press>
+          )}
         </Box>
       </Box>
       {p.scale ? (
@@ -129,10 +148,10 @@ export function SettingRow(props: RowProps) {
       )}
     </Box>
   );
-}
+});
 
 /** What is switched, chosen or written. */
-function Plain({ parameter: p, value, onSet, frame, ...rest }: RowProps) {
+function Plain({ parameter: p, value, onSet, frame, ...rest }: Own) {
   if (p.sort === "flag")
     return (
       <chakra.button
@@ -181,7 +200,7 @@ function Plain({ parameter: p, value, onSet, frame, ...rest }: RowProps) {
 const EDGE = 12;
 const HEIGHT = 40;
 
-function Scale({ parameter: p, value, resolvedMs, before, frame: song, onMove, onBack }: RowProps) {
+function Scale({ parameter: p, value, resolvedMs, before, frame: song, onMove, onBack }: Own) {
   const [frame, width] = useWidth<HTMLDivElement>(96);
   const dragging = useRef(false);
   const { low, high } = p.scale!;
@@ -300,7 +319,7 @@ function tickWords(tick: number): string {
 }
 
 /** The value, to be typed over. What is not understood is said here, and nothing moves. */
-function ValueField({ parameter: p, value, frame, onSet, onBack, before }: RowProps) {
+function ValueField({ parameter: p, value, frame, onSet, onBack, before }: Own) {
   const id = useId();
   const [draft, setDraft] = useState<string | null>(null);
   const [said, setSaid] = useState("");

@@ -107,8 +107,8 @@ export function StopSettings({ variant, frame, kinds, stop, moving, onEdit, onTa
               parameter={p}
               value={(beside as Record<string, unknown>)[p.field] ?? p.default}
               frame={song}
-              onMove={(value) => change({ [p.field]: value })}
-              onSet={(value) => change({ [p.field]: value })}
+              onMove={(field, value) => change({ [field]: value })}
+              onSet={(field, value) => change({ [field]: value })}
               onBack={() => undefined}
             />
           ))}

@@ -1,4 +1,5 @@
 /** Stored alternatives of a rig: each drawn small with what differs marked, promote, copy, delete. */
+import { memo } from "react";
 import { Box } from "@chakra-ui/react";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
@@ -12,7 +13,7 @@ interface Props {
   onOpen: (id: string) => void;
 }
 
-export function Variants({ rig, current, onOpen }: Props) {
+export const Variants = memo(function Variants({ rig, current, onOpen }: Props) {
   const client = useQueryClient();
   const again = () => client.invalidateQueries({ queryKey: ["rigs"] });
   const onError = (fault: unknown) => announce(sentenceOf(fault), { kind: "fault" });
@@ -143,4 +144,4 @@ export function Variants({ rig, current, onOpen }: Props) {
       </Box>
     </Box>
   );
-}
+});

@@ -4,6 +4,8 @@ import os
 import sys
 from pathlib import Path
 
+from selenium.webdriver.common.keys import Keys
+
 from e2e.browser import Browser
 
 
@@ -15,8 +17,12 @@ def take(url: str, folder: Path) -> None:
         browser.press("button", "Open the demo studio")
         browser.find("img", "Response within 10 ms")
         browser.press("radio", "Reverb, ")
-        browser.find("textbox", "RT60")
-        _whole(browser, folder / "route-light.png")
+        browser.find("slider", "RT60")
+        # A mix that was just moved: where it stood before is still seen.
+        browser.find("slider", "Mix").send_keys(Keys.SHIFT + Keys.ARROW_RIGHT + Keys.NULL)
+        browser.find("button", "Mix back to")
+        _settle(browser)
+        browser.picture(folder / "route-light.png")
         browser.theme("dark")
         _settle(browser)
         browser.picture(folder / "route-dark.png")
@@ -26,13 +32,23 @@ def take(url: str, folder: Path) -> None:
         browser.picture(folder / "route-phone.png")
         browser.size(1280, 800)
         browser.choose("Rig", "A new rig …")
-        browser.find("button", "Begin with Insert frame")
+        browser.find("button", "Begin with Sidings")
         _settle(browser)
         _whole(browser, folder / "templates-light.png")
-        browser.press("button", "Begin with Dry centre, wet left and right")
-        browser.find("radio", "Centre amp")
+        browser.press("button", "Begin with Sidings")
+        browser.press("radio", "Sidings, calls")
+        browser.find("region", "Lines kept")
         _settle(browser)
-        browser.picture(folder / "route-three-amps-light.png")
+        browser.picture(folder / "sidings-light.png")
+        browser.choose("Rig", "A new rig …")
+        browser.press("button", "Begin with Dry centre, wet left and right")
+        browser.press("radio", "Left delay")
+        browser.keys("b")
+        browser.find("region", "Where it lands")
+        browser.sees("closes a loop")
+        _settle(browser)
+        browser.picture(folder / "route-lay-light.png")
+        browser.keys(Keys.ESCAPE)
         browser.choose("Rig", "Two sends")
         browser.press("link", "Space")
         browser.find("region", "Gaps")
@@ -66,8 +82,6 @@ def take(url: str, folder: Path) -> None:
         browser.keys("]]]")
         browser.press("button", "Stop")
         _whole(browser, folder / "listen-light.png")
-        browser.theme("dark")
-        _whole(browser, folder / "listen-dark.png")
         browser.size(1280, 800)
         browser.theme("light")
         browser.press("link", "Time")

@@ -69,9 +69,10 @@ def landing_view(
                 new = [loop for loop in then.loops if loop.rail not in loops]
                 gain = max((x.gain_db for x in new if x.gain_db is not None), default=None)
                 after = {o.output: o.nominal_dbfs for o in then.outputs}
+                endless = any(loop.grows for loop in new)
                 out = out.model_copy(
                     update={
-                        "effect": _changed(done.rig, before, after),
+                        "effect": "it has no end" if endless else _changed(done.rig, before, after),
                         "loop_db": gain,
                         "closes": bool(new),
                     }

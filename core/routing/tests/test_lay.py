@@ -165,6 +165,12 @@ class Landings(unittest.TestCase):
         loop = next(f for f in found if f.place == "g.0")
         # Once round is b alone.
         self.assertAlmostEqual(loop.loop_db, -4.5, places=2)
+        # 1 + 10^(-4.5/20) + ... = 1 / (1 - 0.596): a plain rail round it, in step at once.
+        gained = float(loop.effect.removeprefix("Output +").removesuffix(" dB"))
+        self.assertAlmostEqual(gained, -20 * math.log10(1 - 10 ** (-4.5 / 20)), delta=0.15)
+        louder = rig("g: source > a: level (level 2 dB) > b: level > o: output")
+        found = landing_view(louder, Lay(by="split", starts=("b.0",), to="output"), None)
+        self.assertEqual(next(f for f in found if f.place == "g.0").effect, "it has no end")
 
     def test_a_return_comes_back_where_the_dry_sound_ends(self):
         document = rig(

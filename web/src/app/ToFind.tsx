@@ -86,6 +86,7 @@ export function ToFind({ context }: { context: SongContext }) {
         minWidth={{ base: "220px", sm: 0 }}
         whiteSpace={{ base: "normal", sm: explained ? "normal" : "nowrap" }}
         overflow="hidden"
+        lineClamp={{ base: explained ? "none" : 2, sm: "none" }}
         textOverflow="ellipsis"
         title={here?.found ? here.explain : undefined}
       >

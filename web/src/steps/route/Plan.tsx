@@ -506,7 +506,8 @@ function PlaceMark({
   let [x, y] = [fitted.width - 26, fitted.height - 22];
   if (node) [x, y] = [node.x - 20, node.y];
   else if (rail) [x, y] = middleOf(rail.points);
-  const lower = y + 14;
+  // On the line itself: words stand over it and under it.
+  const left = node ? x - 25 : x + 10;
   return (
     <g
       onClick={() => place.possible && onPlace(place.letter)}
@@ -521,16 +522,16 @@ function PlaceMark({
         strokeWidth="1.75"
       />
       <rect
-        x={x - 8}
-        y={lower}
+        x={left}
+        y={y - 9}
         width="17"
         height="18"
         fill={ink(place.chosen ? "ink" : "well")}
         stroke={ink("edge")}
       />
       <text
-        x={x + 0.5}
-        y={lower + 13.5}
+        x={left + 8.5}
+        y={y + 4.5}
         textAnchor="middle"
         fontSize="13"
         fontWeight="650"

@@ -7,13 +7,17 @@ import { useSongContext } from "../song/context";
 import { announce } from "../ui/controls";
 import { Outbox } from "./outbox";
 
+/** Goes by itself: no connection, or a server that is busy. What was meant waits and is sent again. */
+export const isPassing = (fault: unknown): boolean =>
+  fault instanceof Refused && (fault.offline || fault.problem.status >= 500);
+
 export const outbox = new Outbox(
   {
     send: (variant_id, body) =>
       ask(
         api.POST("/api/v1/variants/{variant_id}/edits", { params: { path: { variant_id } }, body }),
       ),
-    passing: (fault) => fault instanceof Refused && (fault.offline || fault.problem.status >= 500),
+    passing: isPassing,
     store: localStorage,
     names: () => Object.keys(localStorage),
     id: () => crypto.randomUUID(),

@@ -54,7 +54,8 @@ export function DownList({ variant, selected, flags, onSelect, children }: Props
       {rows.map((row, i) => {
         const { node } = row;
         const flag = flags.find((f) => f.at === node.id);
-        const mine = node.id === selected;
+        // The strip of a way stands under what it goes into.
+        const mine = node.id === selected || targets[selected] === node.id;
         return (
           <Box key={node.id} position="relative" background={mine ? "well" : undefined}>
             <Strands row={row} x={x} width={gutter} />
@@ -63,7 +64,7 @@ export function DownList({ variant, selected, flags, onSelect, children }: Props
               aria-checked={mine}
               tabIndex={node.id === here ? 0 : -1}
               data-node={node.id}
-              onClick={() => onSelect(mine ? "" : node.id)}
+              onClick={() => onSelect(node.id === selected ? "" : node.id)}
               onKeyDown={(event) => go(event, i)}
               display="flex"
               alignItems="center"

@@ -6,13 +6,13 @@ import { useNavigate } from "react-router";
 import {
   api,
   ask,
-  Refused,
   type Kind,
   type Parameter,
   type RigAction,
   sentenceOf,
   type Variant,
 } from "../../api/client";
+import { isPassing } from "../../rigs/edits";
 import { nameOf } from "../../rigs/names";
 import { delayOf } from "../../rigs/times";
 import { hasTrait } from "../../rigs/traits";
@@ -33,6 +33,8 @@ interface Props {
   moving: Moving;
   onEdit: (action: RigAction) => void;
   onTake: (variant: Variant) => void;
+  /** To the strip of one of its inputs. */
+  onSelect?: (id: string) => void;
 }
 
 export function Inspector(props: Props) {
@@ -75,6 +77,9 @@ export function Inspector(props: Props) {
     <Box as="section" aria-label="Settings">
       <Head about={kind.title === name ? "" : kind.title} />
       <Rows key={selected} {...props} kind={kind} rows={6} />
+      {kind.traits.includes("many_inputs") && props.onSelect && (
+        <Strips variant={variant} node={selected} onSelect={props.onSelect} />
+      )}
       {kind.traits.includes("takes_key") && (
         <KeyInput variant={variant} node={selected} onEdit={onEdit} />
       )}
@@ -309,6 +314,37 @@ function Word({
   );
 }
 
+/** What comes in, each with what its strip does; a press opens it. */
+function Strips({
+  variant,
+  node,
+  onSelect,
+}: {
+  variant: Variant;
+  node: string;
+  onSelect: (id: string) => void;
+}) {
+  const into = variant.view.layout.rails.filter((r) => r.target === node);
+  if (!into.length) return null;
+  return (
+    <Box display="flex" flexWrap="wrap" gap="0 10px" alignItems="center" fontSize="13px">
+      <Box color="ink2">Strips of</Box>
+      {into.map((rail) => (
+        <Press
+          key={rail.port}
+          look="quiet"
+          minHeight={{ base: "40px", sm: "26px" }}
+          fontSize="13px"
+          onClick={() => onSelect(rail.port)}
+        >
+          {nameOf(variant, rail.port.slice(0, rail.port.lastIndexOf(".")))}
+          {rail.caption ? `, ${rail.caption}` : ""}
+        </Press>
+      ))}
+    </Box>
+  );
+}
+
 /** Why the core would refuse an edit; empty where it would not. */
 async function refusalOf(id: string, action: RigAction): Promise<string> {
   try {
@@ -321,8 +357,7 @@ async function refusalOf(id: string, action: RigAction): Promise<string> {
     return "";
   } catch (fault) {
     // Without a connection it waits like any edit.
-    const passing = fault instanceof Refused && (fault.offline || fault.problem.status >= 500);
-    return passing ? "" : sentenceOf(fault);
+    return isPassing(fault) ? "" : sentenceOf(fault);
   }
 }
 

@@ -59,6 +59,11 @@ export function LayList({
         overflowY={{ base: "visible", lg: "auto" }}
       >
         {laying.waiting && <Waiting />}
+        {laying.fault && (
+          <Box role="alert" color="diff" padding="8px">
+            {laying.fault} Nothing was changed.
+          </Box>
+        )}
         {rows.map((row, i) => (
           <Row
             key={row.place}

@@ -310,6 +310,7 @@ function Course({ rig, id }: CourseProps) {
       moving={moving}
       onEdit={edit}
       onTake={(after) => taken(client, after)}
+      onSelect={setSelected}
     />
   );
   const checkList = (

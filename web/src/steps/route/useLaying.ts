@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
-import { api, ask, type RigAction, type Schemas, type Variant } from "../../api/client";
+import { api, ask, type RigAction, type Schemas, sentenceOf, type Variant } from "../../api/client";
 import { useSteady } from "../../ui/hooks";
 import { type Lay, layOf, shifted } from "./graph";
 import type { Place } from "./Plan";
@@ -26,6 +26,8 @@ export interface Laying {
   letters: string[];
   chosen: Landing | null;
   waiting: boolean;
+  /** Why the places are not known. */
+  fault: string;
   open: (wanted: Wanted) => void;
   choose: (place: string) => void;
   step: (by: 1 | -1) => void;
@@ -95,6 +97,7 @@ export function useLaying(
     letters,
     chosen,
     waiting: wanted !== null && query.isPending,
+    fault: wanted !== null && query.isError ? sentenceOf(query.error) : "",
     open: (next) => {
       setWanted(next);
       setPicked("");

@@ -5,6 +5,7 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import { api, ask, type RigAction, type Schemas, sentenceOf, type Variant } from "../../api/client";
+import { isPassing } from "../../rigs/edits";
 
 export type Trial = Schemas["Trial"];
 
@@ -43,7 +44,8 @@ async function askInTurn(
       );
       found = { trial, refused: "" };
     } catch (fault) {
-      found = { trial: null, refused: sentenceOf(fault) };
+      // Without a connection nothing is refused: what is meant goes out later.
+      found = { trial: null, refused: isPassing(fault) ? "" : sentenceOf(fault) };
     }
     if (turn === asking.turn) tell(found);
   }

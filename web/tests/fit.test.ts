@@ -103,6 +103,9 @@ test.each(RIGS)(
     const targets = Object.fromEntries(rig.layout.rails.map((r) => [r.port, r.target ?? ""]));
     const rows = downRows(rig.layout, targets);
     expect(rows).toHaveLength(rig.layout.nodes.length);
+    // The gutter has a place for every lane that a rail runs in.
+    for (const rail of rig.layout.rails)
+      expect(Math.max(...rail.lanes)).toBeLessThanOrEqual(rig.layout.lanes - (rail.back ? 0 : 1));
     // What goes out above and comes in below passes every row between.
     let open = 0;
     for (const row of rows) {

@@ -66,7 +66,7 @@ def lay_out_rig(rig: Rig, plan: Plan) -> RigLayout:
     lanes, runs, bare, opened = _lanes(rig, order, back, xs)
     rails = []
     taken: dict[str, int] = {}
-    low = max(lanes.values(), default=0.0)
+    low = max([*lanes.values(), *bare.values()], default=0.0)
     for port in sorted(
         rig.rails, key=lambda p: (lanes[rig.rails[p].target], xs[p.rpartition(".")[0]])
     ):

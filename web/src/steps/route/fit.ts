@@ -89,7 +89,7 @@ const OVER = 31;
 const UNDER = 33;
 const BARE_UNDER = 11;
 const BETWEEN = 4;
-const TRACK = 20;
+const TRACK = 24;
 const MARK = 11;
 const ENTRY = 13;
 const STEP = 9;
@@ -665,7 +665,7 @@ function lanesOf(
     y: (lane: number) => ys[Math.round(lane)] ?? ys.at(-1)!,
     trackY: (port: string) => {
       const [lane, row] = trackOf.get(port)!;
-      return ys[lane]! + under[lane]! + 16 + row * TRACK;
+      return ys[lane]! + under[lane]! + 20 + row * TRACK;
     },
     height: at,
   };

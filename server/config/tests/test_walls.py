@@ -110,6 +110,7 @@ THINGS = {
     ("POST", "/rigs/{rig_id}/restore"): ("rig", None),
     ("POST", "/rigs/{rig_id}/duplicate"): ("rig", None),
     ("POST", "/rigs/{rig_id}/variants"): ("rig", {}),
+    ("GET", "/rigs/{rig_id}/minis"): ("rig", None),
     ("GET", "/variants/{variant_id}"): ("variant", None),
     ("PATCH", "/variants/{variant_id}"): ("variant", {"name": "mine", "promote": True}),
     ("DELETE", "/variants/{variant_id}"): ("variant", None),
@@ -123,6 +124,14 @@ THINGS = {
     ("POST", "/variants/{variant_id}/undo"): ("variant", None),
     ("POST", "/variants/{variant_id}/redo"): ("variant", None),
     ("POST", "/variants/{variant_id}/convert"): ("variant", {"node": "x", "to": "return"}),
+    ("POST", "/variants/{variant_id}/try"): (
+        "variant",
+        {"action": {"do": "bypass", "node": "x"}},
+    ),
+    ("POST", "/variants/{variant_id}/landings"): (
+        "variant",
+        {"lay": {"do": "lay", "by": "split", "starts": ["x.0"], "to": "output"}},
+    ),
     ("POST", "/variants/{variant_id}/copy"): ("variant", {"nodes": ["x"]}),
     ("GET", "/variants/{variant_id}/patch.csv"): ("variant", None),
     ("GET", "/variants/{variant_id}/layout"): ("variant", None),

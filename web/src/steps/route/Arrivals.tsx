@@ -162,6 +162,32 @@ export const Arrivals = memo(function Arrivals({
   );
 });
 
+interface RowProps {
+  arrival: Arrival;
+  was: Arrival | undefined;
+  caution: boolean;
+  lit: boolean;
+  pinned: boolean;
+  onLight: (id: string) => void;
+  onPin: (id: string) => void;
+  x: (value: number) => number;
+  width: number;
+}
+
+/** A row is drawn anew where it says something else; arrivals themselves come anew with each answer. */
+function alike(a: RowProps, b: RowProps): boolean {
+  return (
+    a.lit === b.lit &&
+    a.pinned === b.pinned &&
+    a.caution === b.caution &&
+    a.width === b.width &&
+    a.x === b.x &&
+    said(a.arrival) === said(b.arrival) &&
+    said(a.was) === said(b.was)
+  );
+}
+const said = (one: Arrival | undefined) => (one ? JSON.stringify(one) : "");
+
 const Row = memo(function Row({
   arrival,
   was,
@@ -172,17 +198,7 @@ const Row = memo(function Row({
   onPin,
   x,
   width,
-}: {
-  arrival: Arrival;
-  was: Arrival | undefined;
-  caution: boolean;
-  lit: boolean;
-  pinned: boolean;
-  onLight: (id: string) => void;
-  onPin: (id: string) => void;
-  x: (value: number) => number;
-  width: number;
-}) {
+}: RowProps) {
   const wet = arrival.wet_percent > 0;
   // Repeats and laps carry the device's name; which one it is stands below it.
   const [name, ...which] = arrival.name.split(", ");
@@ -317,7 +333,7 @@ const Row = memo(function Row({
       </chakra.td>
     </chakra.tr>
   );
-});
+}, alike);
 
 /** From where a region begins to the next one, or to the edge. */
 function roomOf(region: (typeof REGIONS)[number], x: (ms: number) => number, width: number) {

@@ -1,6 +1,6 @@
 /** The settings of what is selected: what matters first as scales, the rest in groups, folded. */
 import { Box } from "@chakra-ui/react";
-import { type ReactNode, useCallback, useEffect, useRef, useState } from "react";
+import { memo, type ReactNode, useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import {
@@ -138,6 +138,10 @@ export function Rows({
     moving.set(p.field, value);
     return "";
   };
+  const onOpen = useSteady((name: string) => {
+    if (name === "find" && open !== "find") find();
+    else setOpen(open === name ? "" : name);
+  });
   const onMove = useSteady(moving.move);
   const onBack = useSteady((field: string) => moving.back(field));
   const given = useRef(checked);
@@ -222,7 +226,7 @@ export function Rows({
         marginTop="3px"
       >
         {open !== "" && (
-          <Word open={false} onClick={() => setOpen("")}>
+          <Word open={false} name="" onOpen={onOpen}>
             {main.length ? "Main" : "Close"}
           </Word>
         )}
@@ -232,25 +236,18 @@ export function Rows({
             open={open === g.name}
             count={g.parameters.length}
             marked={g.parameters.some((p) => changed.includes(p))}
-            onClick={() => setOpen(open === g.name ? "" : g.name)}
+            name={g.name}
+            onOpen={onOpen}
           >
             {capital(g.name)}
           </Word>
         ))}
         {changed.length > 0 && (
-          <Word
-            open={open === "changed"}
-            count={changed.length}
-            onClick={() => setOpen(open === "changed" ? "" : "changed")}
-          >
+          <Word open={open === "changed"} count={changed.length} name="changed" onOpen={onOpen}>
             Changed
           </Word>
         )}
-        <Word
-          open={open === "find"}
-          hint="/"
-          onClick={() => (open === "find" ? setOpen("") : find())}
-        >
+        <Word open={open === "find"} hint="/" name="find" onOpen={onOpen}>
           Find
         </Word>
         {changed.length > 1 && open === "changed" && (
@@ -277,19 +274,21 @@ export function Rows({
   );
 }
 
-function Word({
+const Word = memo(function Word({
   open,
   count,
   marked = false,
   hint,
-  onClick,
+  name,
+  onOpen,
   children,
 }: {
   open: boolean;
   count?: number;
   marked?: boolean;
   hint?: string;
-  onClick: () => void;
+  name: string;
+  onOpen: (name: string) => void;
   children: ReactNode;
 }) {
   return (
@@ -302,7 +301,7 @@ function Word({
       background={open ? "well" : undefined}
       hint={hint}
       gap="4px"
-      onClick={onClick}
+      onClick={() => onOpen(name)}
     >
       {children}
       {count !== undefined && (
@@ -312,7 +311,7 @@ function Word({
       )}
     </Press>
   );
-}
+});
 
 /** What comes in, each with what its strip does; a press opens it. */
 function Strips({
@@ -422,7 +421,7 @@ function KeyInput({
   );
 }
 
-function Convert({
+const Convert = memo(function Convert({
   variant,
   node,
   onTake,
@@ -473,4 +472,4 @@ function Convert({
       )}
     </>
   );
-}
+});

@@ -1,7 +1,7 @@
 /** Route: the rig as a course, what arrives at its outputs, what the checks say, its variants. */
 import { Box } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useState } from "react";
+import { memo, useCallback, useEffect, useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
 import {
@@ -259,6 +259,7 @@ function Course({ rig, id }: CourseProps) {
     [layoutNow, reportNow],
   );
   const cautions = useMemo(() => new Set(flags.map((f) => f.at)), [flags]);
+  const onSheet = useSteady((one: Sheet) => setSheet(one === sheet ? "" : one));
   const onZoom = useSteady(zoom);
   const onPlace = useSteady(laying.byLetter);
   const onPin = useSteady((one: string) => setPinned(one === pinned ? "" : one));
@@ -601,11 +602,7 @@ function Course({ rig, id }: CourseProps) {
           paddingTop="4px"
         >
           <Box display="flex" flexWrap="wrap" gap="4px 18px">
-            <SheetTabs
-              sheets={SHEETS}
-              chosen={sheet as Sheet}
-              onChoose={(one) => setSheet(one === sheet ? "" : one)}
-            />
+            <SheetRow chosen={sheet} onChoose={onSheet} />
           </Box>
           <Box data-sheet>
             {sheet === "controls" && <ControlTable view={variant.view} />}
@@ -662,6 +659,16 @@ function isNew(
   }
   return !(target in (trial.document.nodes ?? {})) || target in (variant.document.nodes ?? {});
 }
+
+const SheetRow = memo(function SheetRow({
+  chosen,
+  onChoose,
+}: {
+  chosen: Sheet | "";
+  onChoose: (sheet: Sheet) => void;
+}) {
+  return <SheetTabs sheets={SHEETS} chosen={chosen as Sheet} onChoose={onChoose} />;
+});
 
 function Tab({
   open,

@@ -110,7 +110,7 @@ class Rhythm(BrowserCase):
         self.wait_for(lambda: self.song().delays[2]["name"] == "Short slap", "not renamed")
         b.press("link", "Route")
         b.find("radio", "Delay").click()
-        b.type("time", "@short_slap", enter=True)
+        b.type("Time, typed", "@short_slap", enter=True)
         b.find("radio", "Delay, 118 ms")
         b.press("link", "Time")
         b.press("tab", "Short slap")

@@ -15,7 +15,8 @@ const TALLEST = 232;
 
 /** A low course leaves room for a chart. */
 const isChart = (height: number) => height <= TALLEST;
-export const levelHeight = (height: number) => (isChart(height) ? PROFILE + ROW : 3 * ROW + 2);
+export const levelHeight = (height: number, measured: boolean) =>
+  isChart(height) ? PROFILE + ROW : (measured ? 4 : 3) * ROW + 2;
 
 interface Props {
   fitted: Fitted;
@@ -208,6 +209,15 @@ function Figures(props: Props) {
         values={of((r) => r.wet_dbfs)}
         colour="wet"
       />
+      {props.report.measured_clip && (
+        <FigureRow
+          fitted={fitted}
+          top={top + 3 * ROW}
+          label={`measured on “${props.report.measured_clip}”`}
+          values={of((r) => r.measured_dbfs)}
+          colour="ink"
+        />
+      )}
       <FigureRow
         fitted={fitted}
         top={top + 2 * ROW}

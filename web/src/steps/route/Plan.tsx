@@ -159,7 +159,7 @@ const Drawing = memo(function Drawing(props: DrawingProps) {
   const first = at?.id ?? stops[0]?.id;
   const marks = new Map(fitted.nodes.map((n) => [n.node.id, n]));
   const foot = fitted.height;
-  const whole = foot + (bare ? 4 : levelHeight(foot));
+  const whole = foot + (bare ? 4 : levelHeight(foot, report.measured_clip !== null));
   const onKey = useSteady((event: KeyboardEvent, id: string) => {
     if (event.shiftKey || event.altKey || !ALONG.has(event.key)) return;
     event.preventDefault();

@@ -2,7 +2,7 @@
  * Settings that move: shown while they move, kept a moment after they rest, and where they stood before is
  * remembered until something else is selected, so that one press puts it back.
  */
-import { startTransition, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import type { RigAction, Variant } from "../../api/client";
 import { announce } from "../../ui/controls";
@@ -86,13 +86,10 @@ export function useMoving(
     const next = { ...pending.current?.values, ...more };
     pending.current = { selected, values: next };
     trying.look(actionOf(selected, next));
-    // The question is on its way before anything is drawn.
-    startTransition(() => {
-      setDraft({
-        of: key,
-        revision: variant.revision,
-        values: { ...(mine ? draft.values : {}), ...more },
-      });
+    setDraft({
+      of: key,
+      revision: variant.revision,
+      values: { ...(mine ? draft.values : {}), ...more },
     });
   };
   const move = (field: string, value: unknown) => {

@@ -17,6 +17,10 @@ const at = document.activeElement;
 if (!at || at === document.body) return '';
 return arguments[0] ? at.dataset.stage || '' : at.getAttribute('aria-label') || at.innerText || at.tagName;
 """
+_FOLLOWED = """
+const chosen = document.querySelector('[data-stage][aria-checked=true]');
+return !chosen || chosen === document.activeElement;
+"""
 _LETTER = """
 const row = [...document.querySelectorAll('[id^=landing-]')]
   .find((r) => r.querySelector('kbd')?.innerText === arguments[0]);
@@ -90,6 +94,10 @@ class Keyboard:
         self.b.until(lambda: self.focused() != "", "the focus fell to the page")
         for _ in range(90):
             if self.focused(id=True):
+                # The focus follows what was selected last, a frame later.
+                self.b.until(
+                    lambda: self.b.driver.execute_script(_FOLLOWED), "the focus does not follow"
+                )
                 return
             self.send(Keys.TAB)
         raise AssertionError("Tab does not lead to the course")

@@ -1,5 +1,6 @@
 """Every note value at a tempo in a table, and the clock that makes it."""
 
+import re
 from fractions import Fraction
 
 from pydantic import Field
@@ -33,6 +34,9 @@ class ValueTable(Edge):
     computed_how: str
 
 
+_RATIO = re.compile(r"(\d{1,2}):(\d{1,2})")
+
+
 def value_table(request: TableRequest) -> ValueTable:
     """Straight, dotted, double-dotted, triplet, quintuplet, septuplet, any n:m and whole bars.
 
@@ -41,10 +45,11 @@ def value_table(request: TableRequest) -> ValueTable:
     frame, device = request.frame, request.device
     modifiers = list(MODIFIERS)
     for text in request.tuplets:
-        n, colon, m = text.replace(" ", "").partition(":")
-        if not (colon and n.isdigit() and m.isdigit() and 0 < int(n) < 100 and 0 < int(m) < 100):
+        match = _RATIO.fullmatch(text.replace(" ", ""))
+        n, m = (int(match[1]), int(match[2])) if match else (0, 0)
+        if not n or not m:
             raise FonodromeError(f"“{text}” is no ratio: 7:4 means seven in the time of four.")
-        modifiers.append(f"{int(n)}:{int(m)}")
+        modifiers.append(f"{n}:{m}")
     sixteenth = frame.length_s(NoteValue(Fraction(1, 16))) * 1e3
     notes: list[tuple[str, NoteValue]] = [
         (m, NoteValue(Fraction(1, 2**p), m)) for m in modifiers for p in range(0, 8)

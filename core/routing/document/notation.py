@@ -21,7 +21,8 @@ from pydantic import BaseModel, ValidationError
 
 from core.errors import QuantityError
 from core.routing.document.fields import Parameter, parameters_of
-from core.routing.document.kinds import KINDS, Frame, KeptLine, Siding, kind_of
+from core.routing.document.kinds import KINDS, MOST_PLACES, Frame, KeptLine, Siding, kind_of
+from core.routing.document.quoting import outside, split_at, unquoted, without_comment
 from core.routing.document.rig import (
     MOST_NODES,
     Board,
@@ -33,7 +34,7 @@ from core.routing.document.rig import (
     Scene,
     Strip,
 )
-from core.routing.document.sidings import Written, with_lines
+from core.routing.document.sidings import PLACE, Written, with_lines
 from core.routing.document.writing import NUMBERED, format_rig
 from core.units import parse_number
 
@@ -45,7 +46,9 @@ _ALIASES = {
     "outboard-loop": "outboard", "out": "output", "stage": "generic",
 }  # fmt: skip
 _FLAG_ALIASES = {"flip": "inverted", "phase invert": "inverted", "mute": "muted"}
-_ITEM = re.compile(r"^(?:([A-Za-z][\w-]*)\s*:\s*)?([A-Za-z][\w-]*?)(?:\.(\d+))?\s*(?=$|[\s\"(\[])")
+_ITEM = re.compile(
+    r"^(?:([A-Za-z][\w-]*)\s*:\s*)?([A-Za-z][\w-]*?)(?:\.(\d{1,4}))?\s*(?=$|[\s\"(\[])"
+)
 # Each begins at the start of a word and never gives back what it took: linear in any text.
 _LABEL = re.compile(r"(?<![\w-])([A-Za-z][\w-]*+)\s*+:")
 _LABELLED = re.compile(r"(?<![\w-])([A-Za-z][\w-]*+)\s*+:\s*+([A-Za-z][\w-]*+)")
@@ -53,6 +56,8 @@ _NUMBERED_FIRST = re.compile(r"(?<!\w)([a-z_]++\d++)\s*+[(\"]")
 _NUMBERED_WORD = re.compile(r"(?<!\w)([a-z_]++\d++)(?!\w)")
 _LINE_END = re.compile(r"\r\n|\r|\n")
 _ESCAPED = {"n": "\n", "r": "\r"}
+_OF_A_FRAME = ("line", "order", "half", "slots")
+_LINE_OF = re.compile(r'([\w-]++)\s*+("(?:[^"\\]|\\.)*+")?\s*+:\s*+(.+)$')
 _FURTHER = re.compile(r"^\s*(?:key|scene|siding|line|slot|beside|keep)\s+[^:>\s]")
 
 
@@ -77,9 +82,6 @@ def parse_rig(text: str, previous: Rig | None = None) -> Rig:
 def _by_unit(same: list[Parameter], piece: str) -> Parameter:
     """Of settings with one label, that whose unit was written (a depth in ms, or in mm)."""
     return next((p for p in same if p.unit and piece.endswith(f" {p.unit.lower()}")), same[-1])
-
-
-_OF_A_FRAME = ("line", "order", "half", "slots")
 
 
 class _Reader:
@@ -108,7 +110,7 @@ class _Reader:
         self.next: dict[str, int] = {}
         """By kind, the number from which on a bare one is looked for."""
         # What stands in quotes or behind a # names nothing.
-        paths = "\n".join(_unquoted(line) for line in self.lines if not _FURTHER.match(line))
+        paths = "\n".join(unquoted(line) for line in self.lines if not _FURTHER.match(line))
         self.declared = set(_LABEL.findall(paths)) | set(_NUMBERED_FIRST.findall(paths))
         mentioned = self.declared | set(_NUMBERED_WORD.findall(text))
         # Parts may be named before the line that describes them.
@@ -132,7 +134,7 @@ class _Reader:
         later: list[tuple[int, str, str]] = []
         for place, raw in enumerate(self.lines):
             self.at = place
-            line = _without_comment(raw).strip()
+            line = without_comment(raw).strip()
             if not line:
                 continue
             if len(line) > _LONGEST:
@@ -203,7 +205,7 @@ class _Reader:
             raise self.fail(f"board: {error.errors()[0]['msg'].lower()}.") from None
 
     def _pairs(self, text: str, words: tuple[str, ...]) -> Iterator[tuple[str, str]]:
-        for piece in _split(text, ","):
+        for piece in split_at(text, ","):
             word = next((w for w in words if piece.startswith(w)), None)
             if word is None:
                 raise self.fail(f"“{piece}” is not one of {', '.join(words)}.", piece)
@@ -217,7 +219,7 @@ class _Reader:
 
     def _path(self, line: str) -> None:
         before: tuple[str, int | None] | None = None
-        pieces = _split(line, ">")
+        pieces = split_at(line, ">")
         if any(not p for p in pieces):
             raise self.fail("a rail ends with “>”: name where it goes.", ">")
         for place, piece in enumerate(pieces):
@@ -346,7 +348,7 @@ class _Reader:
         for p in parameters_of(model):
             fields.setdefault(p.label.lower(), []).append(p)
         found: dict[str, Any] = {}
-        for piece in _split(text, ","):
+        for piece in split_at(text, ","):
             low = piece.lower()
             if model is Frame and low.split(" ")[0] in _OF_A_FRAME:
                 found |= self._of_a_frame(low.split(" ")[0], piece)
@@ -432,13 +434,13 @@ class _Reader:
 
     def _scene(self, rest: str) -> None:
         name, rest = self._string(rest)
-        match = re.match(r"(?:program\s+(\d+)\s*)?(?::\s*(.*))?$", rest)
+        match = re.match(r"(?:program\s+(\d{1,4})\s*)?(?::\s*(.*))?$", rest)
         if name is None or match is None:
             raise self.fail('a scene reads: scene "Verse" program 3: off delay1; on drive1.')
         off: list[str] = []
         on: list[str] = []
         values: dict[str, dict[str, Any]] = {}
-        for piece in filter(None, _split(match[2] or "", ";")):
+        for piece in filter(None, split_at(match[2] or "", ";")):
             if piece.startswith(("off ", "on ")):
                 (off if piece.startswith("off ") else on).append(
                     self._named(piece.split(" ", 1)[1])
@@ -466,24 +468,29 @@ class _Reader:
         if word == "line":
             return {"calls": list(self._calls(rest))}
         if word == "slots":
-            return {"places": int(self._plain(rest))}
-        if word == "half":
-            if rest not in ("whole", "first", "second"):
-                raise self.fail(f"half is one of whole, first, second, not “{rest}”.", rest)
+            return {"places": self._place(rest)}
+        if word == "half" and rest in ("whole", "first", "second"):
             return {"half": rest}
-        if not re.fullmatch(r"[A-Za-z]{0,16}", rest):
-            raise self.fail(f"“{rest}” is no order of letters.", rest)
-        return {"order": rest.upper()}
+        if word == "order" and re.fullmatch(r"[A-Za-z]{0,16}", rest):
+            return {"order": rest.upper()}
+        wanted = "whole, first or second" if word == "half" else "up to 16 letters"
+        raise self.fail(f"{word} is {wanted}, not “{rest[:30]}”.", rest[:30])
+
+    def _place(self, word: str) -> int:
+        """The number of a siding, in plain figures."""
+        if not PLACE.fullmatch(word) or not 1 <= int(word) <= MOST_PLACES:
+            raise self.fail(
+                f"“{word[:30]}” is no siding: they count from 1 to {MOST_PLACES}.", word[:30]
+            )
+        return int(word)
 
     def _calls(self, text: str) -> tuple[int, ...]:
         words = text.replace(",", " ").split()
-        if words == ["none"]:
-            return ()
-        if not words or not all(w.isdigit() for w in words):
-            raise self.fail(f"“{text[:30]}” is no line: name sidings by their numbers.", text[:30])
-        return tuple(int(w) for w in words)
+        if not words:
+            raise self.fail("a line names its sidings by their numbers, or none.")
+        return () if words == ["none"] else tuple(self._place(word) for word in words)
 
-    def _standing(self, frame: str, item: str) -> Any:
+    def _standing(self, item: str) -> Any:
         """What stands somewhere in a frame, as it is described."""
         inner = _Reader("", None)
         inner.lines, inner.at = self.lines, self.at
@@ -493,11 +500,13 @@ class _Reader:
     def _siding(self, rest: str) -> None:
         head, _, item = rest.partition(">")
         words = head.split()
-        if len(words) != 2 or not words[1].isdigit() or not item:
+        if len(words) != 2 or not item:
             raise self.fail("a siding reads: siding frame1 2 > compressor1 (ratio 3).")
-        frame = self._named(words[0])
-        self._model(Siding, {"place": int(words[1]), "stage": self._standing(frame, item)})
-        self._frame(frame).sidings[int(words[1])] = self._standing(frame, item)
+        frame, place = self._frame(self._named(words[0])), self._place(words[1])
+        if place in frame.sidings:
+            raise self.fail(f"siding {place} is described already.", words[1])
+        frame.sidings[place] = self._standing(item)
+        self._model(Siding, {"place": place, "stage": frame.sidings[place]})
 
     def _slot(self, rest: str) -> None:
         """As it was written when processors stood under letters."""
@@ -506,16 +515,16 @@ class _Reader:
         if len(words) != 2 or not re.fullmatch(r"[A-Z]", words[1]) or not item:
             raise self.fail("a siding reads: siding frame1 2 > compressor1 (ratio 3).")
         frame = self._named(words[0])
-        self._frame(frame).letters[words[1]] = self._standing(frame, item)
+        self._frame(frame).letters[words[1]] = self._standing(item)
 
     def _line(self, rest: str) -> None:
-        match = re.match(r'(\S+?)\s*("(?:[^"\\]|\\.)*")?\s*:\s*(.+)$', rest)
+        match = _LINE_OF.match(rest)
         if match is None:
             raise self.fail(
                 'a line reads: line frame1: 2 1 3, or line frame1 "Drive first": 2 1 3.'
             )
         frame = self._frame(self._named(match[1]))
-        calls = self._calls(match[3].strip())
+        calls = self._calls(match[3])
         if match[2] is None:
             frame.calls = calls
             return
@@ -528,7 +537,8 @@ class _Reader:
             raise self.fail("it reads: beside frame1 stop 1 (mix 50 %, level 0 dB).")
         pairs = {k: self._plain(v) for k, v in self._pairs(match[4], ("mix", "level"))}
         more = {"mix_percent": pairs.get("mix", 50.0), "level_db": pairs.get("level", 0.0)}
-        self._frame(self._named(match[1])).beside.append((match[2], match[3], more))
+        at = match[3] if match[2] == "processor" else str(self._place(match[3]))
+        self._frame(self._named(match[1])).beside.append((match[2], at, more))
 
     def _keep(self, rest: str) -> None:
         check, rest = self._one_word(rest)
@@ -555,58 +565,8 @@ def _begins(text: str, label: str) -> bool:
     return text == label or (text.startswith(label) and not text[len(label)].isalnum())
 
 
-def _outside(text: str, quotes: bool = False) -> Iterator[tuple[int, str]]:
-    """Letters that stand in no quotes, with their places; a quote that is escaped ends nothing. With
-    `quotes`, those that open one too.
-    """
-    quoted = escaped = False
-    for place, letter in enumerate(text):
-        if quoted:
-            if escaped:
-                escaped = False
-            elif letter == "\\":
-                escaped = True
-            elif letter == '"':
-                quoted = False
-        elif letter == '"':
-            quoted = True
-            if quotes:
-                yield place, letter
-        else:
-            yield place, letter
-
-
-def _without_comment(line: str) -> str:
-    return next((line[:place] for place, letter in _outside(line) if letter == "#"), line)
-
-
-def _unquoted(line: str) -> str:
-    """A line without its comment and without what stands in quotes, but for the opening ones."""
-    kept = []
-    for _, letter in _outside(line, quotes=True):
-        if letter == "#":
-            break
-        kept.append(letter)
-    return "".join(kept)
-
-
-def _split(text: str, mark: str) -> list[str]:
-    """Cut at a mark, but not inside quotes or brackets."""
-    pieces, depth, start = [], 0, 0
-    for place, letter in _outside(text):
-        if letter in "([":
-            depth += 1
-        elif letter in ")]":
-            depth -= 1
-        elif letter == mark and depth <= 0:
-            pieces.append(text[start:place].strip())
-            start = place + 1
-    last = text[start:].strip()
-    return [*pieces, last] if last or pieces and mark == ">" else pieces
-
-
 def _bracket(text: str, opened: str, closed: str, reader: _Reader) -> tuple[str, str]:
-    for place, letter in _outside(text):
+    for place, letter in outside(text):
         if letter == closed:
             return text[1:place], text[place + 1 :].strip()
     raise reader.fail(f"“{opened}” is opened and not closed.", opened)

@@ -2,6 +2,7 @@
 said of a frame line by line in the notation.
 """
 
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -11,6 +12,8 @@ from core.routing.document.rig import RigError, Scene
 
 OLD_FIELDS = ("slots", "order", "half", "sections", "size")
 WHOLE_LINE = "Whole line"
+PLACE = re.compile(r"[0-9]{1,2}")
+"""A place or a turn as it is written."""
 
 
 def places_of(letters: Iterable[str]) -> dict[str, int]:
@@ -42,7 +45,7 @@ def framed(node: dict[str, Any]) -> dict[str, Any]:
     for section in node.get("sections", ()):
         at, of = section["at"], "stop"
         if section.get("follows") == "position":
-            of, place = "turn", int(at) if at.isdigit() else 0
+            of, place = "turn", int(at) if PLACE.fullmatch(at) else 0
             # Turns of a second half were counted from the first.
             place -= (len(letters) + 1) // 2 if half == "second" else 0
         else:
@@ -92,8 +95,6 @@ class Written:
             if of in ("processor", "position"):
                 section = {"follows": of, "at": at, **more}
                 beside += framed({**old, "sections": [section]})["beside"]
-            elif not at.isdigit():
-                raise RigError(f"{name}: “{at}” is no number of a siding.", part=at)
             else:
                 beside.append({"of": of, "at": int(at), **more})
         lines = [{"name": x["name"], "calls": tuple(x["calls"])} for x in said["lines"]]

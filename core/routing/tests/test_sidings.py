@@ -98,17 +98,48 @@ class OldFrames(unittest.TestCase):
         base = "g: source > f: frame > o: output\n"
         for text, words in (
             ("siding f > level", "a siding reads"),
-            ("siding f A > level", "a siding reads"),
-            ("siding f 40 > level", "less than or equal"),
+            ("siding f A > level", "“A” is no siding"),
+            ("siding f 40 > level", "“40” is no siding"),
+            ("siding f 0 > level", "“0” is no siding"),
+            ("siding f ² > level", "“²” is no siding"),
+            ("siding f " + "9" * 6000 + " > level", "is no siding"),
+            ("siding f 1 > level1\nsiding f 1 > level1", "siding 1 is described already"),
+            ("siding f 1 > level1\nline f: " + "9" * 6000, "is no siding"),
+            ("siding f 1 > level1\nbeside f turn ² (mix 5 %)", "“²” is no siding"),
+            ("s." + "9" * 6000 + " > o", "no part of a rig"),
+            ('scene "A" program ' + "9" * 6000 + ": off g", "a scene reads"),
             ("siding f 1 > ducker1", "Line 2"),
             ("siding f 1 > level1\nline f: 1 1", "siding 1 twice"),
             ("siding f 1 > level1\nline f: 2", "siding 2, where nothing stands"),
-            ("line f: first", "no line"),
+            ("line f: first", "“first” is no siding"),
             ("line f", "a line reads"),
-            ("siding f 1 > level1\nbeside f stop x (mix 5 %)", "no number of a siding"),
+            ("siding f 1 > level1\nbeside f stop x (mix 5 %)", "“x” is no siding"),
             ("siding f 1 > level1\nbeside f stop 2 (mix 5 %)", "round siding 2"),
             ("slot f 1 > level1", "a siding reads"),
             ("siding q 1 > level1", "no “q”"),
         ):
             with self.subTest(text=text), self.assertRaisesRegex(RigError, words):
                 parse_rig(base + text)
+
+    def test_settings_of_a_line_are_read_or_said(self):
+        text = "g: source > f: frame ({}) > o: output\nsiding f 2 > level1\nsiding f 1 > drive1"
+        self.assertEqual(parse_rig(text.format("line 2 1")).nodes["f"].calls, (2, 1))
+        self.assertEqual(parse_rig(text.format("line none")).nodes["f"].calls, ())
+        # Without a word about it the line calls at all of them in a row.
+        self.assertEqual(parse_rig(text.format("output 0 dB")).nodes["f"].calls, (1, 2))
+        for said, words in (
+            ("line", "names its sidings"), ("line 2 ²", "no siding"), ("slots 1e999", "no siding"),
+            ("slots 40", "no siding"), ("half third", "half is whole"), ("order A-B", "order is up to"),
+        ):  # fmt: skip
+            with self.subTest(said=said), self.assertRaisesRegex(RigError, words):
+                parse_rig(text.format(said))
+
+    def test_a_long_line_is_read_in_no_time_that_grows_with_its_square(self):
+        """Sixty thousand letters of every sort: a pattern that gives back what it took would take
+        minutes, and the test would not end.
+        """
+        base = "g: source > f: frame > o: output\n"
+        for rest in ("f" + " " * 50_000 + "x", 'f "' + "a" * 50_000, "f" * 50_000, "f :" * 15_000):
+            for word in ("line", "siding", "beside", "slot"):
+                with self.assertRaises(RigError):
+                    parse_rig(f"{base}{word} {rest}")

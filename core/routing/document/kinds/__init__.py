@@ -19,6 +19,7 @@ from core.routing.document.kinds.dynamics import Compressor, Drive, Ducker, Thre
 from core.routing.document.kinds.frame import (
     FRAMED,
     MOST_LINES,
+    MOST_PLACES,
     Beside,
     Frame,
     InFrame,
@@ -102,6 +103,7 @@ __all__ = [
     "Equaliser",
     "FRAMED",
     "MOST_LINES",
+    "MOST_PLACES",
     "Beside",
     "KeptLine",
     "Siding",

@@ -390,13 +390,12 @@ def _heard(request: HttpRequest, variant_id: UUID) -> tuple[Rig, Context]:
 
 @router.get("/variants/{uuid:variant_id}/layout", response=RigLayout)
 def variant_layout(
-    request: HttpRequest, variant_id: UUID, focus: str | None = None, folded: str = ""
+    request: HttpRequest, variant_id: UUID, focus: str | None = None
 ) -> HttpResponse:
-    """The drawing of a variant: of what belongs to one part, with runs drawn as one mark (ids, comma)."""
+    """The drawing of a variant, or of what belongs to one part of it."""
     document, context = _heard(request, variant_id)
     plan = compile_rig(document, context)
-    runs = tuple(part for part in folded.split(",") if part)[:200]
-    return answer(lay_out_rig(reduced(document, focus, runs), plan))
+    return answer(lay_out_rig(reduced(document, focus), plan))
 
 
 @router.get("/variants/{uuid:variant_id}/returns", response=ReturnsOut)

@@ -1784,7 +1784,7 @@ export interface paths {
         };
         /**
          * Variant Layout
-         * @description The drawing of a variant: of what belongs to one part, with runs drawn as one mark (ids, comma).
+         * @description The drawing of a variant, or of what belongs to one part of it.
          */
         get: operations["server_rigs_api_variant_layout"];
         put?: never;
@@ -16352,7 +16352,6 @@ export interface operations {
         parameters: {
             query?: {
                 focus?: string | null;
-                folded?: string;
             };
             header?: never;
             path: {

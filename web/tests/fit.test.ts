@@ -3,10 +3,12 @@ import { readFileSync } from "node:fs";
 import { describe, expect, inject, test } from "vitest";
 
 import type { RigView } from "../src/api/client";
-import { clashes, type Closeness, fit, runsOf, wider } from "../src/steps/route/fit";
+import { type Closeness, fit, wider } from "../src/steps/route/fit";
+import { runsOf } from "../src/steps/route/folds";
 import { headsOf, stopsOf, waysOf } from "../src/steps/route/nav";
 import { downRows } from "../src/steps/route/rows";
 import { cutTo, textWidth } from "../src/ui/measure";
+import { clashes } from "./clashes";
 
 interface Grown {
   name: string;

@@ -6,37 +6,11 @@ import { afterEach, beforeAll, expect, test, vi } from "vitest";
 
 import type { Parameter } from "../src/api/client";
 import { SettingRow, type RowProps } from "../src/steps/route/SettingRow";
-import { parameter, show, SONG, standIn } from "./dom";
+import { show, standIn } from "./dom";
+import { CUT, MIX, parameter, SONG, TIME } from "./makes";
 
 beforeAll(standIn);
 afterEach(cleanup);
-
-const MIX = parameter({
-  field: "mix_percent",
-  label: "mix",
-  unit: "%",
-  low: 0,
-  high: 100,
-  default: 100,
-  scale: { low: 0, high: 100, log: false },
-});
-const TIME = parameter({
-  field: "time",
-  label: "time",
-  sort: "time",
-  default: "1/8",
-  scale: { low: 1, high: 2000, log: true },
-});
-const CUT = parameter({
-  field: "low_cut_hz",
-  label: "low cut",
-  unit: "Hz",
-  low: 1,
-  high: 96_000,
-  default: null,
-  optional: true,
-  scale: { low: 20, high: 2000, log: true },
-});
 
 function row(p: Parameter, value: unknown, more: Partial<RowProps> = {}) {
   const hands = { onMove: vi.fn(), onSet: vi.fn(async () => ""), onBack: vi.fn() };

@@ -20,33 +20,16 @@ import {
   wordsOf,
 } from "../src/steps/route/settings";
 import { letterOf, stepped as nextPlace, type Landing } from "../src/steps/route/useLaying";
+import { CUT, MIX, parameter, TIME } from "./makes";
 
-const p = (more: Partial<Parameter> & { field: string }): Parameter => ({
-  label: more.field,
-  sort: "number",
-  unit: "",
-  low: null,
-  high: null,
-  choices: [],
-  about: "",
-  optional: false,
-  own: true,
-  group: "level",
+const FEEDBACK = parameter({
+  ...MIX,
+  field: "feedback_percent",
+  label: "feedback",
+  high: 200,
   default: 0,
-  scale: null,
-  ...more,
 });
-const MIX = p({
-  field: "mix_percent",
-  label: "mix",
-  unit: "%",
-  low: 0,
-  high: 100,
-  default: 100,
-  scale: { low: 0, high: 100, log: false },
-});
-const FEEDBACK = p({ ...MIX, field: "feedback_percent", label: "feedback", high: 200, default: 0 });
-const LEVEL = p({
+const LEVEL = parameter({
   field: "level_db",
   label: "level",
   unit: "dB",
@@ -54,7 +37,7 @@ const LEVEL = p({
   high: 60,
   scale: { low: -30, high: 12, log: false },
 });
-const ATTACK = p({
+const ATTACK = parameter({
   field: "attack_ms",
   label: "attack",
   unit: "ms",
@@ -64,27 +47,7 @@ const ATTACK = p({
   group: "dynamics",
   scale: { low: 0.1, high: 200, log: true },
 });
-const TIME = p({
-  field: "time",
-  label: "time",
-  sort: "time",
-  default: "1/8",
-  group: "time",
-  scale: { low: 1, high: 2000, log: true },
-});
-const CUT = p({
-  field: "low_cut_hz",
-  label: "low cut",
-  unit: "Hz",
-  low: 1,
-  high: 96_000,
-  optional: true,
-  default: null,
-  group: "tone",
-  about: "Takes the rumble away",
-  scale: { low: 20, high: 2000, log: true },
-});
-const NAME = p({
+const NAME = parameter({
   field: "name",
   label: "name",
   sort: "text",
@@ -92,7 +55,14 @@ const NAME = p({
   group: "role",
   default: null,
 });
-const RATIO = p({ field: "ratio", label: "ratio", unit: "ratio", low: 1, high: 1000, default: 4 });
+const RATIO = parameter({
+  field: "ratio",
+  label: "ratio",
+  unit: "ratio",
+  low: 1,
+  high: 1000,
+  default: 4,
+});
 const KIND = {
   kind: "delay",
   title: "Delay",
@@ -109,8 +79,8 @@ const SONG = {
   sample_rate_hz: 48_000,
 } as Frame;
 
-const set = (parameter: Parameter, typed: string, value: unknown = 1) =>
-  readSetting(parameter, typed, value, SONG);
+const set = (of: Parameter, typed: string, value: unknown = 1) =>
+  readSetting(of, typed, value, SONG);
 
 describe("what comes first, and where the rest stands", () => {
   test("main settings come in the order of the kind, the others in groups, cabling last", () => {

@@ -3,7 +3,9 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, cleanup, renderHook, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
-import { afterEach, beforeEach, expect, test, vi } from "vitest";
+import { afterEach, beforeEach, expect, test } from "vitest";
+
+import { json, serve } from "./server";
 
 const server = {
   song: { id: "s", title: "Old", revision: 1 } as Record<string, unknown>,
@@ -11,33 +13,18 @@ const server = {
   refuse: null as null | { status: number; body: object },
   patches: [] as { base_revision: number; changes: Record<string, unknown> }[],
 };
-const answer = (body: object, status = 200) =>
-  new Response(JSON.stringify(body), {
-    status,
-    headers: { "Content-Type": "application/json" },
-  });
 
-// A page knows where it came from; a request outside one has to be told.
-const Plain = Request;
-vi.stubGlobal(
-  "Request",
-  class extends Plain {
-    constructor(url: string, init?: RequestInit) {
-      super(new URL(url, "http://localhost"), init && { ...init, signal: undefined });
-    }
-  },
-);
-vi.stubGlobal("fetch", async (request: Request) => {
+serve(async (request) => {
   if (server.down) throw new TypeError("Failed to fetch");
-  if (request.method === "GET") return answer(server.song);
+  if (request.method === "GET") return json(server.song);
   if (server.refuse) {
     const { status, body } = server.refuse;
-    return answer({ ...body, status, type: "refused" }, status);
+    return json({ ...body, status, type: "refused" }, status);
   }
   const body = (await request.json()) as (typeof server.patches)[number];
   server.patches.push(body);
   server.song = { ...server.song, ...body.changes, revision: (server.song.revision as number) + 1 };
-  return answer(server.song);
+  return json(server.song);
 });
 
 const { useSong } = await import("../src/song/useSong");

@@ -1,12 +1,10 @@
 /** Route: the rig as a course, what arrives at its outputs, what the checks say, its variants. */
 import { Box } from "@chakra-ui/react";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { memo, useCallback, useEffect, useMemo, useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { memo, useCallback, useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
 import {
-  api,
-  ask,
   type Kind,
   Refused,
   type RigAction,
@@ -20,18 +18,15 @@ import { nameOf } from "../../rigs/names";
 import { hasTrait } from "../../rigs/traits";
 import { useSongContext } from "../../song/context";
 import { Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
-import { num } from "../../ui/format";
 import { Gloss } from "../../ui/Gloss";
 import { useNarrow, useSteady } from "../../ui/hooks";
-import { useKey } from "../../ui/keys";
-import { Choice } from "../../ui/QuantityField";
 import { SheetTabs } from "../../ui/SheetTabs";
 import { ActionBar } from "./ActionBar";
-import { Arrivals, Sum } from "./Arrivals";
+import { BoardPane, boardOf } from "./BoardPane";
 import { Checks, flagsOf, keyOf } from "./Checks";
-import { Loops, SplitChart, Travel } from "./Curves";
+import { SplitChart, Travel } from "./Curves";
 import { DownList } from "./DownList";
-import { type Closeness, type Fitted, wider } from "./fit";
+import { ghostsOf } from "./ghosts";
 import { handsOf, useHandKeys } from "./hands";
 import { History } from "./History";
 import { Inspector } from "./Inspector";
@@ -39,7 +34,6 @@ import { LayList } from "./LayList";
 import { NewRig } from "./NewRig";
 import { Patch } from "./Patch";
 import { LinesKept } from "./LinesKept";
-import { PathMarks } from "./PathMarks";
 import { PickKind, type Picking } from "./PickKind";
 import { type Place, Plan } from "./Plan";
 import { Scenes } from "./Scenes";
@@ -49,6 +43,9 @@ import type { Frame as SidingsFrame } from "./sidings";
 import { StopSettings } from "./StopSettings";
 import { type Sheet, SHEETS } from "./sheets";
 import { Tools } from "./Tools";
+import { useCourseKeys } from "./useCourseKeys";
+import { useDrawing } from "./useDrawing";
+import { useHeldFocus } from "./useHeldFocus";
 import { useLaying } from "./useLaying";
 import { useMoving } from "./useMoving";
 import { useTrial } from "./useTrial";
@@ -114,24 +111,11 @@ function Course({ rig, id }: CourseProps) {
   const [marked, setMarked] = useState<string[]>([]);
   const [pinned, setPinned] = useState("");
   const [keeping, setKeeping] = useState("");
-  const [focus, setFocus] = useState<string | null>(null);
-  const [foldedBy, setFoldedBy] = useState<string[]>([]);
-  const [openedBy, setOpenedBy] = useState<string[]>([]);
-  const [atLeast, setAtLeast] = useState<Closeness | null>(null);
   const narrow = useNarrow();
   const [drawn, setDrawn] = useState<"list" | "plan">("list");
   const kinds = useKinds();
   const variant = query.data;
-  const reduced = useQuery({
-    queryKey: ["rig-layout", id, variant?.revision, focus],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/variants/{variant_id}/layout", {
-          params: { path: { variant_id: id }, query: { focus, folded: "" } },
-        }),
-      ),
-    enabled: focus !== null && variant !== undefined,
-  });
+  const drawing = useDrawing(variant, selected);
   const trying = useTrial(variant);
   const rail = variant?.document.rails?.[selected];
   const node = variant?.document.nodes?.[selected] as Record<string, unknown> | undefined;
@@ -147,17 +131,6 @@ function Course({ rig, id }: CourseProps) {
   const at = standing ? `${selected}@${stop}` : selected;
   const moving = useMoving(variant, at, stored, edit, trying);
   const laying = useLaying(variant, trying, edit);
-  const fold = () => {
-    if (!selected) return;
-    if (foldedBy.includes(selected)) {
-      setFoldedBy(foldedBy.filter((f) => f !== selected));
-      setOpenedBy([...openedBy, selected]);
-    } else {
-      setFoldedBy([...foldedBy, selected]);
-      setOpenedBy(openedBy.filter((f) => f !== selected));
-    }
-  };
-  const focusHere = () => setFocus(focus === null && selected ? selected : null);
   const handsAt = (at: string) =>
     handsOf({
       variant,
@@ -165,61 +138,33 @@ function Course({ rig, id }: CourseProps) {
       selected: at,
       marked,
       onMark: setMarked,
-      onSelect: setSelected,
       edit,
       pick: setPicking,
       laying,
-      fold,
-      focusHere,
+      fold: drawing.fold,
+      focusHere: drawing.focusHere,
     });
   const hands = handsAt(selected);
   const free = laying.wanted === null;
   useHandKeys(handsAt, selected, free);
   const open = variant?.view.checks.findings.filter((f) => !f.intended) ?? [];
-  const zoom = (by: "apart" | "together" | "all", from?: Fitted["closeness"]) =>
-    setAtLeast(by === "all" ? null : wider(from ?? atLeast ?? shownCloseness(), by));
-  useKey("route", "Space", listen, free);
-  useKey("route", "Z", () => void turn("undo"), free);
-  useKey("route", "Shift Z", () => void turn("redo"), free);
-  useKey("route", "W", () => setSheet("writing"), free);
-  useKey("route", "+", () => zoom("apart"), free);
-  useKey("route", "−", () => zoom("together"), free);
-  useKey("route", "0", () => zoom("all"), free);
-  useKey(
-    "route",
-    "F",
-    () => {
+  useCourseKeys(free, {
+    listen,
+    turn: (way) => void turn(way),
+    write: () => setSheet("writing"),
+    zoom: drawing.zoom,
+    mend: () => {
       const first = open.find((f) => f.fix);
       if (first?.fix) edit(first.fix.action);
     },
-    free,
-  );
-  useKey("route", "K", () => open[0] && setKeeping(`bar ${keyOf(open[0])}`), free);
-  useKey(
-    "route",
-    "Enter",
-    () => {
-      setPanel("stage");
-      requestAnimationFrame(() => {
-        const field = document.querySelector<HTMLElement>(
-          "[data-sidings], [aria-label=Settings] [role=slider], [aria-label=Settings] input, [aria-label=Settings] button",
-        );
-        field?.focus();
-        field?.scrollIntoView({ block: "nearest" });
-      });
-    },
-    free,
-  );
-  useKey(
-    "route",
-    "Esc",
-    () => {
+    keep: () => open[0] && setKeeping(`bar ${keyOf(open[0])}`),
+    toSettings: () => setPanel("stage"),
+    leave: () => {
       if (keeping) return setKeeping("");
       if (marked.length) return setMarked([]);
       setSelected("");
     },
-    free,
-  );
+  });
   const ready = variant !== undefined && kinds.data !== undefined;
   useHeldFocus(
     `${variant?.revision ?? 0} ${selected} ${picking === null} ${free}`,
@@ -231,18 +176,10 @@ function Course({ rig, id }: CourseProps) {
   const shown = trial ?? variant?.view;
   const checks = shown?.checks;
   const flags = useMemo(() => (checks && free ? flagsOf(checks.findings) : []), [checks, free]);
-  const ghosts = useMemo(() => {
-    if (!trial || free || !variant) return NO_GHOSTS;
-    const { nodes = {}, rails = {} } = variant.document;
-    return new Set([
-      ...trial.layout.nodes.filter((n) => !(n.id in nodes)).map((n) => n.id),
-      ...trial.layout.rails
-        .filter(
-          (r) => rails[r.port]?.target !== r.target && isNew(r.port, r.target, variant, trial),
-        )
-        .map((r) => r.port),
-    ]);
-  }, [trial, free, variant]);
+  const ghosts = useMemo(
+    () => (trial && !free && variant ? ghostsOf(variant.document, trial.document) : NO_GHOSTS),
+    [trial, free, variant],
+  );
   const known = kinds.data;
   const hasStrip = useCallback((kind: string) => hasTrait(known, kind, "many_inputs"), [known]);
   const presented = useMemo(
@@ -252,7 +189,7 @@ function Course({ rig, id }: CourseProps) {
         : null,
     [variant, written, shown],
   );
-  const layoutNow = focus !== null && reduced.data ? reduced.data : shown?.layout;
+  const layoutNow = drawing.alone ?? shown?.layout;
   const reportNow = shown?.report;
   const seen = useMemo(
     () => (layoutNow && reportNow ? { layout: layoutNow, report: reportNow } : null),
@@ -260,8 +197,13 @@ function Course({ rig, id }: CourseProps) {
   );
   const cautions = useMemo(() => new Set(flags.map((f) => f.at)), [flags]);
   const onSheet = useSteady((one: Sheet) => setSheet(one === sheet ? "" : one));
-  const onZoom = useSteady(zoom);
+  const onZoom = useSteady(drawing.zoom);
   const onPlace = useSteady(laying.byLetter);
+  // While a rail is laid, what is pressed on the course is where it shall land.
+  const onLand = useSteady((one: string) => {
+    const row = laying.rows.find((r) => r.possible && (r.at === one || r.place === one));
+    if (row) laying.choose(row.place);
+  });
   const onPin = useSteady((one: string) => setPinned(one === pinned ? "" : one));
   const onOpen = useSteady((one: string) => take({ variant: one, selected: "" }));
   if (query.isError) {
@@ -295,12 +237,7 @@ function Course({ rig, id }: CourseProps) {
   if (!variant || !known || !shown || !written) return <Waiting />;
   const present = presented!;
   const report = shown.report;
-  const board = report.boards[Math.min(boardAt, report.boards.length - 1)];
-  const earlier = moving.was?.view.report.boards.find(
-    (b) => b.output === board?.output && b.source === board.source,
-  );
-  const path = board?.arrivals.find((a) => a.id === (lit || pinned));
-  const kept = board?.arrivals.find((a) => a.id === pinned);
+  const path = boardOf(report, boardAt)?.arrivals.find((a) => a.id === (lit || pinned));
   const isPart =
     selected in (variant.document.nodes ?? {}) || selected in (variant.document.rails ?? {});
   const inspector = (
@@ -408,7 +345,7 @@ function Course({ rig, id }: CourseProps) {
             {!laying.wanted && (
               <>
                 <Tools hands={hands} />
-                {inspector}
+                {!framed && inspector}
               </>
             )}
           </DownList>
@@ -423,11 +360,11 @@ function Course({ rig, id }: CourseProps) {
           flags={flags}
           ghosts={ghosts}
           places={free ? NO_PLACES : laying.places}
-          foldedBy={foldedBy}
-          openedBy={openedBy}
-          atLeast={atLeast}
+          foldedBy={drawing.foldedBy}
+          openedBy={drawing.openedBy}
+          atLeast={drawing.atLeast}
           hasStrip={hasStrip}
-          onSelect={setSelected}
+          onSelect={free ? setSelected : onLand}
           onPlace={onPlace}
           onZoom={onZoom}
           bare={frameNow !== null}
@@ -435,17 +372,10 @@ function Course({ rig, id }: CourseProps) {
           tools={tools}
         />
       )}
-      {(focus !== null || foldedBy.length > 0) && (
+      {drawing.said(variant) && (
         <Box fontSize="13px" color="ink2" marginTop="4px">
-          {focus !== null && `Only what belongs to ${nameOf(variant, focus)} is drawn. `}
-          {foldedBy.length > 0 && `${foldedBy.length} folded. `}
-          <Press
-            look="quiet"
-            onClick={() => {
-              setFocus(null);
-              setFoldedBy([]);
-            }}
-          >
+          {drawing.said(variant)}{" "}
+          <Press look="quiet" onClick={drawing.drawAll}>
             Draw all
           </Press>
         </Box>
@@ -529,71 +459,19 @@ function Course({ rig, id }: CourseProps) {
             </>
           )}
         </Box>
-        <Box minWidth="0">
-          <Box display="flex" flexWrap="wrap" alignItems="center" gap="4px 12px" marginBottom="2px">
-            <SheetTitle
-              about={
-                board
-                  ? `at ${nameOf(present, board.output)}, against ${board.reference.toLowerCase()}`
-                  : undefined
-              }
-            >
-              <Gloss word="arrivals">Arrivals</Gloss>
-            </SheetTitle>
-            {report.boards.length > 1 && (
-              <Choice
-                aria-label="Source and output"
-                width="auto"
-                value={Math.min(boardAt, report.boards.length - 1)}
-                onChange={(event) => setBoardAt(Number(event.target.value))}
-              >
-                {report.boards.map((b, i) => (
-                  <option key={`${b.output}${b.source}`} value={i}>
-                    {nameOf(present, b.source)} at {nameOf(present, b.output)}
-                  </option>
-                ))}
-              </Choice>
-            )}
-          </Box>
-          {board ? (
-            <>
-              <Arrivals
-                board={board}
-                before={earlier}
-                cautions={cautions}
-                lit={lit || pinned}
-                onLight={setLit}
-                pinned={pinned}
-                onPin={onPin}
-              />
-              {kept && <PathMarks variant={present} board={board} arrival={kept} onEdit={edit} />}
-              {!board.complete && board.path_count !== null && board.path_count > 64 && (
-                <Box fontSize="13px" color="ink2">
-                  {num(board.path_count, 0)} paths in all; the strongest 64 are listed, the sums
-                  hold them all.
-                </Box>
-              )}
-              <Sum board={board} before={earlier} hz={report.hz} />
-              <Loops variant={present} />
-            </>
-          ) : (
-            <Box color="ink2">Nothing reaches an output yet.</Box>
-          )}
-          {report.align.length > 0 && free && (
-            <Box fontSize="13px" marginTop="4px">
-              To arrive together:{" "}
-              {report.align
-                .map(
-                  (a) => `add ${num(a.add_ms, 2)} ms to ${nameOf(present, a.rail.split(".")[0]!)}`,
-                )
-                .join(", ")}
-              .{" "}
-              <Press look="quiet" onClick={() => edit(alignAction(variant))}>
-                Add them
-              </Press>
-            </Box>
-          )}
-        </Box>
+        <BoardPane
+          variant={present}
+          was={moving.was}
+          at={boardAt}
+          cautions={cautions}
+          free={free}
+          lit={lit}
+          pinned={pinned}
+          onAt={setBoardAt}
+          onLight={setLit}
+          onPin={onPin}
+          onEdit={edit}
+        />
         <Box
           minWidth="0"
           gridColumn="1 / -1"
@@ -634,30 +512,6 @@ function Course({ rig, id }: CourseProps) {
       {picking && <PickKind picking={picking} onClose={() => setPicking(null)} />}
     </Box>
   );
-}
-
-/** A rail that was split on the way is not a new one: its far part still goes where it went. */
-function isNew(
-  port: string,
-  target: string,
-  variant: Variant,
-  trial: { document: Variant["document"] },
-) {
-  const before = variant.document.rails?.[port];
-  if (!before) {
-    const source = port.slice(0, port.lastIndexOf("."));
-    const made = !(source in (variant.document.nodes ?? {}));
-    const kept = Object.values(variant.document.rails ?? {}).some((r) => r.target === target);
-    const kind = (trial.document.nodes?.[source] as { kind?: string } | undefined)?.kind ?? "";
-    // A split, send or merge that is put on a rail: what goes straight on was there.
-    return !(
-      made &&
-      port.endsWith(".0") &&
-      kept &&
-      ["split", "send", "merge", "bus"].includes(kind)
-    );
-  }
-  return !(target in (trial.document.nodes ?? {})) || target in (variant.document.nodes ?? {});
 }
 
 const SheetRow = memo(function SheetRow({
@@ -702,47 +556,3 @@ const NO_PLACES: Place[] = [];
 
 const firstOutputOf = (variant: Variant) =>
   variant.view.layout.nodes.find((n) => n.kind === "output")?.id ?? null;
-
-const shownCloseness = () =>
-  (document.querySelector("[data-closeness]")?.getAttribute("data-closeness") ??
-    "wide") as Closeness;
-
-let pointing = false;
-window.addEventListener("pointerdown", () => (pointing = true), true);
-window.addEventListener("keydown", () => (pointing = false), true);
-
-/** After each edit and each dialog the focus is on what is selected, never on the page. */
-function useHeldFocus(turn: string, selected: string, wanted: boolean): void {
-  useEffect(() => {
-    if (!wanted) return;
-    // A page that was just opened keeps its focus where the browser puts it.
-    if (navigator.userActivation && !navigator.userActivation.hasBeenActive) return;
-    // A pointer needs no focus where nothing is selected.
-    if (!selected && pointing) return;
-    const later = requestAnimationFrame(() => {
-      const at = document.activeElement;
-      const lost = !at || at === document.body || !at.isConnected || at.hasAttribute("data-stage");
-      if (!lost || document.querySelector("dialog[open]")) return;
-      const mark =
-        document.querySelector<HTMLElement>(
-          `[data-stage="${CSS.escape(selected)}"], [data-node="${CSS.escape(selected)}"]`,
-        ) ??
-        document.querySelector<HTMLElement>(
-          "[data-stage][tabindex='0'], [data-node][tabindex='0']",
-        );
-      mark?.focus({ preventScroll: true });
-    });
-    return () => cancelAnimationFrame(later);
-  }, [turn, selected, wanted]);
-}
-
-function alignAction(variant: Variant): RigAction {
-  return {
-    do: "several",
-    actions: variant.view.report.align.map((a) => ({
-      do: "set_strip",
-      rail: a.rail,
-      values: { delay_ms: (variant.document.rails?.[a.rail]?.strip?.delay_ms ?? 0) + a.add_ms },
-    })),
-  } as RigAction;
-}

@@ -6,6 +6,7 @@
  */
 import type { RigView } from "../../api/client";
 import { cutTo, textWidth } from "../../ui/measure";
+import { type Folding, foldsOf } from "./folds";
 
 type Layout = RigView["layout"];
 type LaidNode = Layout["nodes"][number];
@@ -62,13 +63,9 @@ export interface Fitted {
   boxes: Box[];
 }
 
-export interface FitOptions {
+export interface FitOptions extends Folding {
   width: number;
   flags: Flag[];
-  selected: string;
-  /** Ids of stages whose runs a person folded, and whose runs they opened. */
-  foldedBy?: string[];
-  openedBy?: string[];
   /** The course should be no higher: captions then stand behind their names. */
   height?: number;
   /** As close as this, whatever the width: what is wider is looked at through a window. */
@@ -159,7 +156,7 @@ function lower(
 /** flat: captions stand behind names, so that lanes lie closer. */
 function place(layout: Layout, options: FitOptions, closeness: Closeness, flat: boolean): Fitted {
   const { flags, selected, width } = options;
-  const folds = foldsOf(layout, options, closeness);
+  const folds = foldsOf(layout, options, closeness === "folded");
   const hidden = new Map([...folds].flatMap(([head, all]) => all.map((id) => [id, head])));
   const standing = (id: string) => hidden.get(id) ?? id;
   const sourceOf = (rail: LaidRail) => rail.port.slice(0, rail.port.lastIndexOf("."));
@@ -676,108 +673,4 @@ function tidied(points: [number, number][]): [number, number][] {
     const before = points[i - 1];
     return !before || before[0] !== p[0] || before[1] !== p[1];
   });
-}
-
-/** Runs of stages in one lane with nothing between them, that one ring can stand for. */
-function foldsOf(layout: Layout, options: FitOptions, closeness: Closeness): Map<string, string[]> {
-  const { selected, flags, foldedBy = [], openedBy = [] } = options;
-  const found = new Map<string, string[]>();
-  if (closeness !== "folded" && !foldedBy.length) return found;
-  const flagged = new Set(flags.map((f) => f.at));
-  for (const run of runsOf(layout)) {
-    const byHand = run.some((id) => foldedBy.includes(id));
-    const kept = run.some((id) => id === selected || flagged.has(id) || openedBy.includes(id));
-    if (byHand ? run.length > 1 : closeness === "folded" && run.length > 2 && !kept)
-      found.set(run[0]!, run);
-  }
-  return found;
-}
-
-const JOINS = new Set([
-  "source",
-  "output",
-  "split",
-  "merge",
-  "bus",
-  "passive_mixer",
-  "send",
-  "return",
-]);
-
-/** Stages in a row on one straight line, each with one way in and one way out. */
-export function runsOf(layout: Layout): string[][] {
-  const nodes = new Map(layout.nodes.map((n) => [n.id, n]));
-  const next = new Map<string, string>();
-  const ways = new Map<string, number>();
-  const into = new Map<string, number>();
-  for (const rail of layout.rails) {
-    const from = rail.port.slice(0, rail.port.lastIndexOf("."));
-    ways.set(from, (ways.get(from) ?? 0) + 1);
-    into.set(rail.target ?? "", (into.get(rail.target ?? "") ?? 0) + 1);
-    if (!rail.back && rail.lanes.length === 2 && !rail.caption) next.set(from, rail.target ?? "");
-  }
-  const single = (id: string | undefined) => {
-    const node = id === undefined ? undefined : nodes.get(id);
-    return (
-      !!node &&
-      !JOINS.has(node.kind) &&
-      (ways.get(node.id) ?? 0) <= 1 &&
-      (into.get(node.id) ?? 0) <= 1
-    );
-  };
-  const runs: string[][] = [];
-  const inside = new Set<string>();
-  for (const node of [...layout.nodes].sort((a, b) => a.x - b.x)) {
-    if (inside.has(node.id) || !single(node.id)) continue;
-    const run = [node.id];
-    let at = next.get(node.id);
-    while (at && single(at) && !run.includes(at) && nodes.get(at)!.lane === node.lane) {
-      run.push(at);
-      at = next.get(at);
-    }
-    for (const id of run) inside.add(id);
-    if (run.length > 1) runs.push(run);
-  }
-  return runs;
-}
-
-/** Pairs of boxes that lie over each other, and boxes that leave the sheet: there should be none. */
-export function clashes(fitted: Fitted): string[] {
-  const said: string[] = [];
-  const { boxes } = fitted;
-  for (const b of boxes)
-    if (b.x1 < -0.5 || b.y1 < -0.5 || b.x2 > fitted.width + 0.5 || b.y2 > fitted.height + 0.5)
-      said.push(`${b.what} of ${b.of} leaves the sheet`);
-  for (let i = 0; i < boxes.length; i++)
-    for (let j = i + 1; j < boxes.length; j++) {
-      const [a, b] = [boxes[i]!, boxes[j]!];
-      if (a.of === b.of && a.what !== "flag" && b.what !== "flag") continue;
-      if (!(a.x1 < b.x2 - 0.5 && b.x1 < a.x2 - 0.5 && a.y1 < b.y2 - 0.5 && b.y1 < a.y2 - 0.5))
-        continue;
-      if (isLine(a) && isLine(b)) {
-        // Lines cross; they do not run in one another, but where they have left or reach one mark.
-        if (a.what !== b.what || sameEnd(fitted, a.of, b.of)) continue;
-      }
-      if (touches(fitted, a, b) || touches(fitted, b, a)) continue;
-      said.push(`${a.what} of ${a.of} over ${b.what} of ${b.of}`);
-    }
-  return said;
-}
-
-const isLine = (box: Box) => box.what === "upright" || box.what === "level";
-
-/** Rails from one mark leave it together, and rails into one mark come in together. */
-function sameEnd(fitted: Fitted, a: string, b: string): boolean {
-  const [p, q] = [a, b].map((port) => fitted.rails.find((r) => r.rail.port === port)!.rail);
-  const from = (r: LaidRail) => r.port.slice(0, r.port.lastIndexOf("."));
-  return from(p!) === from(q!) || p!.target === q!.target;
-}
-
-/** A rail may touch the mark that it begins or ends at. */
-function touches(fitted: Fitted, a: Box, b: Box): boolean {
-  if (!isLine(a) || b.what !== "mark") return false;
-  const rail = fitted.rails.find((r) => r.rail.port === a.of)!.rail;
-  const node = fitted.nodes.find((n) => n.node.id === b.of);
-  const all = node?.folded.length ? node.folded : [b.of];
-  return all.some((id) => rail.port.startsWith(`${id}.`) || rail.target === id);
 }

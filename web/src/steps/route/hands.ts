@@ -33,7 +33,6 @@ interface Wants {
   selected: string;
   marked: string[];
   onMark: (marked: string[]) => void;
-  onSelect: (id: string) => void;
   edit: (action: RigAction) => void;
   pick: (picking: Picking) => void;
   laying: Laying;

@@ -2,10 +2,11 @@
  * What an edit would make of the variant, asked for as it is thought of: one question under way at a time,
  * the newest thought next. Shown until it is kept, left, or the variant is another.
  */
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 
 import { api, ask, type RigAction, type Schemas, sentenceOf, type Variant } from "../../api/client";
 import { isPassing } from "../../rigs/edits";
+import { useSteady } from "../../ui/hooks";
 
 export type Trial = Schemas["Trial"];
 
@@ -16,9 +17,17 @@ export interface Trying {
   look: (action: RigAction | null) => void;
 }
 
+interface Found {
+  /** The variant and revision that it was asked of: of another it says nothing. */
+  of: string;
+  trial: Trial | null;
+  refused: string;
+}
+const NOTHING: Found = { of: "", trial: null, refused: "" };
+
 interface Asking {
   busy: boolean;
-  next: RigAction | null;
+  next: { action: RigAction; of: string } | null;
   /** Goes up when everything that was asked is forgotten. */
   turn: number;
 }
@@ -26,15 +35,15 @@ interface Asking {
 async function askInTurn(
   asking: Asking,
   variant_id: string,
-  tell: (found: { trial: Trial | null; refused: string }) => void,
+  tell: (found: Found) => void,
 ): Promise<void> {
   if (asking.busy) return;
   asking.busy = true;
   while (asking.next) {
-    const action = asking.next;
+    const { action, of } = asking.next;
     const turn = asking.turn;
     asking.next = null;
-    let found: { trial: Trial | null; refused: string };
+    let found: Found;
     try {
       const trial = await ask(
         api.POST("/api/v1/variants/{variant_id}/try", {
@@ -42,10 +51,10 @@ async function askInTurn(
           body: { action },
         }),
       );
-      found = { trial, refused: "" };
+      found = { of, trial, refused: "" };
     } catch (fault) {
       // Without a connection nothing is refused: what is meant goes out later.
-      found = { trial: null, refused: isPassing(fault) ? "" : sentenceOf(fault) };
+      found = { of, trial: null, refused: isPassing(fault) ? "" : sentenceOf(fault) };
     }
     if (turn === asking.turn) tell(found);
   }
@@ -53,29 +62,17 @@ async function askInTurn(
 }
 
 export function useTrial(variant: Variant | undefined): Trying {
-  const [found, setFound] = useState<{ of: string; trial: Trial | null; refused: string }>({
-    of: "",
-    trial: null,
-    refused: "",
-  });
+  const [found, setFound] = useState(NOTHING);
   const state = useRef<Asking>({ busy: false, next: null, turn: 0 });
   const id = variant?.id ?? "";
   const of = `${id} ${variant?.revision ?? 0}`;
-  const latest = useRef(of);
-  useEffect(() => {
-    latest.current = of;
-  }, [of]);
-  const look = useCallback(
-    (action: RigAction | null) => {
-      const asking = state.current;
-      asking.next = action;
-      if (action !== null)
-        return void askInTurn(asking, id, (more) => setFound({ of: latest.current, ...more }));
-      asking.turn += 1;
-      setFound({ of: "", trial: null, refused: "" });
-    },
-    [id],
-  );
+  const look = useSteady((action: RigAction | null) => {
+    const asking = state.current;
+    asking.next = action && { action, of };
+    if (action !== null) return void askInTurn(asking, id, setFound);
+    asking.turn += 1;
+    setFound(NOTHING);
+  });
   const mine = found.of === of;
   return { trial: mine ? found.trial : null, refused: mine ? found.refused : "", look };
 }

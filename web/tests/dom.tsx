@@ -1,6 +1,6 @@
 /** What tests of components need of a document that a browser would have. */
 import { ChakraProvider } from "@chakra-ui/react";
-import { render } from "@testing-library/react";
+import { fireEvent, render } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { vi } from "vitest";
 
@@ -16,7 +16,7 @@ export function standIn(): void {
     },
   );
   Element.prototype.scrollIntoView = () => {};
-  SVGElement.prototype.setPointerCapture = () => {};
+  Element.prototype.setPointerCapture = () => {};
   HTMLDialogElement.prototype.showModal = function () {
     this.setAttribute("open", "");
   };
@@ -24,3 +24,16 @@ export function standIn(): void {
 
 export const show = (children: ReactNode) =>
   render(<ChakraProvider value={system}>{children}</ChakraProvider>);
+
+/** One event of a pointer; jsdom has none of its own that knows a finger from a mouse. */
+export function point(
+  on: Element,
+  type: "down" | "move" | "up" | "cancel",
+  clientX = 0,
+  more: { clientY?: number; button?: number; pointerType?: string } = {},
+): void {
+  const { pointerType = "mouse", ...init } = more;
+  const event = new MouseEvent(`pointer${type}`, { bubbles: true, clientX, ...init });
+  Object.defineProperty(event, "pointerType", { value: pointerType });
+  fireEvent(on, event);
+}

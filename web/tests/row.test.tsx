@@ -6,7 +6,7 @@ import { afterEach, beforeAll, expect, test, vi } from "vitest";
 
 import type { Parameter } from "../src/api/client";
 import { SettingRow, type RowProps } from "../src/steps/route/SettingRow";
-import { show, standIn } from "./dom";
+import { point, show, standIn } from "./dom";
 import { CUT, MIX, parameter, SONG, TIME } from "./makes";
 
 beforeAll(standIn);
@@ -50,15 +50,13 @@ test("the scale says where it stands, in words with its unit", () => {
 
 test("a pointer sets what it points at, and a double click puts it at rest", () => {
   const { onMove } = row(MIX, 40);
-  const point = (type: string, clientX: number) =>
-    fireEvent(slider(), new MouseEvent(type, { bubbles: true, clientX }));
   // 96 px wide without a layout, twelve at each end: the middle is at 48.
-  point("pointerdown", 48);
+  point(slider(), "down", 48);
   expect(onMove).toHaveBeenLastCalledWith("mix_percent", 50);
-  point("pointermove", 84);
+  point(slider(), "move", 84);
   expect(onMove).toHaveBeenLastCalledWith("mix_percent", 100);
-  point("pointerup", 84);
-  point("pointermove", 20);
+  point(slider(), "up", 84);
+  point(slider(), "move", 20);
   expect(onMove).toHaveBeenCalledTimes(2);
   fireEvent.doubleClick(slider());
   expect(onMove).toHaveBeenLastCalledWith("mix_percent", 100);

@@ -4,11 +4,11 @@
  */
 import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
-import { type KeyboardEvent, type PointerEvent, useId, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, useId, useState } from "react";
 
 import { ink } from "../ui/theme";
 import { num } from "../ui/format";
-import { useWidth } from "../ui/hooks";
+import { useDrag, useWidth } from "../ui/hooks";
 import { Said } from "../ui/Said";
 import { readTyped } from "../ui/typed";
 import { halo } from "./axes";
@@ -38,7 +38,6 @@ export function ScaleSlider(props: Props) {
   const { label, value, low, high, step, ticks, shown, alarmFrom, rest, onChange } = props;
   const { least = low, most = high } = props;
   const [frame, width] = useWidth<HTMLDivElement>(110);
-  const dragging = useRef(false);
   const x = scaleLinear([low, high], [EDGE, width - EDGE]).clamp(true);
   const take = (event: PointerEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -46,6 +45,7 @@ export function ScaleSlider(props: Props) {
     const next = Number((Math.round(raw / step) * step).toFixed(4));
     if (next !== value) onChange(Math.min(high, Math.max(low, next)));
   };
+  const drag = useDrag({ take });
   const onKeyDown = (event: KeyboardEvent) => {
     const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
     if (event.key === "Home" || event.key === "End") onChange(event.key === "Home" ? low : high);
@@ -77,15 +77,9 @@ export function ScaleSlider(props: Props) {
         aria-valuemax={high}
         aria-valuenow={value}
         aria-valuetext={words}
-        style={{ cursor: "ew-resize", touchAction: "none" }}
+        style={{ cursor: "ew-resize", touchAction: "pan-y" }}
         onKeyDown={onKeyDown}
-        onPointerDown={(event) => {
-          dragging.current = true;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          take(event);
-        }}
-        onPointerMove={(event) => dragging.current && take(event)}
-        onPointerUp={() => (dragging.current = false)}
+        {...drag}
         onDoubleClick={() => rest !== undefined && onChange(rest)}
       >
         <rect x="0" y="0" width={width} height="42" fill="transparent" />

@@ -1,4 +1,5 @@
 import {
+  type PointerEvent,
   type RefObject,
   useCallback,
   useEffect,
@@ -62,4 +63,52 @@ export function useSteady<A extends unknown[]>(act: (...args: A) => void): (...a
     latest.current = act;
   });
   return useCallback((...args: A) => latest.current(...args), []);
+}
+
+interface Drag<E extends Element> {
+  /** What is taken hold of; `false` where there is nothing to take hold of. */
+  begin?: (event: PointerEvent<E>) => boolean;
+  /** With each place that is pointed at. */
+  take: (event: PointerEvent<E>) => void;
+  /** Let go of: `null` where the browser took the pointer away, and nothing is meant. */
+  drop?: (event: PointerEvent<E> | null) => void;
+}
+
+/** A finger has to go so far along before it drags: until then it may be scrolling the page. */
+const SLOP = 6;
+
+/**
+ * Pointing at a drawing and dragging along it, from left to right. A finger that scrolls the page over it
+ * moves nothing, and what is cut short is let go of.
+ */
+export function useDrag<E extends Element>({ begin, take, drop }: Drag<E>) {
+  const held = useRef<{ finger: boolean; x: number; y: number } | null>(null);
+  return {
+    onPointerDown: (event: PointerEvent<E>) => {
+      if (event.button > 0 || begin?.(event) === false) return;
+      const finger = event.pointerType === "touch";
+      held.current = { finger, x: event.clientX, y: event.clientY };
+      event.currentTarget.setPointerCapture(event.pointerId);
+      if (!finger) take(event);
+    },
+    onPointerMove: (event: PointerEvent<E>) => {
+      const from = held.current;
+      if (!from) return;
+      const along = Math.abs(event.clientX - from.x);
+      if (from.finger && (along < SLOP || along < Math.abs(event.clientY - from.y))) return;
+      from.finger = false;
+      take(event);
+    },
+    onPointerUp: (event: PointerEvent<E>) => {
+      const from = held.current;
+      held.current = null;
+      if (!from) return;
+      if (from.finger) take(event);
+      drop?.(event);
+    },
+    onPointerCancel: () => {
+      if (held.current) drop?.(null);
+      held.current = null;
+    },
+  };
 }

@@ -1,11 +1,11 @@
 /** Wet against dry on one scale: decibels above, the wet share of the level below; the rig's own value and the live one. */
 import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
-import { type KeyboardEvent, type PointerEvent, useRef } from "react";
+import { type KeyboardEvent, type PointerEvent } from "react";
 
 import { ink } from "../../ui/theme";
 import { signed } from "../../ui/format";
-import { useWidth } from "../../ui/hooks";
+import { useDrag, useWidth } from "../../ui/hooks";
 import { HIGH, LOW, stepped, type WetDb, wetWords } from "./wet";
 
 const END = 54;
@@ -23,7 +23,6 @@ interface Props {
 
 export function Balance({ value, route, disabled, onChange }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(320);
-  const dragging = useRef(false);
   const x = scaleLinear([LOW, HIGH], [END, width - END]);
   const place = (db: WetDb) => (db === -Infinity ? 4 : db === Infinity ? width - 7 : x(db));
   const take = (event: PointerEvent<SVGSVGElement>) => {
@@ -33,6 +32,7 @@ export function Balance({ value, route, disabled, onChange }: Props) {
       db < LOW - 1 ? -Infinity : db > HIGH + 1 ? Infinity : Math.max(LOW, Math.min(HIGH, db)),
     );
   };
+  const drag = useDrag({ begin: () => !disabled, take });
   const onKeyDown = (event: KeyboardEvent) => {
     const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
     if (event.key === "Home") onChange(-Infinity);
@@ -69,14 +69,7 @@ export function Balance({ value, route, disabled, onChange }: Props) {
         }}
         onKeyDown={disabled ? undefined : onKeyDown}
         onDoubleClick={() => !disabled && onChange(route)}
-        onPointerDown={(event) => {
-          if (disabled) return;
-          dragging.current = true;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          take(event);
-        }}
-        onPointerMove={(event) => dragging.current && take(event)}
-        onPointerUp={() => (dragging.current = false)}
+        {...drag}
       >
         <rect x={END} y={AXIS - 8} width={width - 2 * END} height="16" fill={ink("sheet")} />
         <line x1="2" x2={width - END} y1={AXIS} y2={AXIS} stroke={ink("ink")} strokeWidth="1.5" />

@@ -1,9 +1,9 @@
 /** A long course in small, over the sheet: what of it is in view, and how close it stands. */
 import { Box } from "@chakra-ui/react";
-import { memo, type PointerEvent, useRef } from "react";
+import { memo, type PointerEvent } from "react";
 
 import { Press, Unseen } from "../../ui/controls";
-import { useWidth } from "../../ui/hooks";
+import { useDrag, useWidth } from "../../ui/hooks";
 import { ink } from "../../ui/theme";
 import type { Fitted } from "./fit";
 
@@ -34,7 +34,6 @@ export const Overview = memo(function Overview({
   onZoom,
 }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(120);
-  const dragging = useRef(false);
   const x = (value: number) => (value / fitted.width) * (width - 4) + 2;
   const y = (value: number) => 4 + (value / Math.max(1, fitted.height)) * (HEIGHT - 12);
   const whole = !fitted.windowed;
@@ -42,6 +41,7 @@ export const Overview = memo(function Overview({
     const box = event.currentTarget.getBoundingClientRect();
     onLook(((event.clientX - box.left) / width) * fitted.width - seen.width / 2);
   };
+  const drag = useDrag({ take });
   const bar = whole
     ? { from: 2, to: width - 2 }
     : { from: x(seen.left), to: x(Math.min(fitted.width, seen.left + (seen.width || width))) };
@@ -61,13 +61,7 @@ export const Overview = memo(function Overview({
           display="block"
           aria-hidden
           style={{ cursor: whole ? "default" : "grab", touchAction: "pan-y" }}
-          onPointerDown={(event) => {
-            dragging.current = true;
-            event.currentTarget.setPointerCapture(event.pointerId);
-            take(event);
-          }}
-          onPointerMove={(event) => dragging.current && take(event)}
-          onPointerUp={() => (dragging.current = false)}
+          {...drag}
         >
           {fitted.rails.map(({ rail, points }) => (
             <polyline

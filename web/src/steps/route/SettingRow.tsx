@@ -3,13 +3,13 @@
  * field takes whatever can be set, with units. Where it was before is a ring, what lies between is a bar.
  */
 import { Box, chakra } from "@chakra-ui/react";
-import { memo, type KeyboardEvent, type PointerEvent, useId, useRef, useState } from "react";
+import { memo, type KeyboardEvent, type PointerEvent, useId, useState } from "react";
 
 import type { Frame, Parameter } from "../../api/client";
 import { halo } from "../../charts/axes";
 import { Press, Unseen } from "../../ui/controls";
 import { num } from "../../ui/format";
-import { useWidth } from "../../ui/hooks";
+import { useDrag, useWidth } from "../../ui/hooks";
 import { Choice } from "../../ui/QuantityField";
 import { Said } from "../../ui/Said";
 import { ink } from "../../ui/theme";
@@ -202,7 +202,6 @@ const HEIGHT = 40;
 
 function Scale({ parameter: p, value, resolvedMs, before, frame: song, onMove, onBack }: Own) {
   const [frame, width] = useWidth<HTMLDivElement>(96);
-  const dragging = useRef(false);
   const { low, high } = p.scale!;
   const at = numberOf(p, value, resolvedMs, song);
   const x = (v: number) => EDGE + along(p, v) * (width - 2 * EDGE);
@@ -212,6 +211,7 @@ function Scale({ parameter: p, value, resolvedMs, before, frame: song, onMove, o
     const next = valueAt(p, (event.clientX - box.left - EDGE) / (width - 2 * EDGE));
     if (next !== at) give(next);
   };
+  const drag = useDrag({ take });
   const onKeyDown = (event: KeyboardEvent) => {
     const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key] as
       1 | -1 | undefined;
@@ -248,14 +248,7 @@ function Scale({ parameter: p, value, resolvedMs, before, frame: song, onMove, o
         cursor="ew-resize"
         style={{ touchAction: "pan-y" }}
         onKeyDown={onKeyDown}
-        onPointerDown={(event) => {
-          dragging.current = true;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          take(event);
-        }}
-        onPointerMove={(event) => dragging.current && take(event)}
-        onPointerUp={() => (dragging.current = false)}
-        onPointerCancel={() => (dragging.current = false)}
+        {...drag}
         onDoubleClick={() => onMove(p.default)}
       >
         <rect x="0" y="0" width={width} height={HEIGHT} fill="transparent" />

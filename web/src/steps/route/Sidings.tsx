@@ -8,7 +8,7 @@ import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } fr
 import type { Kind, RigAction, Variant } from "../../api/client";
 import { halo } from "../../charts/axes";
 import { Hint, Press, SheetTitle } from "../../ui/controls";
-import { useWidth } from "../../ui/hooks";
+import { useDrag, useWidth } from "../../ui/hooks";
 import { cutTo } from "../../ui/measure";
 import { ink } from "../../ui/theme";
 import { bent } from "./Plan";
@@ -40,7 +40,7 @@ const INDEX = 190;
 
 export function Sidings({ frame, kinds, stop, onStop, onEdit, pick }: Props) {
   const [box, width] = useWidth<HTMLDivElement>(260);
-  const [dragged, setDragged] = useState<number | null>(null);
+  const [dragged, setDragged] = useState<{ place: number; turn: number } | null>(null);
   const list = useRef<HTMLDivElement>(null);
   const places = Array.from({ length: frame.places ?? 8 }, (_, i) => i + 1);
   const standing = new Map((frame.sidings ?? []).map((s) => [s.place, s.stage]));
@@ -54,7 +54,7 @@ export function Sidings({ frame, kinds, stop, onStop, onEdit, pick }: Props) {
     const timer = setTimeout(() => setAsked(null), settled ? 0 : 3000);
     return () => clearTimeout(timer);
   }, [asked, settled]);
-  const calls = dragged === null ? stored : movedTo(stored, stop, dragged);
+  const calls = dragged === null ? stored : movedTo(stored, dragged.place, dragged.turn);
   const titleOf = (place: number) => {
     const stage = standing.get(place);
     return stage?.name ?? kinds.find((k) => k.kind === stage?.kind)?.title ?? "";
@@ -110,11 +110,27 @@ export function Sidings({ frame, kinds, stop, onStop, onEdit, pick }: Props) {
     event.preventDefault();
     event.stopPropagation();
   };
-  const take = (event: PointerEvent<SVGGElement>) => {
-    const svg = event.currentTarget.ownerSVGElement!.getBoundingClientRect();
-    const turn = Math.round((event.clientX - svg.left - 48) / column + 0.5);
-    setDragged(Math.min(calls.length, Math.max(1, turn)));
+  const held = useRef(0);
+  const turnAt = (event: PointerEvent<SVGSVGElement>) => {
+    const { left } = event.currentTarget.getBoundingClientRect();
+    const turn = Math.round((event.clientX - left - 48) / column + 0.5);
+    return Math.min(stored.length, Math.max(1, turn));
   };
+  // The sheet is what is dragged along, not the stop: that is drawn elsewhere with each turn it goes on.
+  const drag = useDrag<SVGSVGElement>({
+    begin: (event) => {
+      const mark = (event.target as Element).closest<SVGGElement>("[data-stop]");
+      held.current = Number(mark?.dataset.stop ?? 0);
+      if (held.current) onStop(held.current);
+      return held.current > 0;
+    },
+    take: (event) => setDragged({ place: held.current, turn: turnAt(event) }),
+    drop: (event) => {
+      if (event && turnAt(event) !== turnOf(stored, held.current))
+        arrange({ calls: movedTo(stored, held.current, turnAt(event)) });
+      setDragged(null);
+    },
+  });
   return (
     <Box as="section" aria-label="Sidings">
       <SheetTitle about={`${places.length} places, one line: it calls at each once, or passes`}>
@@ -205,6 +221,7 @@ export function Sidings({ frame, kinds, stop, onStop, onEdit, pick }: Props) {
             display="block"
             role="img"
             aria-label={`The line calls at ${lineWords(frame, titleOf)}`}
+            {...drag}
           >
             {places.map((place) => (
               <line
@@ -266,16 +283,7 @@ export function Sidings({ frame, kinds, stop, onStop, onEdit, pick }: Props) {
                   transform={`translate(${x(i + 1)}, ${y(place)})`}
                   style={{ cursor: "grab", touchAction: "pan-y" }}
                   aria-hidden
-                  onPointerDown={(event) => {
-                    onStop(place);
-                    event.currentTarget.setPointerCapture(event.pointerId);
-                  }}
-                  onPointerMove={(event) => event.buttons === 1 && stop === place && take(event)}
-                  onPointerUp={() => {
-                    if (dragged !== null && dragged !== turnOf(stored, stop))
-                      arrange({ calls: movedTo(stored, stop, dragged) });
-                    setDragged(null);
-                  }}
+                  data-stop={place}
                 >
                   <rect x="-30" y="-16" width="60" height="32" fill="transparent" />
                   {beside && (

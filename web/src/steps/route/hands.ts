@@ -18,8 +18,31 @@ import { copyParts, pasteParts } from "./clipboard";
 import type { Picking } from "./PickKind";
 import type { Laying } from "./useLaying";
 
+/** Keys of the hands, in one order: each is bound by a hook. */
+const KEYS = [
+  "I",
+  "Shift I",
+  "B",
+  "S",
+  "E",
+  "M",
+  "U",
+  "O",
+  "P",
+  "Y",
+  "D",
+  "Del",
+  "C",
+  "V",
+  "X",
+  "Shift →",
+  "Shift ←",
+  "H",
+  "Q",
+] as const;
+
 export interface Hand {
-  key: string;
+  key: (typeof KEYS)[number];
   word: string;
   /** Of the few that are always in view. */
   main?: boolean;
@@ -218,28 +241,6 @@ export function handsOf(wants: Wants): Hand[] {
     { key: "Q", word: "Only this", possible: node !== undefined, run: wants.focusHere },
   ];
 }
-
-const KEYS = [
-  "I",
-  "Shift I",
-  "B",
-  "S",
-  "E",
-  "M",
-  "U",
-  "O",
-  "P",
-  "Y",
-  "D",
-  "Del",
-  "C",
-  "V",
-  "X",
-  "Shift →",
-  "Shift ←",
-  "H",
-  "Q",
-];
 
 /** The same by keys, while no rail is being laid. */
 export function useHandKeys(

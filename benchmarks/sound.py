@@ -17,10 +17,13 @@ import soundfile
 import soxr
 
 from core.audio.loudness import EnergyMeter, loudness_of
-from core.render.clip import RenderJob, render_file
+from core.render.clip import render_file
+from core.render.feeds import ClipFile, one_clip
 from core.render.processors import Setting, processor_for
-from core.render.rig import Renderer, render_clip
+from core.render.report import RenderJob
+from core.render.rig import Renderer
 from core.render.ring import Ring
+from core.render.run import render_clip
 from core.render.stems import only, to_output
 from core.render.tests.decays import OCTAVES, mean_decays
 from core.routing import Context, Rig, compile_rig, parse_rig
@@ -203,10 +206,12 @@ def _gauges(rig: Rig, plan: Plan, source: str, sound: np.ndarray) -> float:
     with tempfile.TemporaryDirectory() as held:
         clip = Path(held) / "clip.wav"
         soundfile.write(clip, sound[:, : 20 * RATE].T, RATE, "PCM_24")
-        job = RenderJob(source=source, output=next(iter(plan.outputs)))
+        job = RenderJob(feeds=one_clip(source, "clip"), output=next(iter(plan.outputs)))
 
         def render() -> None:
-            render_file(rig, plan, job, clip, "clip", Path(held), lambda *_: None)
+            render_file(
+                rig, plan, job, {"clip": ClipFile(clip, "clip")}, Path(held), lambda *_: None
+            )
 
         def bare() -> None:
             with patch("core.render.clip.shared_out", nowhere):
@@ -218,11 +223,14 @@ def _gauges(rig: Rig, plan: Plan, source: str, sound: np.ndarray) -> float:
 _PEAK = """
 import sys
 from pathlib import Path
-from core.render.clip import RenderJob, render_file
+from core.render.clip import render_file
+from core.render.report import RenderJob
+from core.render.feeds import ClipFile, one_clip
 from core.routing import compile_rig, parse_rig
 rig = parse_rig("g: source (stereo) > s: split > m: merge > o: output (stereo)\\ns > reverb (RT60 2 s, mix 100 %) > m\\ns > delay (mix 100 %, feedback 40 %) > m")
-job = RenderJob(source="g", output="o", place="m")
-render_file(rig, compile_rig(rig), job, Path(sys.argv[1]), 'clip', Path(sys.argv[2]), lambda *_: None)
+job = RenderJob(feeds=one_clip("g", "clip"), output="o", place="m")
+clips = {"clip": ClipFile(Path(sys.argv[1]), "clip")}
+render_file(rig, compile_rig(rig), job, clips, Path(sys.argv[2]), lambda *_: None)
 print(next(line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM")))
 """
 

@@ -19,7 +19,8 @@ from core.course.table import as_table
 from core.errors import FonodromeError
 from core.render.clip import load_impulse
 from core.render.gauges import stage_gauges
-from core.render.rig import Renderer, run
+from core.render.rig import Renderer
+from core.render.run import run
 from core.render.stems import to_output
 from core.routing import (
     Context,

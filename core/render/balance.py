@@ -11,7 +11,7 @@ from core.blend import law_gains
 from core.blend.laws import mix_of_ratio
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.render.clip import RenderDetail, RenderReport
+from core.render.report import RenderDetail, RenderReport
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
 from core.units.decibel import amplitude, decibels, power_decibels

@@ -10,8 +10,8 @@ import soxr
 from core.audio import open_audio
 from core.errors import FonodromeError
 from core.measure import null_test
-from core.render.clip import RenderDetail, RenderReport
 from core.render.meters import SoundMeter
+from core.render.report import RenderDetail, RenderReport
 
 _BLOCK = 1 << 16
 Progress = Callable[[float, str], None]

@@ -1,99 +1,72 @@
-"""A rig on a clip: from one file to others, whole or in stems, with what was measured on the way.
+"""A rig on clips: from files to others, whole or in stems, with what was measured on the way.
 
 Samples stream from disk to disk, so that memory does not grow with the length. Stems are independent
 of each other and rendered side by side, one thread each; a second pass adds them up and measures.
 """
 
 import threading
-from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor, wait
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 import soundfile
 import soxr
-from pydantic import Field
 
 from core.audio import open_audio
-from core.audio.loudness import EnergyMeter, gated_lufs
-from core.edge import Edge
 from core.errors import Cancelled
+from core.render.feeds import ClipFile, SongReader
 from core.render.gauges import shared_out, stage_gauges
 from core.render.holding import held_points
-from core.render.meters import SoundCurves, SoundMeter, SoundReport, to_dbfs
+from core.render.keeping import Keeping
+from core.render.meters import SoundMeter
 from core.render.moves import Moves
+from core.render.parts import PartStore, TooShort
 from core.render.processors.convolution import LONGEST_S
-from core.render.rig import Renderer, RenderError, run
-from core.render.stems import GROWING, REST, PlaceOut, StemOut, find_places, only, to_output
+from core.render.report import RenderDetail, RenderJob, RenderReport, StemReport
+from core.render.rig import Renderer, RenderError
+from core.render.run import LONGEST_TAIL_S, NotSilent, run, tail_class_s
+from core.render.sound_files import BLOCK, measure_sound, write_sound
+from core.render.stems import (
+    GROWING,
+    MOST_STEMS,
+    REST,
+    PlaceOut,
+    StemOut,
+    find_places,
+    only,
+    to_output,
+)
+from core.render.voices import alone, sources_heard, why_one
 from core.routing import parse_rig
 from core.routing.document.rig import Rig
-from core.routing.plan.measured import StageGauge
 from core.routing.plan.model import Plan
 from core.routing.plan.spread import Impulse, impulse_facts
 from core.units.decibel import power_decibels
 
-_BLOCK = 1 << 15
 _POLL_S = 0.2
 _AT_ONCE = 2
-SHORTEST_REGION_S = 0.05
+LONGEST_KEPT_S = 120.0
+"""Of longer stretches no parts are kept: a point of two sides takes 768 kB a second."""
 Progress = Callable[[float, str], None]
 
 
-class RenderJob(Edge):
-    """What is rendered: a way through the rig, a stretch of the clip, and a place to balance."""
-
-    source: str = Field(max_length=40)
-    output: str = Field(max_length=40)
-    place: str | None = Field(
-        None,
-        max_length=40,
-        description="A merge, bus or device whose inputs become stems; 'auto' for the best one",
-    )
-    start_s: float = Field(0, ge=0, le=7200)
-    length_s: float | None = Field(None, gt=0, le=7200, description="Null: to the clip's end")
-    tail: bool = Field(True, description="Goes on until all has died away")
-    bare: bool = Field(False, description="The clip itself, past the whole rig")
-
-
-def bare_rig(job: RenderJob, channels: int = 2) -> Rig:
-    """What leads a clip of so many channels to where the rig would, through nothing at all. Mono goes
-    to two sides as it does everywhere: at the loudness that it has.
+def bare_rig(job: RenderJob, wide: Mapping[str, bool]) -> Rig:
+    """What leads clips to where the rig would, through nothing at all. wide: sources whose clips have
+    two sides. Mono goes to two sides as it does everywhere: at the loudness that it has.
     """
-    sides = " (stereo)" if channels > 1 else ""
-    return parse_rig(f"{job.source}: source{sides} > {job.output}: output (stereo)")
+    out = f"{job.output}: output (stereo)"
+    sounding = [f.source for f in job.feeds if f.sounds] or ["source"]
+    lines = []
+    for i, source in enumerate(sounding):
+        sides = " (stereo)" if wide.get(source, True) else ""
+        lines.append(f"{source}: source{sides} > {out if i == 0 else job.output}")
+    return parse_rig("\n".join(lines))
 
 
-class StemReport(StemOut):
-    """A stem as it was rendered, at the gain that the rig gives it."""
-
-    loudness_lufs: float | None
-    peak_dbfs: float | None
-
-
-class RenderReport(SoundReport):
-    """A rig rendered on a clip."""
-
-    start_s: float
-    place: str | None
-    alarm: str = Field("", description="What would run away, and is held here; else empty")
-    needs_render: str = Field(description="Why the place cannot be balanced live; else empty")
-    stems: list[StemReport]
-    sentence: str
-
-
-class RenderDetail(SoundCurves):
-    """The curves, and the energies of the stems for balancing.
-
-    `energies` has a row every 100 ms with the products of stems i <= j in order (0,0), (0,1), ...,
-    (1,1), ...: K-weighted means, channels added.
-    """
-
-    energies: list[list[float]]
-    stages: list[StageGauge] = Field([], description="What left each stage")
-    plan: str = Field("", description="Digest of the plan that was rendered")
-    before_dbfs: list[float] = Field(description="The clip itself in the same bands")
+Publish = Callable[[RenderReport], None]
 
 
 @dataclass
@@ -120,53 +93,172 @@ class _Shared:
         return report
 
 
-def _stem_file(
-    plan: Plan, job: RenderJob, clip: Path, name: str, target: Path, material: Material,
-    report: Callable[[float], None], gauged: frozenset[int],
-) -> tuple[int, int, Renderer]:  # fmt: skip
-    """Render one plan into a float WAV of two channels; its frames, those of the clip, and the
-    renderer that did it.
-    """
-    with open_audio(clip, name) as sound:
-        rate = sound.rate_hz
-        first, frames = _region(job, sound.frames, rate, name)
-        renderer = Renderer(
-            plan, rate, material.impulses, material.moves, metered=bool(gauged), gauged=gauged
-        )
+@dataclass
+class _Voice:
+    """A part of the sum that is rendered by itself, and what renders it."""
 
-        def read(start: int, count: int) -> dict[str, np.ndarray]:
-            return {job.source: np.asarray(sound.read(first + start, count), np.float64)[:2]}
-
-        with soundfile.SoundFile(str(target), "w", rate, 2, "FLOAT", format="WAV") as out:
-            written = run(
-                renderer, read, frames, lambda b: out.write(b[job.output].T.astype(np.float32)),
-                tail_s=None if job.tail else 0.0, progress=report,
-            )  # fmt: skip
-        return written, frames, renderer
+    stem: StemOut | None
+    plan: Plan
+    moves: Moves
+    target: Path
+    renderer: Renderer | None = None
+    apart: bool = False
+    """One source of several that share a way."""
 
 
-def _region(job: RenderJob, frames: int, rate: int, name: str) -> tuple[int, int]:
-    first = round(job.start_s * rate)
-    count = frames - first if job.length_s is None else round(job.length_s * rate)
-    count = min(count, frames - first)
-    if count < SHORTEST_REGION_S * rate:
-        raise RenderError(
-            f"“{name}” lasts {frames / rate:.2f} s: nothing of it lies in the stretch chosen."
-        )
-    return first, count
+class _Run:
+    """One render: the same stretch, blocks and tail for all of its voices, and what is kept of them."""
+
+    def __init__(
+        self, plan: Plan, job: RenderJob, clips: Mapping[str, ClipFile], material: Material,
+        store: PartStore | None,
+    ) -> None:  # fmt: skip
+        self.plan, self.job, self.clips, self.material = plan, job, clips, material
+        with self.song() as song:
+            self.rate, self.frames = song.rate_hz, song.frames
+        whole = Renderer(plan, self.rate, material.impulses, material.moves)
+        self.block, self.late = whole.block, max(whole.latency.values(), default=0)
+        short = self.frames <= LONGEST_KEPT_S * self.rate
+        self.store = store if short else None
+        self.tail_s = tail_class_s(whole)
+        self.fed = {
+            feed.source: repr([(self._content(p.clip), p) for p in feed.placements])
+            for feed in job.feeds
+            if feed.sounds
+        }
+
+    def _content(self, clip: str) -> str:
+        return str(self.clips[clip].path)
+
+    def song(self) -> SongReader:
+        return SongReader(self.job.feeds, self.clips, self.job.start_s, self.job.length_s)
+
+    def renderer(self, plan: Plan, moves: Moves, gauged: frozenset[int] | None) -> Renderer:
+        return Renderer(
+            plan, self.rate, self.material.impulses, moves, metered=gauged != frozenset(),
+            gauged=gauged, most_block=self.block,
+        )  # fmt: skip
+
+    def keeping(self, renderer: Renderer, wanted: set[int] | None = None) -> Keeping:
+        assert self.store is not None
+        tail = self.tail_s if self.job.tail else 0.0
+        stretch = (self.job.start_s, self.frames, self.late, tail)
+        return Keeping(renderer, self.store, self.fed, stretch, wanted)
+
+    def stream(
+        self, renderer: Renderer, write: Callable[[dict[str, np.ndarray]], None],
+        progress: Callable[[float], None],
+    ) -> int:  # fmt: skip
+        with self.song() as song:
+            try:
+                written = run(
+                    renderer, song.read, self.frames, write,
+                    tail_s=None if self.job.tail else 0.0, progress=progress,
+                    whole_s=self.tail_s if renderer.keeping is not None else None,
+                    most_late=self.late,
+                )  # fmt: skip
+            except BaseException:
+                if renderer.keeping is not None:
+                    renderer.keeping.drop()
+                raise
+        if renderer.keeping is not None:
+            renderer.keeping.finish()
+        return written
+
+
+def _voice_file(
+    task: _Run, voice: _Voice, gauged: frozenset[int], report: Callable[[float], None]
+) -> int:
+    """Render one voice into a float WAV of two channels; its frames."""
+    voice.renderer = renderer = task.renderer(voice.plan, voice.moves, gauged)
+    if task.store is not None:
+        renderer.keep(task.keeping(renderer))
+    with soundfile.SoundFile(str(voice.target), "w", task.rate, 2, "FLOAT", format="WAV") as out:
+        name = task.job.output
+        return task.stream(renderer, lambda b: out.write(b[name].T.astype(np.float32)), report)
+
+
+def _trunk(task: _Run, voices: Sequence[_Voice], report: Callable[[float], None]) -> None:
+    """Compute once, before all else, what several voices have in common; it is kept for them."""
+    if task.store is None or len(voices) < 2:
+        return
+    ready = []
+    for voice in voices:
+        renderer = task.renderer(voice.plan, voice.moves, frozenset())
+        renderer.keep(task.keeping(renderer))
+        assert renderer.keeping is not None
+        ready.append(renderer.keeping)
+    seen: dict[str, int] = {}
+    for one in ready:
+        for point in one.keepers:
+            seen[one.keys[point]] = seen.get(one.keys[point], 0) + 1
+    shared = {key for key, count in seen.items() if count > 1}
+    for one in ready:
+        one.drop()
+    for voice, one in zip(voices, ready, strict=True):
+        here = {p for p, key in one.keys.items() if key in shared and p in one.reached}
+        here = {p for p in here if one.store.facts(one.keys[p]) is None}
+        if not here:
+            continue
+        renderer = task.renderer(replace(voice.plan, outputs={}), voice.moves, frozenset())
+        # The keys are those of the voice: what leads to a point is the same with or without an end.
+        renderer.keep(task.keeping(renderer, here))
+        task.stream(renderer, lambda _: None, report)
+
+
+def _voices(
+    rig: Rig, plan: Plan, place: PlaceOut | None, job: RenderJob, moves: Moves, folder: Path
+) -> list[_Voice]:
+    """The whole, or a voice for every input of a place and every source that can be told apart."""
+    parts: list[tuple[StemOut | None, Plan]] = [(None, plan)]
+    if place is not None:
+        parts = [(stem, only(rig, plan, place.id, [stem.id])) for stem in place.stems]
+        rest = only(rig, plan, place.id, [])
+        if any(a.target == rest.outputs[job.output] for a in (*rest.arcs, *rest.back)):
+            parts.append((StemOut(id=REST, name="the rest", wet=False, level_db=None), rest))
+    sounding = {f.source for f in job.feeds if f.sounds}
+    heard = [[s for s in sources_heard(p) if s in sounding] for _, p in parts]
+    split = [
+        len(s) > 1 and not why_one(p) for s, (_, p) in zip(heard, parts, strict=True)
+    ]  # fmt: skip
+    if sum(len(s) if apart else 1 for s, apart in zip(heard, split, strict=True)) > MOST_STEMS:
+        split = [False] * len(parts)
+    if held_points(plan, moves):
+        split = [False] * len(parts)
+    found: list[_Voice] = []
+
+    def add(stem: StemOut | None, one: Plan, its: Moves, apart: bool = False) -> None:
+        target = folder / f"stem-{len(found)}.wav"
+        found.append(_Voice(stem, one, its, target, apart=apart))
+
+    for (stem, part), sources, apart in zip(parts, heard, split, strict=True):
+        if not apart:
+            add(stem and stem.model_copy(update={"sources": tuple(sources)}), part, moves)
+            continue
+        for source in sources:
+            shown = rig.nodes[source].shown
+            base = stem or StemOut(id=source, name=shown, wet=False, level_db=None)
+            name = base.name if stem is None else f"{base.name}, {shown}"
+            its = base.model_copy(update={"name": name, "sources": (source,)})
+            add(its, *alone(part, moves, source), True)
+    return found
 
 
 def render_file(
-    rig: Rig, plan: Plan, job: RenderJob, clip: Path, name: str, folder: Path, progress: Progress,
-    material: Material = Material(),
+    rig: Rig, plan: Plan, job: RenderJob, clips: Mapping[str, ClipFile], folder: Path,
+    progress: Progress, material: Material = Material(), store: PartStore | None = None,
+    publish: Publish | None = None,
 ) -> tuple[RenderReport, RenderDetail]:  # fmt: skip
-    """Render a stretch of `clip` into `folder`: mix.wav, and stems.wav where a place was given.
+    """Render a stretch of the song into `folder`: mix.wav, and stems.wav where there are stems.
 
-    32-bit float at the clip's own rate; stems.wav has two channels a stem, in the report's order.
-    The other sources are silent. Raises RenderError, AudioError and what `progress` raises; nothing
-    is left in the folder then but what its owner removes.
+    32-bit float at the highest rate of the clips; stems.wav has two channels a stem, in the report's
+    order. store: what was computed before is read from there, bit for bit as it would be again.
+    publish: told as soon as the files can be heard, with a report that has no levels yet.
+    Raises RenderError, FeedError, AudioError and what `progress` raises; nothing is left in the
+    folder then but what its owner removes.
     """
-    if job.source not in plan.sources or job.output not in plan.outputs:
+    known = all(f.source in plan.sources for f in job.feeds if f.sounds)
+    if job.output not in plan.outputs or not known:
         raise RenderError("The rig has no such source or output any more.")
     plan = to_output(plan, job.output)
     place = _place(rig, plan, job)
@@ -177,57 +269,111 @@ def render_file(
         and any(loop.above for loop in held_points(plan, material.moves).values())
     ):
         reason = GROWING
-    live = place is not None and not reason
-    plans: list[tuple[StemOut | None, Plan]] = [(None, plan)]
-    if place is not None and live:
-        plans = [(stem, only(rig, plan, place.id, [stem.id])) for stem in place.stems]
-        rest = only(rig, plan, place.id, [])
-        if any(a.target == rest.outputs[job.output] for a in (*rest.arcs, *rest.back)):
-            plans.append((StemOut(id=REST, name="the rest", wet=False, level_db=None), rest))
-    files = [folder / f"stem-{i}.wav" for i in range(len(plans))]
-    shared = _Shared(len(plans))
-    gauged = shared_out(plan, [part for _, part in plans])
-    with ThreadPoolExecutor(min(_AT_ONCE, len(plans))) as pool:
+    live = place if not reason else None
+    task = _Run(plan, job, clips, material, store)
+    while True:
+        try:
+            return _render(task, rig, live, reason, folder, progress, publish)
+        except NotSilent:
+            task.tail_s = min(LONGEST_TAIL_S, 2 * task.tail_s)
+        except TooShort:
+            # Kept by a run that was shorter, against all expectation: compute all of it.
+            task.store = None
+
+
+def _render(
+    task: _Run,
+    rig: Rig,
+    place: PlaceOut | None,
+    reason: str,
+    folder: Path,
+    progress: Progress,
+    publish: Publish | None,
+) -> tuple[RenderReport, RenderDetail]:
+    plan, job = task.plan, task.job
+    voices = _voices(rig, plan, place, job, task.material.moves, folder)
+    shared = _Shared(len(voices) + 2)
+    shared.shares[-1] = 0.0 if any(voice.apart for voice in voices) else 1.0
+    gauged = shared_out(plan, [voice.plan for voice in voices])
+
+    def said() -> None:
+        progress(0.8 * sum(shared.shares) / len(shared.shares), "Rendering")
+
+    def trunk(share: float) -> None:
+        shared.shares[0] = share
+        said()
+
+    _trunk(task, voices, trunk)
+    shared.shares[0] = 1.0
+    # Where sources are heard one by one, what left each stage is that of all of them together.
+    seen = frozenset().union(*gauged)
+    unseen = frozenset({*plan.outlet.values(), *plan.outputs.values()} - seen)
+    together = _Voice(None, plan, task.material.moves, folder / "unheard.wav")
+    extra = [together] if any(voice.apart for voice in voices) else []
+    with ThreadPoolExecutor(_AT_ONCE) as pool:
         waiting = [
-            pool.submit(
-                _stem_file, p, job, clip, name, file, material, shared.reporter(i), gauged[i]
-            )
-            for i, ((_, p), file) in enumerate(zip(plans, files, strict=True))
+            pool.submit(_voice_file, task, voice, gauged[i], shared.reporter(i + 1))
+            for i, voice in enumerate(voices)
+        ]
+        aside = [
+            pool.submit(_voice_file, task, one, unseen, shared.reporter(len(voices) + 1))
+            for one in extra
         ]
         try:
-            while wait(waiting, timeout=_POLL_S).not_done:
-                failed = [w for w in waiting if w.done() and w.exception() is not None]
+            both = [*waiting, *aside]
+            while wait(both, timeout=_POLL_S, return_when=FIRST_EXCEPTION).not_done:
+                failed = [w for w in both if w.done() and w.exception() is not None]
                 if failed:
                     failed[0].result()
-                progress(0.8 * sum(shared.shares) / len(plans), "Rendering")
+                said()
         except BaseException:
             shared.stop.set()
             raise
-        frames = max(w.result()[0] for w in waiting)
-        renderers = [w.result()[2] for w in waiting]
-        held = sorted({name for one in renderers for name in one.held_back()})
+        frames = max(w.result() for w in waiting)
+        for one in aside:
+            one.result()
+    if task.store is not None:
+        task.store.tidy()
+    renderers = [one.renderer for one in (*voices, *extra) if one.renderer is not None]
+    held = sorted({name for one in renderers for name in one.held_back()})
     wide = plan.channels[plan.outputs[job.output]] == 2
-    report, detail = _gather(files, frames, 2 if wide else 1, folder, live, progress)
+    files = [voice.target for voice in voices]
+    stems = [voice.stem for voice in voices if voice.stem is not None]
+    channels = 2 if wide else 1
+    write_sound(files, frames, channels, folder, bool(stems))
+    for file in (*files, *(one.target for one in extra)):
+        file.unlink()
+    if publish is not None:
+        publish(_unmeasured(task, frames, channels, stems, reason))
+    report, detail = measure_sound(len(files), frames, channels, folder, bool(stems), progress)
     more = {
-        "before_dbfs": _bands_before(job, clip, name, frames),
+        "before_dbfs": _bands_before(task, frames),
         "plan": plan.digest,
-        "stages": stage_gauges(plan, renderers, waiting[0].result()[1]),
+        "stages": stage_gauges(plan, renderers, task.frames),
     }
     detail = detail.model_copy(update=more)
-    for file in files:
-        file.unlink()
-    stems = [
+    told = [
         StemReport(**stem.model_dump(), loudness_lufs=loudness, peak_dbfs=peak)
-        for (stem, _), (loudness, peak) in zip(plans, report.levels, strict=True)
-        if stem is not None
+        for stem, (loudness, peak) in zip(stems, report.levels, strict=False)
     ]
-    said = f"{report.sound.seconds:.1f} s rendered"
+    said_s = f"{report.sound.seconds:.1f} s rendered"
     if job.start_s or job.length_s is not None:
-        said += f" from {job.start_s:.2f} s of the clip"
+        said_s += f" from {job.start_s:.2f} s of the song"
     return RenderReport(
-        **report.sound.model_dump(), start_s=job.start_s, place=job.place, stems=stems,
-        needs_render=reason, sentence=said + ".", alarm=_alarm(rig, held),
+        **report.sound.model_dump(), start_s=job.start_s, place=job.place, stems=told,
+        needs_render=reason, sentence=said_s + ".", alarm=_alarm(rig, held),
     ), detail  # fmt: skip
+
+
+def _unmeasured(
+    task: _Run, frames: int, channels: int, stems: list[StemOut], reason: str
+) -> RenderReport:
+    told = [StemReport(**s.model_dump(), loudness_lufs=None, peak_dbfs=None) for s in stems]
+    return RenderReport(
+        seconds=frames / task.rate, rate_hz=task.rate, channels=channels, loudness_lufs=None,
+        peak_dbfs=None, true_peak_dbtp=None, correlation=None, start_s=task.job.start_s,
+        place=task.job.place, needs_render=reason, stems=told, sentence="Not measured yet.",
+    )  # fmt: skip
 
 
 def _alarm(rig: Rig, held: list[str]) -> str:
@@ -243,20 +389,23 @@ def _alarm(rig: Rig, held: list[str]) -> str:
     )
 
 
-def _bands_before(job: RenderJob, clip: Path, name: str, rendered: int) -> list[float]:
-    """Third-octave levels of the stretch of the clip, its energy spread over the render's frames.
+def _bands_before(task: _Run, rendered: int) -> list[float]:
+    """Third-octave levels of all clips of the stretch together, their energy spread over the render's
+    frames.
 
-    A render lasts longer than its clip, by its tail: means over their own lengths would differ by
+    A render lasts longer than its clips, by its tail: means over their own lengths would differ by
     that alone.
     """
-    with open_audio(clip, name) as sound:
-        first, frames = _region(job, sound.frames, sound.rate_hz, name)
-        channels = min(2, sound.channels)
-        meter = SoundMeter(channels, sound.rate_hz, frames)
-        for start in range(0, frames, _BLOCK):
-            block = sound.read(first + start, min(_BLOCK, frames - start))[:channels]
-            meter.push(np.asarray(block, np.float64))
-    shorter = power_decibels(frames / max(frames, rendered))
+    with task.song() as song:
+        meter = SoundMeter(2, task.rate, task.frames)
+        for start in range(0, task.frames, BLOCK):
+            count = min(BLOCK, task.frames - start)
+            both = np.zeros((2, count))
+            for one in song.read(start, count).values():
+                # Mono on two sides is as loud as it was.
+                both += one if len(one) > 1 else np.sqrt(0.5) * one
+            meter.push(both)
+    shorter = power_decibels(task.frames / max(task.frames, rendered))
     return [round(level + shorter, 2) for level in meter.curves().band_dbfs]
 
 
@@ -283,55 +432,3 @@ def _place(rig: Rig, plan: Plan, job: RenderJob) -> PlaceOut | None:
         if place.id == job.place:
             return place
     raise RenderError("There is nothing to balance at the place that was chosen, or not any more.")
-
-
-@dataclass
-class _Gathered:
-    sound: SoundReport
-    levels: list[tuple[float | None, float | None]]
-
-
-def _gather(
-    files: list[Path], frames: int, channels: int, folder: Path, stems: bool, progress: Progress
-) -> tuple[_Gathered, RenderDetail]:
-    """Add the stems up, write mix and stems, and measure both, block by block."""
-    inputs = [soundfile.SoundFile(str(file)) for file in files]
-    rate, count = inputs[0].samplerate, len(inputs)
-    meter = SoundMeter(channels, rate, frames)
-    energies = EnergyMeter(rate, count)
-    peaks = np.zeros(count)
-    mix = soundfile.SoundFile(str(folder / "mix.wav"), "w", rate, channels, "FLOAT", format="WAV")
-    parts = (
-        soundfile.SoundFile(
-            str(folder / "stems.wav"), "w", rate, channels * count, "FLOAT", format="WAV"
-        )
-        if stems
-        else None
-    )
-    try:
-        for start in range(0, frames, _BLOCK):
-            size = min(_BLOCK, frames - start)
-            blocks = np.zeros((count, channels, size))
-            for i, sound in enumerate(inputs):
-                some = sound.read(size, dtype="float64", always_2d=True).T[:channels]
-                blocks[i, :, : some.shape[1]] = some
-            whole = blocks.sum(axis=0)
-            mix.write(whole.T.astype(np.float32))
-            meter.push(whole)
-            peaks = np.maximum(peaks, np.abs(blocks).max(axis=(1, 2)))
-            if parts is not None:
-                parts.write(blocks.reshape(-1, size).T.astype(np.float32))
-                energies.push(blocks)
-            progress(0.8 + 0.2 * start / max(1, frames), "Measuring")
-    finally:
-        for sound in (*inputs, mix, *([parts] if parts is not None else [])):
-            sound.close()
-    rows: list[list[float]] = []
-    levels: list[tuple[float | None, float | None]] = [(None, None)] * count
-    if parts is not None:
-        tenths = energies.tenths()
-        upper = np.triu_indices(count)
-        rows = [[float(f"{v:.6g}") for v in step[upper]] for step in tenths]
-        levels = [(gated_lufs(tenths[:, i, i]), to_dbfs(float(peaks[i]))) for i in range(count)]
-    detail = RenderDetail(**meter.curves().model_dump(), energies=rows, before_dbfs=[])
-    return _Gathered(meter.report(), levels), detail

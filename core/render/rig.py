@@ -8,9 +8,9 @@ A block is no longer than the shortest loop, so that what goes round is known wh
 
 import math
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -28,17 +28,12 @@ from core.render.processors import Processor, Setting, processor_for
 from core.render.ring import Ring
 from core.routing.document import kinds as k
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan, SelfLoop
-from core.units.decibel import amplitude
+
+if TYPE_CHECKING:
+    from core.render.keeping import Keeping
 
 LONGEST_BLOCK = 16_384
-SILENT_DB = -80.0
-LONGEST_TAIL_S = 30.0
-_TAIL_GAP_S = 1.0
-"""Silence that a tail may have in it before it begins, or between its early part and the rest."""
-LONGEST_HELD_S = 8.0
-"""Of a loop that never dies, held by a limiter."""
-RUNAWAY_DB = 40.0
-Progress = Callable[[float], None]
+_FEW_SIZES = 1024
 
 
 class RenderError(FonodromeError):
@@ -111,6 +106,10 @@ class Renderer:
     """Of points that one sound passes unchanged, the first one's."""
     counting: bool = True
     """Whether what passes counts for RMS: not once the clip has ended."""
+    most_block: int = LONGEST_BLOCK
+    """What the blocks of a plan's parts have in common with those of the whole."""
+    keeping: "Keeping | None" = None
+    """What is read from, and written to, the parts that are kept."""
 
     def __post_init__(self) -> None:
         plan = self.plan
@@ -130,7 +129,7 @@ class Renderer:
         arcs = [*plan.arcs, *plan.back]
         self.parts = self._strong_parts(arcs)
         works = {id(a): self._work(a) for a in arcs if a.stage is not None}
-        offsets = self._offsets(arcs, works)
+        offsets = self.offsets = self._offsets(arcs, works)
         self.ways = [self._way(arc, offsets, works.get(id(arc))) for arc in arcs]
         self.growing = held_points(plan, self.moves)
         self.limiters = {point: Limiter(self.rate_hz) for point in self.growing}
@@ -250,7 +249,7 @@ class Renderer:
         return processor_for(arc.stage, setting)
 
     def _block_size(self) -> int:
-        shortest = float(LONGEST_BLOCK)
+        shortest = float(self.most_block)
         for ring in self.rings.values():
             shortest = min(shortest, ring.longest)
         longest: dict[int, float] = {}
@@ -265,7 +264,9 @@ class Renderer:
                     "This rig closes a loop without a delay in it; it is not rendered."
                 )
             shortest = min(shortest, math.floor(room))
-        return max(1, int(shortest))
+        size = max(1, int(shortest))
+        # Few sizes, so that what is kept in parts does not depend on the last millisecond of a delay.
+        return size if size < _FEW_SIZES else 1 << (size.bit_length() - 1)
 
     def _ring(self, point: int, loop: SelfLoop) -> Ring:
         insert = None
@@ -326,9 +327,14 @@ class Renderer:
         for one in sums:
             one.clear()
 
+        kept = self.keeping
+
         def value(point: int) -> np.ndarray:
             block = whole.get(point)
             if block is None:
+                if kept is not None and point in kept.given:
+                    block = whole[point] = kept.given[point].block(kept.done, count)
+                    return block
                 block = sums[point].value(count)
                 if point in self.rings:
                     block = self.rings[point](block)
@@ -361,152 +367,22 @@ class Renderer:
         for way in self.late:
             assert way.line is not None
             way.line.push(value(way.arc.source))
+        if kept is not None:
+            kept.write(value, count)
 
     def held_back(self) -> list[str]:
         """Nodes and rails whose loops were held by a limiter so far."""
         return sorted({self.growing[p].owner for p, one in self.limiters.items() if one.acted})
 
+    @property
+    def listens(self) -> bool:
+        """Whether any source is heard: not where all that follows them is read from kept parts."""
+        reached = None if self.keeping is None else self.keeping.reached
+        return reached is None or any(p in reached for p in self.plan.sources.values())
 
-Reader = Callable[[int, int], dict[str, np.ndarray]]
-"""Start and count to one (channels, count) per source; silence beyond the end."""
-Writer = Callable[[dict[str, np.ndarray]], None]
-
-
-def _prepared(
-    renderer: Renderer, given: Mapping[str, np.ndarray], count: int
-) -> dict[str, np.ndarray]:
-    """What sources give, as (2, count) each: a mono source from a stereo clip is its mean."""
-    plan, out = renderer.plan, {}
-    for name, point in plan.sources.items():
-        two = np.zeros((2, count))
-        sound = given.get(name)
-        if sound is not None:
-            if not np.isfinite(sound).all():
-                raise RenderError("A clip holds samples that are no numbers; it is not rendered.")
-            wide = plan.channels[point] == 2
-            two[0] = sound[0] if wide or len(sound) == 1 else sound.mean(axis=0)
-            if wide:
-                two[1] = sound[-1]
-        out[name] = two
-    return out
-
-
-def longest_ways(renderer: Renderer) -> tuple[float, float]:
-    """Seconds of the slowest way through without going round, and of the slowest lap of a loop."""
-    plan = renderer.plan
-    longest = max((i.shape[-1] for i in renderer.impulses.values()), default=0)
-    tail_s = max(_TAIL_GAP_S, longest / renderer.rate_hz)
-    late = [0.0] * plan.points
-    for arc in plan.arcs:
-        own = plan.loops[arc.target].delay_s if arc.target in plan.loops else 0.0
-        own += max((t for _, t in arc.taps), default=0.0)
-        own += tail_s if arc.stage is not None and arc.stage.has_tail else 0.0
-        late[arc.target] = max(late[arc.target], late[arc.source] + arc.delay_s + own)
-    through = max(late, default=0.0)
-    laps = [loop.delay_s for loop in plan.loops.values()]
-    # Round a cycle: no longer than all the way through and back.
-    laps += [through + arc.delay_s for arc in plan.back]
-    return through, max(laps, default=0.0)
-
-
-def run(
-    renderer: Renderer, read: Reader, frames: int, write: Writer, *, tail_s: float | None = None,
-    progress: Progress | None = None,
-) -> int:  # fmt: skip
-    """Stream `frames` samples through a renderer, and the tail after them; returns what was written.
-
-    A loop at or above unity is held at 0 dBFS (`renderer.held_back` says which was) and its tail
-    ends after 8 s.
-
-    `write` gets each output as (2, n), latencies taken off. Without `tail_s` the tail goes on until
-    it is 80 dB below the loudest, or 30 s. Memory does not grow with the length. Raises RenderError
-    for samples that are no numbers, and for what grows all the same.
-    """
-    late = renderer.latency
-    most_late, rate = max(late.values(), default=0), renderer.rate_hz
-    end = frames + most_late
-    most = LONGEST_HELD_S if renderer.growing else LONGEST_TAIL_S
-    longest = end + round((most if tail_s is None else tail_s) * rate)
-    step = renderer.block * max(1, LONGEST_BLOCK // renderer.block)
-    # Outputs that are less late than the slowest wait for it, so that all are written alike.
-    waiting = {name: np.zeros((2, 0)) for name in late}
-    skip = dict(late)
-    loudest, done, written = 0.0, 0, 0
-    through, lap = (math.ceil(s * rate) for s in longest_ways(renderer))
-    quiet_from = 0
-    while done < longest:
-        # A block ends where the clip does: what rings on after it counts for peaks, not for means.
-        size = min(step, (frames if done < frames else longest) - done)
-        inside = max(0, min(size, frames - done))
-        given = read(done, inside) if inside else {}
-        renderer.counting = done < frames
-        padded = {n: _stretch(s, size) for n, s in given.items()}
-        out = renderer.process(_prepared(renderer, padded, size))
-        done += size
-        peak = max((max(float(b.max()), -float(b.min())) for b in out.values()), default=0.0)
-        loudest = max(loudest, peak)
-        if not peak <= amplitude(RUNAWAY_DB):
-            raise RenderError(
-                "This rig grows without limit. Turn its loops down, then render again."
-            )
-        for name, block in out.items():
-            drop = min(skip[name], block.shape[1])
-            skip[name] -= drop
-            new = block[:, drop:] if drop else block
-            held = waiting[name]
-            waiting[name] = np.concatenate([held, new], axis=1) if held.shape[1] else new
-        ready = min((w.shape[1] for w in waiting.values()), default=0)
-        if peak > loudest * amplitude(SILENT_DB):
-            quiet_from = done
-        # Silence between two repeats is no end: nothing may be under way any more.
-        over = tail_s is None and done >= max(end + through, quiet_from + lap, quiet_from + 1)
-        if ready:
-            write({name: w[:, :ready] for name, w in waiting.items()})
-            waiting = {name: w[:, ready:] for name, w in waiting.items()}
-            written += ready
-        if progress is not None:
-            progress(min(1.0, done / longest))
-        if over:
-            break
-    return written
-
-
-def _stretch(sound: np.ndarray, size: int) -> np.ndarray:
-    if sound.shape[1] == size:
-        return sound
-    out = np.zeros((len(sound), size))
-    out[:, : sound.shape[1]] = sound
-    return out
-
-
-def render_clip(
-    plan: Plan,
-    rate_hz: int,
-    sources: dict[str, np.ndarray],
-    *,
-    tail_s: float | None = None,
-    progress: Progress | None = None,
-    **more: Any,
-) -> dict[str, np.ndarray]:
-    """Whole sources of (channels, n) in; each output as (2, n + tail), latencies taken off.
-
-    A mono signal travels in the left channel; a mono output has it there. `more` goes to the
-    Renderer. Raises RenderError, also for samples that are no numbers and for unlike lengths.
-    """
-    if set(sources) - set(plan.sources):
-        raise RenderError("A clip was given for a source that the rig does not have.")
-    lengths = {s.shape[1] for s in sources.values()}
-    if len(lengths) != 1 or 0 in lengths:
-        raise RenderError("The clips for the sources need to be equally long, and not empty.")
-    parts: dict[str, list[np.ndarray]] = {name: [] for name in plan.outputs}
-
-    def write(blocks: dict[str, np.ndarray]) -> None:
-        for name, block in blocks.items():
-            parts[name].append(block)
-
-    run(
-        Renderer(plan, rate_hz, **more),
-        lambda start, count: {n: s[:, start : start + count] for n, s in sources.items()},
-        next(iter(lengths)), write, tail_s=tail_s, progress=progress,
-    )  # fmt: skip
-    return {name: np.concatenate(p, axis=1) for name, p in parts.items()}
+    def keep(self, keeping: "Keeping") -> None:
+        """Read what is kept in its place, and compute what leads to the rest alone."""
+        self.keeping = keeping
+        self.order = [way for way in self.order if way.arc.target in keeping.reached]
+        self.late = [way for way in self.late if way.arc.target in keeping.reached]
+        self.read_at = {p: g for p, g in self.read_at.items() if p not in keeping.told}

@@ -34,6 +34,7 @@ class StemOut(Edge):
     level_db: float | None = Field(
         description="What it is set to at the place (dB); null inside a device"
     )
+    sources: tuple[str, ...] = Field((), description="Sources that are heard in it")
 
 
 class PlaceOut(Edge):
@@ -48,7 +49,7 @@ class PlaceOut(Edge):
     mix_law: str | None = Field(description="The law of a device's own mix")
 
 
-def _reached(arcs: Iterable[Arc], starts: Iterable[int], *, backwards: bool = False) -> set[int]:
+def reached(arcs: Iterable[Arc], starts: Iterable[int], *, backwards: bool = False) -> set[int]:
     ways: dict[int, list[int]] = {}
     for arc in arcs:
         a, b = (arc.target, arc.source) if backwards else (arc.source, arc.target)
@@ -93,7 +94,7 @@ def _processed(arc: Arc) -> bool:
 def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
     """Places on the way to an output where two or more inputs meet, the last ones first."""
     arcs = [*plan.arcs, *plan.back]
-    towards = _reached(arcs, [plan.outputs[output]], backwards=True)
+    towards = reached(arcs, [plan.outputs[output]], backwards=True)
     growing = any(loop.above for loop in held_points(plan, Moves()).values())
     found = []
     for name in reversed(plan.order):
@@ -164,8 +165,8 @@ def _name(rig: Rig, node: k.Node, wet: bool) -> str:
 
 def _why_not(rig: Rig, plan: Plan, arcs: list[Arc], point: int, output: str) -> str:
     """Why the inputs of a point cannot be balanced after rendering; empty where they can."""
-    behind = _reached(arcs, [point])
-    towards = _reached(arcs, [plan.outputs[output]], backwards=True)
+    behind = reached(arcs, [point])
+    towards = reached(arcs, [plan.outputs[output]], backwards=True)
     if any(a.target == point for a in arcs if a.source in behind):
         return "A loop leads from here back to here."
     for arc in arcs:
@@ -198,8 +199,8 @@ def only(rig: Rig, plan: Plan, place: str, stems: Collection[str]) -> Plan:
         # Only what goes through these inputs: ways past the place belong to the rest.
         kept = [arc for name in stems for arc in groups[name]]
         point = kept[0].target
-        before = _reached([*arcs, *back], [a.source for a in kept], backwards=True)
-        after = _reached([*arcs, *back], [point])
+        before = reached([*arcs, *back], [a.source for a in kept], backwards=True)
+        after = reached([*arcs, *back], [point])
         ids = {id(a) for a in kept}
         heard = [
             a for a in (*arcs, *back)
@@ -209,7 +210,7 @@ def only(rig: Rig, plan: Plan, place: str, stems: Collection[str]) -> Plan:
         inside = {id(a) for a in heard}
         # A key is listened to though it is not heard.
         taps = [plan.keys[a.stage.id] for a in heard if a.stage and a.stage.id in plan.keys]
-        listened = _reached([*arcs, *back], taps, backwards=True)
+        listened = reached([*arcs, *back], taps, backwards=True)
         inside |= {id(a) for a in (*arcs, *back) if a.target in listened}
         arcs = [a for a in arcs if id(a) in inside]
         back = [a for a in back if id(a) in inside]
@@ -219,14 +220,14 @@ def only(rig: Rig, plan: Plan, place: str, stems: Collection[str]) -> Plan:
 def pruned(plan: Plan) -> Plan:
     """The plan without arcs that no source reaches or that reach no output and no key."""
     arcs = [*plan.arcs, *plan.back]
-    from_sources = _reached(arcs, plan.sources.values())
+    from_sources = reached(arcs, plan.sources.values())
     wanted = [*plan.outputs.values()]
-    to_output = _reached(arcs, wanted, backwards=True)
+    to_output = reached(arcs, wanted, backwards=True)
     taps = [
         tap for keyed, tap in plan.keys.items()
         if any(a.stage is not None and a.stage.id == keyed and a.target in to_output for a in arcs)
     ]  # fmt: skip
-    to_output |= _reached(arcs, taps, backwards=True)
+    to_output |= reached(arcs, taps, backwards=True)
 
     def used(arc: Arc) -> bool:
         return arc.source in from_sources and arc.target in to_output

@@ -13,9 +13,9 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.render.balance import BalancedSetting, BalanceOut, Law, MixLevel
-from core.render.clip import RenderDetail, RenderJob, RenderReport
 from core.render.export import Form, Word, export_file
 from core.render.moves import MOST_MOVES, WrittenMove
+from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.stems import PlaceOut
 from server.clips.models import Blob
 from server.clips.store import path_of, scratch_folder

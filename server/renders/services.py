@@ -20,15 +20,9 @@ from core.render.balance import (
     settings_for,
 )
 from core.render.balance import mix_level as mixed
-from core.render.clip import (
-    Material,
-    RenderDetail,
-    RenderJob,
-    RenderReport,
-    bare_rig,
-    load_impulse,
-)
+from core.render.clip import Material, bare_rig, load_impulse
 from core.render.moves import WrittenMove, resolve_moves
+from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.stems import PlaceOut, best_place, find_places
 from core.routing import compile_rig, impulses_used, load_rig
 from core.routing.document.rig import Rig as Document

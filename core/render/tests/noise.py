@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from core.render.rig import Renderer, run
+from core.render.rig import Renderer
+from core.render.run import run
 
 RATE = 48_000
 

@@ -12,8 +12,8 @@ from core.render.holding import Limiter, held_points
 from core.render.mixing import Sum
 from core.render.moves import Moves, resolve_moves
 from core.render.processors import Setting, processor_for
-from core.render.rig import render_clip
 from core.render.ring import Ring
+from core.render.run import render_clip
 from core.routing import Context, compile_rig, parse_rig
 from core.routing.document import kinds as k
 from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled

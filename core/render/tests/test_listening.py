@@ -9,11 +9,13 @@ import soundfile
 
 from core.audio.loudness import integrated_lufs
 from core.errors import Cancelled, FonodromeError
-from core.render import RenderError, render_clip
+from core.render import render_clip
 from core.render.balance import balance, mix_level, route_ratio_db, settings_for
-from core.render.clip import RenderJob, render_file
+from core.render.clip import render_file
 from core.render.export import export_file
+from core.render.feeds import ClipFile, FeedError, one_clip
 from core.render.moves import MoveError, MovePoint, WrittenMove, resolve_moves
+from core.render.report import RenderJob
 from core.render.stems import best_place, find_places
 from core.routing import Context, compile_rig, parse_rig, perform
 from core.routing.edit.actions import Set, SetStrip
@@ -43,10 +45,9 @@ class Files(unittest.TestCase):
     def render(self, text: str, **job):
         rig = parse_rig(text)
         out = Path(tempfile.mkdtemp(dir=self.folder))
-        job = RenderJob(source="g", output="o", **job)
-        report, detail = render_file(
-            rig, compile_rig(rig, SONG), job, self.clip, "clip", out, lambda *_: None
-        )
+        job = RenderJob(feeds=one_clip("g", "clip"), output="o", **job)
+        clips = {"clip": ClipFile(self.clip, "clip")}
+        report, detail = render_file(rig, compile_rig(rig, SONG), job, clips, out, lambda *_: None)
         return report, detail, out
 
     def read(self, out: Path, name: str) -> np.ndarray:
@@ -120,7 +121,7 @@ class Stems(Files):
         )
         heard = self.read(out, "mix.wav")[0]
         np.testing.assert_allclose(heard, self.sound[RATE // 2 : RATE // 2 + RATE // 4], atol=1e-7)
-        with self.assertRaisesRegex(RenderError, "nothing of it lies"):
+        with self.assertRaisesRegex(FeedError, "nothing of it lies"):
             self.render("g: source > o: output", start_s=9)
 
     def test_a_cancelled_render_stops_its_threads_and_says_so(self):
@@ -130,10 +131,9 @@ class Stems(Files):
             raise Cancelled
 
         with self.assertRaises(Cancelled):
-            render_file(
-                rig, compile_rig(rig, SONG), RenderJob(source="g", output="o", place="m"), self.clip,
-                "clip", self.folder, stop,
-            )  # fmt: skip
+            job = RenderJob(feeds=one_clip("g", "clip"), output="o", place="m")
+            clips = {"clip": ClipFile(self.clip, "clip")}
+            render_file(rig, compile_rig(rig, SONG), job, clips, self.folder, stop)
 
     def test_it_is_balanced_where_dry_and_wet_of_one_source_meet(self):
         # At the output stands another source: however loud the echo, that is no place to balance.

@@ -13,7 +13,7 @@ from core.blend import BlendRequest, blend_view, compressed_db
 from core.render import Renderer, RenderError, render_clip
 from core.render.delay_line import DelayLine
 from core.render.filters import response
-from core.render.rig import run
+from core.render.run import run
 from core.routing import Context, Evaluation, compile_rig, parse_rig, perform
 from core.routing.document.demo import DEMO_RIGS
 from core.routing.edit.actions import Bypass

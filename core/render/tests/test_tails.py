@@ -4,7 +4,8 @@ import unittest
 
 import numpy as np
 
-from core.render.rig import Renderer, run
+from core.render.rig import Renderer
+from core.render.run import run
 from core.routing import Context, compile_rig, parse_rig
 from core.routing.plan.cells import MIDDLE_HZ
 from core.units import TempoFrame

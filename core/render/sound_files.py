@@ -1,0 +1,88 @@
+"""The files of a render: its voices added up and side by side, and what is measured of them."""
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from core.audio.loudness import EnergyMeter, gated_lufs
+from core.render.meters import SoundMeter, SoundReport, to_dbfs
+from core.render.report import RenderDetail
+
+BLOCK = 1 << 15
+_WAV_BYTES = 4_000_000_000
+Progress = Callable[[float, str], None]
+
+
+@dataclass
+class Gathered:
+    sound: SoundReport
+    levels: list[tuple[float | None, float | None]]
+
+
+def write_sound(files: list[Path], frames: int, channels: int, folder: Path, stems: bool) -> None:
+    """Add the voices up to mix.wav, and put them side by side in stems.wav."""
+    with ExitStack() as held:
+        inputs = [held.enter_context(soundfile.SoundFile(str(file))) for file in files]
+        rate, count = inputs[0].samplerate, len(inputs)
+
+        def written(name: str, wide: int) -> soundfile.SoundFile:
+            target = str(folder / name)
+            # Past 4 GB a plain WAV cannot say how long it is.
+            form = "RF64" if 4 * wide * frames > _WAV_BYTES else "WAV"
+            return held.enter_context(
+                soundfile.SoundFile(target, "w", rate, wide, "FLOAT", format=form)
+            )
+
+        mix = written("mix.wav", channels)
+        side_by_side = written("stems.wav", channels * count) if stems else None
+        for start in range(0, frames, BLOCK):
+            size = min(BLOCK, frames - start)
+            blocks = np.zeros((size, count, channels), np.float32)
+            for i, sound in enumerate(inputs):
+                some = sound.read(size, dtype="float32", always_2d=True)[:, :channels]
+                blocks[: len(some), i] = some
+            mix.write(blocks.sum(axis=1, dtype=np.float64).astype(np.float32))
+            if side_by_side is not None:
+                side_by_side.write(blocks.reshape(size, -1))
+
+
+def measure_sound(
+    count: int, frames: int, channels: int, folder: Path, stems: bool, progress: Progress
+) -> tuple[Gathered, RenderDetail]:
+    """What mix.wav and the stems are like, block by block: the two side by side, on two cores."""
+    peaks = np.zeros(count)
+    with ExitStack() as held:
+        mix = held.enter_context(soundfile.SoundFile(str(folder / "mix.wav")))
+        meter = SoundMeter(channels, mix.samplerate, frames)
+        energies = EnergyMeter(mix.samplerate, count)
+
+        def push_stems() -> None:
+            with soundfile.SoundFile(str(folder / "stems.wav")) as parts:
+                for start in range(0, frames, BLOCK):
+                    some = parts.read(min(BLOCK, frames - start), dtype="float64", always_2d=True)
+                    blocks = some.T.reshape(count, channels, -1)
+                    np.maximum(peaks, np.abs(blocks).max(axis=(1, 2)), out=peaks)
+                    energies.push(blocks)
+
+        with ThreadPoolExecutor(1) as beside:
+            waiting = beside.submit(push_stems) if stems else None
+            for start in range(0, frames, BLOCK):
+                size = min(BLOCK, frames - start)
+                meter.push(mix.read(size, dtype="float64", always_2d=True).T)
+                progress(0.8 + 0.2 * start / max(1, frames), "Measuring")
+            if waiting is not None:
+                waiting.result()
+    rows: list[list[float]] = []
+    levels: list[tuple[float | None, float | None]] = [(None, None)] * count
+    if stems:
+        tenths = energies.tenths()
+        upper = np.triu_indices(count)
+        rows = [[float(f"{v:.6g}") for v in step[upper]] for step in tenths]
+        levels = [(gated_lufs(tenths[:, i, i]), to_dbfs(float(peaks[i]))) for i in range(count)]
+    detail = RenderDetail(**meter.curves().model_dump(), energies=rows, before_dbfs=[])
+    return Gathered(meter.report(), levels), detail

@@ -40,7 +40,7 @@ from core.render.stems import (
     to_output,
 )
 from core.render.voices import alone, sources_heard, why_one
-from core.routing import parse_rig
+from core.routing import load_rig, parse_rig
 from core.routing.document.rig import Rig
 from core.routing.plan.model import Plan
 from core.routing.plan.spread import Impulse, impulse_facts
@@ -63,7 +63,8 @@ def bare_rig(job: RenderJob, wide: Mapping[str, bool]) -> Rig:
     for i, source in enumerate(sounding):
         sides = " (stereo)" if wide.get(source, True) else ""
         lines.append(f"{source}: source{sides} > {out if i == 0 else job.output}")
-    return parse_rig("\n".join(lines))
+    # As it comes out of a store: so both count as the same.
+    return load_rig(parse_rig("\n".join(lines)).model_dump(mode="json"))
 
 
 Publish = Callable[[RenderReport], None]

@@ -40,11 +40,11 @@ class Placement(Edge):
     """A clip, or a part of one, on the song's time."""
 
     clip: str = Field(max_length=40, description="The clip's id")
-    at_s: float = Field(0, ge=0, le=7200, description="Where in the song it begins")
-    from_s: float = Field(0, ge=0, le=7200, description="What of the clip is left out before it")
+    at_s: float = Field(0.0, ge=0, le=7200, description="Where in the song it begins")
+    from_s: float = Field(0.0, ge=0, le=7200, description="What of the clip is left out before it")
     length_s: float | None = Field(None, gt=0, le=7200, description="Null: to the clip's end")
     repeats: int = Field(1, ge=1, le=MOST_REPEATS, description="How often it plays, without a gap")
-    gain_db: float = Field(0, ge=-60, le=24)
+    gain_db: float = Field(0.0, ge=-60, le=24)
     sides: Sides = Field("both", description="Of a stereo clip: both, their mean, or one alone")
 
 

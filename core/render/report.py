@@ -21,7 +21,7 @@ class RenderJob(Edge):
         max_length=40,
         description="A merge, bus or device whose inputs become stems; 'auto' for the best one",
     )
-    start_s: float = Field(0, ge=0, le=7200, description="Where in the song it begins")
+    start_s: float = Field(0.0, ge=0, le=7200, description="Where in the song it begins")
     length_s: float | None = Field(None, gt=0, le=7200, description="Null: to the last clip's end")
     tail: bool = Field(True, description="Goes on until all has died away")
     bare: bool = Field(False, description="The clips themselves, past the whole rig")

@@ -30,19 +30,26 @@ def digest_of(path: Path) -> str:
         return hashlib.file_digest(stream, "sha256").hexdigest()
 
 
-def adopt(path: Path, *, keep: bool = False) -> Blob:
-    """Take a file into the store under its digest; `keep` copies instead of moving."""
+def adopt(path: Path, *, keep: bool = False, link: bool = False) -> Blob:
+    """Take a file into the store under its digest; `keep` copies instead of moving, `link` gives it
+    a second name: for a file that is not written any more.
+    """
     blob = Blob(digest=digest_of(path), size_bytes=path.stat().st_size)
     target = path_of(blob)
     target.parent.mkdir(parents=True, exist_ok=True)
     if not target.exists():
         part = target.with_name(f"{target.name}.{os.getpid()}.part")
-        if keep:
+        if link:
+            try:
+                os.link(path, part)
+            except OSError:
+                shutil.copyfile(path, part)
+        elif keep:
             shutil.copyfile(path, part)
         else:
             shutil.move(path, part)
         os.replace(part, target)
-    elif not keep:
+    elif not keep and not link:
         path.unlink()
     return Blob.objects.get_or_create(digest=blob.digest, defaults={"size_bytes": blob.size_bytes})[
         0

@@ -11,6 +11,7 @@ from server.devices.api import router as devices
 from server.log.api import router as log
 from server.renders.api import router as renders
 from server.rigs.api import router as rigs
+from server.rigs.feeds_api import router as feeds
 from server.songs.api import router as songs
 from server.thread.api import router as thread
 from server.trials.api import router as trials
@@ -35,4 +36,5 @@ api.add_router("", renders)
 api.add_router("", trials)
 api.add_router("", log)
 api.add_router("", rigs)
+api.add_router("", feeds)
 api.add_router("", thread)

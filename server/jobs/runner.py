@@ -67,6 +67,10 @@ class Attempt:
             raise Cancelled
         self._mine().update(progress=min(1.0, share), stage=stage)
 
+    def publish(self, **values: Any) -> bool:
+        """Store what can be used before all is done, unless the job was taken over meanwhile."""
+        return bool(self._mine().update(**values))
+
     def finish(self, **values: Any) -> bool:
         """Store the result, unless the job was taken over meanwhile."""
         done = {"status": Status.DONE, "progress": 1.0, "stage": "", "problem": ""}

@@ -7,6 +7,7 @@ from uuid import UUID
 
 from django.db.models import QuerySet
 from django.http import FileResponse, HttpRequest
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router
 from pydantic import Field
@@ -21,6 +22,7 @@ from server.clips.models import Blob
 from server.clips.store import path_of, scratch_folder
 from server.config.auth import user_of
 from server.config.problems import Problem
+from server.config.ranges import ranged
 from server.jobs.models import Status
 from server.jobs.runner import request_cancel
 from server.renders import services
@@ -28,10 +30,19 @@ from server.renders.models import Render
 from server.rigs.queries import rig_of, rigs_of, variant_of
 
 router = Router(tags=["renders"])
+HEARD = (Status.DONE, Status.RUNNING)
 
 
-class RenderIn(RenderJob):
-    clip: UUID
+class RenderIn(Edge):
+    output: str = Field(max_length=40)
+    place: str | None = Field(None, max_length=40, description="'auto' for the best one")
+    start_s: float = Field(0.0, ge=0, le=7200, description="Where in the song it begins")
+    length_s: float | None = Field(None, gt=0, le=7200)
+    tail: bool = True
+    bare: bool = False
+    clip: UUID | None = Field(
+        None, description="Plays into the first source where nothing was ever chosen"
+    )
     capture: UUID | None = Field(None, description="A recording to be heard in the render's place")
 
 
@@ -43,7 +54,6 @@ class RenderOut(Edge):
     capture: UUID | None
     bare: bool = Field(description="The clip itself, past the rig")
     tail: bool = Field(description="Goes on until all has died away")
-    source: str
     output: str
     place: str
     start_s: float
@@ -52,7 +62,10 @@ class RenderOut(Edge):
     progress: float
     stage: str
     problem: str
-    older: bool = Field(description="The rig, its moves, tempo or delays have changed since")
+    older: bool = Field(
+        description="The rig, what plays into it, its moves, tempo or delays have changed since"
+    )
+    audible: bool = Field(description="Its sound is there, if not yet what was measured of it")
     report: RenderReport | None
 
 
@@ -76,9 +89,9 @@ def _one(request: HttpRequest, render_id: UUID) -> Render:
     return get_object_or_404(_mine(request), pk=render_id)
 
 
-def _out(render: Render) -> RenderOut:
+def _out(render: Render, clip: UUID | None = None) -> RenderOut:
     names = (
-        "id", "source", "output", "place", "start_s", "length_s", "status", "progress", "stage",
+        "id", "output", "place", "start_s", "length_s", "status", "progress", "stage",
         "problem", "report", "bare", "tail",
     )  # fmt: skip
     values: dict[str, Any] = {name: getattr(render, name) for name in names}
@@ -86,16 +99,19 @@ def _out(render: Render) -> RenderOut:
         values
         | {
             "variant": render.variant_id, "clip": render.clip_id, "letter": render.variant.letter,
-            "capture": render.capture_id, "older": services.is_older(render),
+            "capture": render.capture_id, "older": services.is_older(render, clip),
+            "audible": render.blob_id is not None and render.status in HEARD,
         }
     )  # fmt: skip
 
 
 @router.get("/rigs/{uuid:rig_id}/renders", response=list[RenderOut])
-def list_renders(request: HttpRequest, rig_id: UUID) -> list[RenderOut]:
-    """The newest render of each variant, clip, way and stretch."""
+def list_renders(request: HttpRequest, rig_id: UUID, clip: UUID | None = None) -> list[RenderOut]:
+    """The newest render of each variant, output and stretch. clip: as for a new one."""
     rig = rig_of(user_of(request), rig_id)
-    return [_out(render) for render in services.newest(_mine(request).filter(variant__rig=rig))]
+    return [
+        _out(render, clip) for render in services.newest(_mine(request).filter(variant__rig=rig))
+    ]
 
 
 @router.get("/variants/{uuid:variant_id}/places", response=list[PlaceOut])
@@ -121,7 +137,8 @@ def start_render(request: HttpRequest, variant_id: UUID, payload: RenderIn) -> R
     user = user_of(request)
     variant = variant_of(user, variant_id)
     job = RenderJob(**payload.model_dump(exclude={"clip", "capture"}))
-    return _out(services.start_render(user, variant, payload.clip, job, payload.capture))
+    made = services.start_render(user, variant, job, payload.clip, payload.capture)
+    return _out(made, payload.clip)
 
 
 @router.get("/renders/{uuid:render_id}", response=RenderOut)
@@ -162,24 +179,24 @@ def render_settings(request: HttpRequest, render_id: UUID, wet_db: float) -> lis
     return services.settings_of(_one(request, render_id), wet_db)
 
 
-def _file(render: Render, blob: Blob | None, name: str) -> FileResponse:
-    if render.status != Status.DONE or blob is None:
+def _file(request: HttpRequest, render: Render, blob: Blob | None, name: str) -> HttpResponseBase:
+    if render.status not in HEARD or blob is None:
         raise Problem(409, "This render is not done yet, or has no such sound.", "no-result")
-    return FileResponse(path_of(blob).open("rb"), content_type="audio/wav", filename=name)
+    return ranged(request, path_of(blob), "audio/wav", name)
 
 
-@router.get("/renders/{uuid:render_id}/audio", response={200: None})
-def render_audio(request: HttpRequest, render_id: UUID) -> FileResponse:
-    """The render as a 32-bit float WAV, at its own level."""
+@router.get("/renders/{uuid:render_id}/audio", response={200: None, 206: None})
+def render_audio(request: HttpRequest, render_id: UUID) -> HttpResponseBase:
+    """The render as a 32-bit float WAV, at its own level; a part of it by Range."""
     render = _one(request, render_id)
-    return _file(render, render.blob, "render.wav")
+    return _file(request, render, render.blob, "render.wav")
 
 
-@router.get("/renders/{uuid:render_id}/stems", response={200: None})
-def render_stems(request: HttpRequest, render_id: UUID) -> FileResponse:
-    """All stems side by side in one 32-bit float WAV, in the report's order."""
+@router.get("/renders/{uuid:render_id}/stems", response={200: None, 206: None})
+def render_stems(request: HttpRequest, render_id: UUID) -> HttpResponseBase:
+    """All stems side by side in one 32-bit float WAV, in the report's order; a part of it by Range."""
     render = _one(request, render_id)
-    return _file(render, render.stems, "stems.wav")
+    return _file(request, render, render.stems, "stems.wav")
 
 
 class ExportAs(Edge):
@@ -200,9 +217,7 @@ def export_render(request: HttpRequest, render_id: UUID, to: Query[ExportAs]) ->
         down = export_file(path_of(blob), target, to.form, to.word)
         # The open file outlives its name: it is streamed, and gone when that is done.
         stream = target.open("rb")
-    name = (
-        f"{render.variant.rig.name} {render.variant.letter}{' stems' if to.stems else ''}.{to.form}"
-    )
+    name = services.file_name(render, to.form, stems=to.stems)
     answer = FileResponse(stream, as_attachment=True, filename=name)
     answer["X-Turned-Down-dB"] = f"{down:.2f}"
     return answer

@@ -8,12 +8,17 @@ from server.jobs.models import JobState
 
 
 class Render(JobState):
-    """A variant on a clip. `digest` says of what plan, clip and place: the same is made once."""
+    """A variant on clips. `digest` says of what plan, clip and place: the same is made once."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     variant = models.ForeignKey("rigs.Variant", on_delete=models.CASCADE, related_name="renders")
-    clip = models.ForeignKey("clips.Clip", on_delete=models.CASCADE, related_name="+")
-    source = models.CharField(max_length=40)
+    clip = models.ForeignKey(
+        "clips.Clip",
+        on_delete=models.CASCADE,
+        related_name="+",
+        help_text="The first that is heard",
+    )
+    feeds = models.JSONField(default=list, help_text="What played into the sources")
     output = models.CharField(max_length=40)
     place = models.CharField(max_length=45, blank=True, help_text="What its stems are inputs of")
     start_s = models.FloatField(default=0.0)

@@ -2,11 +2,13 @@
 
 import hashlib
 import json
+from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
 from django.db import transaction
 from django.db.models import Max
+from django.utils import timezone
 
 from core.errors import FonodromeError
 from core.render import RENDERER
@@ -21,6 +23,7 @@ from core.render.balance import (
 )
 from core.render.balance import mix_level as mixed
 from core.render.clip import Material, bare_rig, load_impulse
+from core.render.feeds import Feed, Placement
 from core.render.moves import WrittenMove, resolve_moves
 from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.stems import PlaceOut, best_place, find_places
@@ -34,12 +37,15 @@ from server.clips.queries import ready_clip_of
 from server.clips.store import path_of, room_for
 from server.config.problems import Problem
 from server.jobs.models import Status
+from server.jobs.runner import request_cancel
 from server.renders.models import Render
+from server.rigs.feeds import clips_of_feeds, content_of, feeds_of
 from server.rigs.models import Variant
 from server.rigs.queries import context_of
 from server.songs.models import Song
 
-LONGEST_S = 600.0
+LONGEST_S, LONGEST_WHOLE_S = 600.0, 3600.0
+"""With stems, and without."""
 _BYTES_A_SECOND = 8 * 192_000
 
 
@@ -53,19 +59,17 @@ def impulses_of(song: Song, rig: Document) -> dict[str, Clip]:
 
 
 def digest_of(
-    plan: Plan, clip_digest: str, job: RenderJob, song: Song, rig: Document,
+    plan: Plan, job: RenderJob, clips: dict[str, Clip], song: Song, rig: Document,
     moves: list[dict[str, Any]], capture: str = "",
 ) -> str:  # fmt: skip
-    """What a render is made of: the plan, the clip's bytes, the job, and the renderer.
+    """What a render is made of: the plan, the clips' bytes, the job, and the renderer.
 
     Moves count with the tempo map that they are written against, impulse responses by their bytes.
     """
     heard = {name: clip.blob_id for name, clip in sorted(impulses_of(song, rig).items())}
     moved = [moves, song.tempo_map] if moves else []
-    text = json.dumps(
-        [RENDERER, plan.digest, clip_digest, job.model_dump(), heard, moved, capture],
-        sort_keys=True,
-    )  # fmt: skip
+    asked = [job.model_dump(exclude={"feeds"}), content_of(job.feeds, clips)]
+    text = json.dumps([RENDERER, plan.digest, asked, heard, moved, capture], sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()
 
 
@@ -104,40 +108,54 @@ def places_of(variant: Variant, output: str) -> list[PlaceOut]:
 
 
 def start_render(
-    user: User, variant: Variant, clip_id: UUID, job: RenderJob, capture_id: UUID | None = None
-) -> Render:
-    """Queue a render, or give the one that is there already. Raises Problem for another's clip."""
+    user: User, variant: Variant, job: RenderJob, clip_id: UUID | None = None,
+    capture_id: UUID | None = None,
+) -> Render:  # fmt: skip
+    """Queue a render, or give the one that is there already; what was asked before of the same
+    variant and stretch, and is not made yet, is let go. clip_id: what plays into the first source
+    where nothing was ever chosen. Raises Problem for another's clip.
+    """
     from server.renders.tasks import run_render
 
-    clip, song = ready_clip_of(user, clip_id), variant.rig.song
+    song = variant.rig.song
+    for one in (clip_id, capture_id):
+        if one is not None and ready_clip_of(user, one).song_id != song.pk:
+            raise Problem(422, "The clip must belong to this song.", "other-song")
     capture = ready_clip_of(user, capture_id) if capture_id else None
-    if any(c is not None and c.song_id != song.pk for c in (clip, capture)):
-        raise Problem(422, "The clip must belong to this song.", "other-song")
     rig = load_rig(variant.document)
     plan = compile_rig(rig, context_of(song))
-    if job.source not in plan.sources or job.output not in plan.outputs:
-        raise Problem(422, "The rig has no such source or output.", "no-way")
+    feeds = feeds_of(variant.rig, rig, clip_id)
+    clips = clips_of_feeds(song, feeds)
+    job = job.model_copy(update={"feeds": _there(feeds, clips)})
+    first = next((clips[p.clip] for f in job.feeds if f.sounds for p in f.placements), None)
+    if first is None:
+        raise Problem(422, _no_clip(feeds), "no-clip")
+    if job.output not in plan.outputs:
+        raise Problem(422, "The rig has no such output.", "no-way")
     document, moves = variant.document, variant.moves
     if job.bare:
-        rig = bare_rig(job, int((clip.report or {}).get("channels", 2)))
+        rig = bare_rig(job, _wide(job.feeds, clips))
         plan, document, moves = compile_rig(rig, context_of(song)), rig.model_dump(mode="json"), []
         job = job.model_copy(update={"place": None})
     if job.place == "auto":
         best = best_place(rig, plan, job.output)
         job = job.model_copy(update={"place": best.id if best else None})
-    _check_size(clip, job)
-    assert clip.blob
+    _check_size(clips, job)
     heard = capture.blob_id if capture is not None and capture.blob_id else ""
-    digest = digest_of(plan, clip.blob.digest, job, song, rig, moves, heard)
+    digest = digest_of(plan, job, clips, song, rig, moves, heard)
     open_ones = (Status.QUEUED, Status.RUNNING, Status.DONE)
     with transaction.atomic():
+        # One at a time: of twenty changes in two seconds only the last is made.
+        Variant.objects.select_for_update().get(pk=variant.pk)
         mine = Render.objects.filter(variant=variant, digest=digest, status__in=open_ones).first()
+        _let_go(variant, job, capture, mine)
         if mine is not None:
-            return mine
+            return _newest_again(mine)
         render = Render.objects.create(
-            variant=variant, clip=clip, source=job.source, output=job.output,
-            place=job.place or "", start_s=job.start_s, length_s=job.length_s, digest=digest,
-            document=document, moves=moves, capture=capture, bare=job.bare, tail=job.tail,
+            variant=variant, clip=first, feeds=[f.model_dump(mode="json") for f in job.feeds],
+            output=job.output, place=job.place or "", start_s=job.start_s, length_s=job.length_s,
+            digest=digest, document=document, moves=moves, capture=capture, bare=job.bare,
+            tail=job.tail,
         )  # fmt: skip
         same = Render.objects.filter(digest=digest, status=Status.DONE).exclude(blob=None).first()
         if same is not None:
@@ -150,12 +168,54 @@ def start_render(
     return render
 
 
-def _check_size(clip: Clip, job: RenderJob) -> None:
-    whole = float((clip.report or {}).get("seconds", 0.0))
+def _newest_again(render: Render) -> Render:
+    """What was rendered before and is true again counts as the newest of its kind."""
+    render.created_at = timezone.now()
+    render.save(update_fields=["created_at"])
+    return render
+
+
+def _let_go(variant: Variant, job: RenderJob, capture: Clip | None, but: Render | None) -> None:
+    """Stop what was asked of the same variant, output and stretch and is not made yet."""
+    before = Render.objects.filter(
+        variant=variant, output=job.output, start_s=job.start_s, length_s=job.length_s,
+        capture=capture, bare=job.bare, status__in=(Status.QUEUED, Status.RUNNING),
+    )  # fmt: skip
+    for render in before if but is None else before.exclude(pk=but.pk):
+        request_cancel(render)
+
+
+def _there(feeds: Sequence[Feed], clips: dict[str, Clip]) -> tuple[Feed, ...]:
+    """Feeds without the clips that are gone: their sources are silent, and the interface says so."""
+    return tuple(
+        f.model_copy(update={"placements": tuple(p for p in f.placements if p.clip in clips)})
+        for f in feeds
+    )
+
+
+def _no_clip(feeds: Sequence[Feed]) -> str:
+    if any(f.sounds for f in feeds):
+        return "The clips that were placed at the sources are not in this song any more. Choose others."
+    return "No source has a clip: there is nothing to play. Choose one for a source."
+
+
+def _wide(feeds: Sequence[Feed], clips: dict[str, Clip]) -> dict[str, bool]:
+    """Sources into which something with two sides plays."""
+
+    def two(place: Placement) -> bool:
+        report = clips[place.clip].report or {}
+        return place.sides == "both" and int(report.get("channels", 2)) > 1
+
+    return {f.source: any(two(p) for p in f.placements) for f in feeds if f.sounds}
+
+
+def _check_size(clips: dict[str, Clip], job: RenderJob) -> None:
+    whole = seconds_of(job.feeds, clips)
     seconds = min(whole - job.start_s, job.length_s or whole)
-    if seconds > LONGEST_S:
+    longest = LONGEST_WHOLE_S if job.place is None else LONGEST_S
+    if seconds > longest:
         raise Problem(
-            422, f"That stretch lasts {seconds / 60:.0f} minutes; up to {LONGEST_S / 60:.0f} are "
+            422, f"That stretch lasts {seconds / 60:.0f} minutes; up to {longest / 60:.0f} are "
             "rendered at once. Choose a shorter one.", "too-long",
         )  # fmt: skip
     if not room_for(int(max(0.0, seconds) * _BYTES_A_SECOND)):
@@ -164,38 +224,74 @@ def _check_size(clip: Clip, job: RenderJob) -> None:
         )
 
 
+def seconds_of(feeds: Sequence[Feed], clips: dict[str, Clip]) -> float:
+    """Where in the song the last clip ends."""
+    ends = [0.0]
+    for feed in feeds:
+        for place in feed.placements if feed.sounds else ():
+            if place.clip in clips:
+                whole = float((clips[place.clip].report or {}).get("seconds", 0.0)) - place.from_s
+                long = max(0.0, whole if place.length_s is None else min(whole, place.length_s))
+                ends.append(place.at_s + place.repeats * long)
+    return max(ends)
+
+
+def rate_of(clips: dict[str, Clip], song: Song) -> int:
+    """The highest rate of clips (Hz): what a rig is rendered at."""
+    rates = [int((c.report or {}).get("rate_hz", song.sample_rate_hz)) for c in clips.values()]
+    return max(rates, default=song.sample_rate_hz)
+
+
 def job_of(render: Render) -> RenderJob:
     return RenderJob(
-        source=render.source, output=render.output, place=render.place or None,
-        start_s=render.start_s, length_s=render.length_s, tail=render.tail, bare=render.bare,
+        feeds=tuple(Feed.model_validate(f) for f in render.feeds), output=render.output,
+        place=render.place or None, start_s=render.start_s, length_s=render.length_s,
+        tail=render.tail, bare=render.bare,
     )  # fmt: skip
 
 
-def is_older(render: Render) -> bool:
-    """Whether the rig, its moves, its tempo or its delays have changed since."""
-    if render.clip.blob is None:
-        return True
-    if render.bare:
-        return False
-    song = render.variant.rig.song
+def is_older(render: Render, clip: UUID | None = None) -> bool:
+    """Whether the rig, what plays into it, its moves, tempo or delays have changed since.
+
+    clip: what plays into the first source where nothing was ever chosen; without it what played then.
+    """
+    song, job = render.variant.rig.song, job_of(render)
     try:
         rig = load_rig(render.variant.document)
+        wanted = feeds_of(render.variant.rig, rig, clip)
+        feeds = wanted if render.variant.rig.feeds or clip is not None else job.feeds
+        clips = clips_of_feeds(song, feeds)
+        feeds = _there(feeds, clips)
+        job = job.model_copy(update={"feeds": feeds})
+        if render.bare:
+            rig = bare_rig(job, _wide(feeds, clips))
         plan = compile_rig(rig, context_of(song))
     except FonodromeError:
         return True
     heard = render.capture.blob_id if render.capture is not None and render.capture.blob_id else ""
-    now = digest_of(
-        plan, render.clip.blob.digest, job_of(render), song, rig, render.variant.moves, heard
-    )
-    return now != render.digest
+    moves = [] if render.bare else render.variant.moves
+    return digest_of(plan, job, clips, song, rig, moves, heard) != render.digest
+
+
+def file_name(render: Render, form: str, *, stems: bool = False) -> str:
+    """Song, rig, variant, clip and stretch, in characters that every disk takes."""
+    seconds = float((render.report or {}).get("seconds", 0.0))
+    said = [
+        render.variant.rig.song.title,
+        "clips past the rig" if render.bare else f"{render.variant.rig.name} {render.variant.letter}",
+        render.clip.name.rpartition(".")[0] or render.clip.name,
+        f"{render.start_s:.1f} to {render.start_s + seconds:.1f} s",
+        *(["capture"] if render.capture_id else []), *(["stems"] if stems else []),
+    ]  # fmt: skip
+    plain = ", ".join(said)
+    kept = "".join(c if c.isprintable() and c not in '\\/:*?"<>|' else "-" for c in plain)
+    return f"{kept[:180]}.{form}"
 
 
 def newest(rows: Any) -> Any:
-    """Of renders with the same variant, clip, way and stretch only the newest."""
+    """Of renders with the same variant, output and stretch only the newest."""
     keys = (
         "variant",
-        "clip",
-        "source",
         "output",
         "place",
         "start_s",

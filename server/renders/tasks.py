@@ -5,15 +5,19 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
+from django.conf import settings
 from procrastinate.contrib.django import app
 
 from core.render.capture import align_capture
 from core.render.clip import render_file
+from core.render.parts import PartStore
+from core.render.report import RenderReport
 from core.routing import compile_rig, load_rig
 from server.clips.store import adopt, path_of, scratch_folder
 from server.jobs.runner import Attempt, run_attempt
 from server.renders.models import Render
-from server.renders.services import digest_of, job_of, material_of
+from server.renders.services import digest_of, job_of, material_of, rate_of
+from server.rigs.feeds import clips_of_feeds, files_of
 from server.rigs.queries import context_of
 
 
@@ -23,22 +27,31 @@ def run_render(render_id: str) -> None:
 
 
 def _render(pk: UUID, attempt: Attempt) -> dict[str, Any]:
-    render = Render.objects.select_related("clip__blob", "variant__rig__song", "capture__blob").get(
-        pk=pk
-    )
-    assert render.clip.blob
+    render = Render.objects.select_related("variant__rig__song", "capture__blob").get(pk=pk)
     song, job = render.variant.rig.song, job_of(render)
     rig = load_rig(render.document)
-    rate = int((render.clip.report or {}).get("rate_hz", song.sample_rate_hz))
+    clips = clips_of_feeds(song, job.feeds)
+    files = files_of(clips)
+    rate = rate_of(clips, song)
     plan, material = material_of(song, rig, render.moves, rate, job.start_s)
     with tempfile.TemporaryDirectory(dir=scratch_folder()) as held:
         folder = Path(held)
+        mix, stems, heard = folder / "mix.wav", folder / "stems.wav", ""
         share = 0.7 if render.capture is not None else 1.0
+
+        def publish(report: RenderReport) -> None:
+            """Heard already while it is still measured."""
+            if render.capture is None:
+                attempt.publish(
+                    blob=adopt(mix, link=True), report=report.model_dump(mode="json"),
+                    stems=adopt(stems, link=True) if stems.exists() else None,
+                )  # fmt: skip
+
         report, detail = render_file(
-            rig, plan, job, path_of(render.clip.blob), render.clip.name, folder,
+            rig, plan, job, files, folder,
             lambda done, stage: attempt.report(done * share, stage), material,
+            PartStore(Path(settings.PARTS_ROOT)), publish,
         )  # fmt: skip
-        mix, heard = folder / "mix.wav", ""
         if render.capture is not None and render.capture.blob is not None:
             heard = render.capture.blob.digest
             aligned = folder / "capture.wav"
@@ -47,14 +60,11 @@ def _render(pk: UUID, attempt: Attempt) -> dict[str, Any]:
                 lambda done, stage: attempt.report(0.7 + 0.3 * done, stage),
             )  # fmt: skip
             mix = aligned
-        stems = folder / "stems.wav"
         # The tempo or the delays may have changed since it was asked for: say what was rendered.
         plain = compile_rig(rig, context_of(song))
         return {
             "blob": adopt(mix),
             "stems": adopt(stems) if stems.exists() and not heard else None,
             "report": report.model_dump(mode="json"), "detail": detail.model_dump(mode="json"),
-            "digest": digest_of(
-                plain, render.clip.blob.digest, job, song, rig, render.moves, heard
-            ),
+            "digest": digest_of(plain, job, clips, song, rig, render.moves, heard),
         }  # fmt: skip

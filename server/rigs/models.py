@@ -13,6 +13,7 @@ class Rig(models.Model):
     song = models.ForeignKey("songs.Song", on_delete=models.CASCADE, related_name="rigs")
     name = models.CharField(max_length=80)
     position = models.PositiveSmallIntegerField(default=0, help_text="In the list of rigs")
+    feeds = models.JSONField(default=list, help_text="What plays into its sources")
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)
 

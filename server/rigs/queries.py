@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from core.delay import slug
 from core.errors import FonodromeError
 from core.render.clip import impulse_of
+from core.render.feeds import Feed
 from core.routing import Context, Measured, StageGauge, clip_facts, impulses_used, plan_digest
 from core.routing import Rig as Document
 from core.routing.document.kinds import Source
@@ -20,6 +21,7 @@ from server.accounts.models import User
 from server.clips.store import path_of
 from server.jobs.models import Status
 from server.renders.models import Render
+from server.rigs.feeds import clips_of_feeds, stored_feeds, unfed_of
 from server.rigs.models import Rig, Variant
 from server.songs.models import Song
 from server.songs.services import delays_of
@@ -75,22 +77,30 @@ def context_for(variant: Variant, document: Document, *, measured: bool = True) 
     plain = context_of(variant.rig.song)
     return replace(
         plain, clips=_clips_of(variant.rig, document), impulses=_impulses_of(variant, document),
+        unfed=unfed_of(variant.rig, document),
         measured=_measured_of(variant, document, plain) if measured else None,
     )  # fmt: skip
 
 
 def _clips_of(rig: Rig, document: Document) -> dict[str, ClipFacts]:
-    """Source to the clip that played into it last, in any variant of the rig."""
-    rows = Render.objects.filter(
-        variant__rig=rig, bare=False, clip__deleted_at=None, clip__report__isnull=False
-    ).order_by("-created_at")
+    """Source to the clip that plays into it: as it was chosen, or as it was heard last."""
+    feeds = {f.source: f for f in stored_feeds(rig) if f.sounds}
+    heard = Render.objects.filter(variant__rig=rig, bare=False, clip__deleted_at=None)
+    for played in heard.order_by("-created_at").values_list("feeds", flat=True)[:_NEWEST]:
+        for one in played:
+            feeds.setdefault(one["source"], Feed.model_validate(one))
+    clips = clips_of_feeds(rig.song, list(feeds.values()))
     found: dict[str, ClipFacts] = {}
-    for name, clip_name, report in rows.values_list("source", "clip__name", "clip__report")[
-        :_NEWEST
-    ]:
-        node = document.nodes.get(name)
-        if name not in found and isinstance(node, Source):
-            found[name] = clip_facts(clip_name, report, stereo=node.stereo)
+    for source, feed in feeds.items():
+        node = document.nodes.get(source)
+        place = next((p for p in feed.placements if p.clip in clips), None)
+        if place is None or not feed.sounds or not isinstance(node, Source):
+            continue
+        clip = clips[place.clip]
+        if clip.report is not None:
+            facts = clip_facts(clip.name, clip.report, stereo=node.stereo)
+            level = None if facts.rms_dbfs is None else facts.rms_dbfs + place.gain_db
+            found[source] = replace(facts, rms_dbfs=level)
     return found
 
 

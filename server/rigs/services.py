@@ -31,6 +31,7 @@ from core.routing import Rig as Document
 from core.routing.edit.convert import Form
 from server.accounts.models import User
 from server.config.problems import Problem
+from server.rigs.feeds import copied_feeds
 from server.rigs.models import Rig, Variant, VariantEdit
 from server.rigs.queries import context_for, context_of, rig_of, variant_of
 from server.rigs.views import VIEWS
@@ -411,7 +412,9 @@ def copy_rigs(song: Song, to: Song) -> None:
 
 
 def _copied(rig: Rig, to: Song, name: str) -> Rig:
-    made = Rig.objects.create(song=to, name=name, position=rig.position)
+    made = Rig.objects.create(
+        song=to, name=name, position=rig.position, feeds=copied_feeds(rig, to)
+    )
     for variant in rig.variants.all():
         Variant.objects.create(
             rig=made, position=variant.position, name=variant.name,

@@ -139,3 +139,41 @@ def _since_send(e: Evaluation, id: str) -> list[str]:
                 found.append(source)
                 todo.append(source)
     return found
+
+
+@rule(
+    "unfed", "what keys and what feeds a bus is heard", "caution",
+    "A source without a clip is silent when the rig is heard. What it keys does nothing then, and a "
+    "bus, send or return that it alone feeds stays empty, as if the rig were another one. Give it a "
+    "clip under Listen, or say there that it is silent on purpose.",
+)  # fmt: skip
+def unfed(e: Evaluation) -> Iterator[Found]:
+    missing = e.context.unfed
+    if not missing:
+        return
+    shown = {name: e.rig.nodes[name].shown for name in missing if name in e.rig.nodes}
+
+    def only_missing(point: int) -> list[str]:
+        """Names of what reaches a point, where all of it has no clip."""
+        carried = e.plan.carried.get(point)
+        by_source = {} if carried is None else carried.by_source
+        heard = [name for name, power in by_source.items() if max(power[:2]) > 0]
+        return [shown[n] for n in heard] if heard and all(n in shown for n in heard) else []
+
+    for keyed, tap in e.plan.keys.items():
+        names = only_missing(tap)
+        if names and keyed in e.rig.nodes:
+            yield Found(
+                keyed,
+                f"{e.rig.nodes[keyed].shown} is keyed by {' and '.join(names)}, which has no clip: "
+                "nothing keys it when the rig is heard.",
+            )
+    for node in e.rig.nodes.values():
+        if isinstance(node, (k.Bus, k.Send, k.Return)) and node.id in e.plan.inlet:
+            names = only_missing(e.plan.inlet[node.id])
+            if names:
+                yield Found(
+                    node.id,
+                    f"Into {node.shown} plays only {' and '.join(names)}, which has no clip: it stays "
+                    "silent when the rig is heard.",
+                )

@@ -45,12 +45,33 @@ clarinet: source "Clarinet" (level -22 dB) > send1 (level -8 dB) > main [pan -25
 send1 > bus1 "Plate bus" > plate: reverb "Plate" (pre-delay 30 ms, RT60 2.4 s, low cut 180 Hz, locked) > plateback: return "Plate return" (level -4 dB) > main
 """
 
+_THREE = """
+rig "Three sources"
+guitar: source "Baritone guitar" (level -20 dB) > room: send "Room" (level -9 dB) > mix: merge > main: output "Main" (stereo)
+clarinet: source "Clarinet" (level -21 dB) > way: ducker "Clarinet gives way" (depth 7 dB, attack 5 ms, release 180 ms) > mix [pan 30 %, level -4 dB]
+drum: source "Hand percussion" (level -20 dB) > beside: split > mix [pan -20 %, level -3 dB]
+beside > squash: compressor "Compressed copy" (threshold -34 dB, ratio 8, attack 3 ms, release 120 ms, make-up 10 dB) > mix [pan -20 %, level -6 dB]
+room > bus1 > hall: reverb "Hall" (pre-delay 1/64, RT60 1.6 s, low cut 180 Hz, locked) > back: return "Hall return" (level -4 dB) > mix
+key guitar > way
+"""
+
+DEMO_TEST_SETS = ("Three sources",)
+"""Rigs whose sources have a clip each from the beginning."""
+
 # Song title, rig name, [(variant name, notation)].
 DEMO_RIGS: tuple[tuple[str, str, tuple[tuple[str, str], ...]], ...] = (
     (
         "Paper Lighthouse",
         "Two sends",
         (("Two sends", _LIGHTHOUSE), ("Delay into reverb", _INTO), ("Volume pedal last", _PEDAL_LAST)),
+    ),
+    (
+        "Paper Lighthouse",
+        "Three sources",
+        (
+            ("Three sources", _THREE),
+            ("Without the copy", _THREE.replace('rig "Three sources"', 'rig "Without the copy"').replace("level -6 dB]", "level -6 dB, muted]")),
+        ),
     ),
     ("Ferry in Fog", "Three amps", (("Wet, dry, wet", _FERRY),)),
     ("Nine Lanterns", "Drums in parallel", (("Outboard beside", _LANTERNS),)),

@@ -51,6 +51,8 @@ class Context:
     """Source to what is known of its clip; pink from 40 Hz to 16 kHz where there is none."""
     impulses: Mapping[str, Impulse] = field(default_factory=dict)
     """What is known of the impulse responses that stages name."""
+    unfed: frozenset[str] = frozenset()
+    """Sources that have no clip, where others of the rig have: they will not be heard."""
     measured: Measured | None = None
     """What a render of this very rig measured, where there is one."""
 

@@ -95,6 +95,10 @@ CASES = {
         SERIES.format("reverb (locked, tail pan 30 %)"),
     ),
     "clip-level": ("take: source (level -21.1 dB) > " + OUT, "take: source (level -20.9 dB) > " + OUT),
+    "unfed": (
+        "take: source (level -18 dB) > ducker (depth 6 dB) > o: output\nkick: source (level -18 dB) > o\nkey kick > ducker1",
+        "take: source (level -18 dB) > ducker (depth 6 dB) > o: output\nsnare: source (level -18 dB) > o\nkey snare > ducker1",
+    ),
     "board-size": (
         "board (width 300 mm, depth 120 mm)\n" + SERIES.format("generic (width 150 mm, depth 100 mm) > generic (width 141 mm, depth 100 mm)"),
         "board (width 300 mm, depth 120 mm)\n" + SERIES.format("generic (width 150 mm, depth 100 mm) > generic (width 140 mm, depth 100 mm)"),
@@ -107,7 +111,10 @@ CLIP = ClipFacts("Take 3", pink(), rms_dbfs=-18.0, crest_db=15.0)
 
 def found(rig):
     clips = {"take": CLIP} if "take" in rig.nodes else {}
-    context = Context(LIGHTHOUSE.frame, {"@slap": "90 ms"}, {"@slap": (0, 80)}, clips=clips)
+    context = Context(
+        LIGHTHOUSE.frame, {"@slap": "90 ms"}, {"@slap": (0, 80)}, clips=clips,
+        unfed=frozenset({"kick"}),
+    )  # fmt: skip
     return run_checks(Evaluation(rig, context)).findings
 
 

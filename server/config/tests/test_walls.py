@@ -141,7 +141,7 @@ THINGS = {
     ("GET", "/rigs/{rig_id}/renders"): ("rig", None),
     ("POST", "/variants/{variant_id}/renders"): (
         "variant",
-        {"clip": str(uuid.uuid4()), "source": "guitar", "output": "main"},
+        {"clip": str(uuid.uuid4()), "output": "main"},
     ),
     ("GET", "/renders/{render_id}"): ("render", None),
     ("POST", "/renders/{render_id}/cancel"): ("render", None),
@@ -152,6 +152,9 @@ THINGS = {
     ("POST", "/renders/{render_id}/level"): ("render", {"gains": [1.0]}),
     ("GET", "/renders/{render_id}/settings"): ("render", None),
     ("GET", "/renders/{render_id}/export"): ("render", None),
+    ("GET", "/rigs/{rig_id}/feeds"): ("rig", None),
+    ("PUT", "/rigs/{rig_id}/feeds/{source}"): ("rig", {"feed": {"source": "guitar"}}),
+    ("POST", "/rigs/{rig_id}/test-set"): ("rig", None),
     ("GET", "/variants/{variant_id}/places"): ("variant", None),
     ("GET", "/variants/{variant_id}/moves"): ("variant", None),
     ("PUT", "/variants/{variant_id}/moves"): ("variant", {"moves": []}),
@@ -197,7 +200,7 @@ class Walls(TestCase):
         rows = {"song": song, "clip": clip, "upload": upload, "test": test, "device": device}
         rows |= {"rig": rig, "variant": rig.variants.get()}
         rows["render"] = Render.objects.create(
-            variant=rows["variant"], clip=clip, source="guitar", output="main", digest="x",
+            variant=rows["variant"], clip=clip, output="main", digest="x",
             document={},
         )  # fmt: skip
         blob = clip.blob
@@ -211,7 +214,11 @@ class Walls(TestCase):
     def send(self, client: Client, method: str, path: str, thing: str | None, body):
         for name in self.ids:
             path = path.replace(f"{{{name}_id}}", self.ids[name])
-        path = path.replace("{part_id}", str(uuid.uuid4())).replace("{number}", "1")
+        path = (
+            path.replace("{part_id}", str(uuid.uuid4()))
+            .replace("{number}", "1")
+            .replace("{source}", "guitar")
+        )
         path = path.replace("{which}", "a" if thing == "trial" else "residual")
         query = "?offset=0" if (method, thing) == ("PUT", "upload") else ""
         query = {"settings": "?wet_db=0", "places": "?output=main"}.get(path.split("/")[-1], query)

@@ -10,7 +10,7 @@ import soundfile
 from server.clips.models import Blob
 from server.renders.models import Render
 from server.renders.tasks import run_render
-from server.testing import RATE, ApiCase, clip_in, noise, wav_bytes
+from server.testing import RATE, ApiCase, clip_in, noise, song_for, wav_bytes
 
 PLAIN = "g: source > level (level -6 dB) > o: output"
 
@@ -28,7 +28,7 @@ class RenderCase(ApiCase):
         return made["variants"][0]["id"]
 
     def ask(self, variant: str | None = None, **more):
-        body = {"clip": str(self.clip.pk), "source": "g", "output": "o", **more}
+        body = {"clip": str(self.clip.pk), "output": "o", **more}
         return self.call("post", f"/variants/{variant or self.variant}/renders", body)
 
     def done(self, **more) -> dict:
@@ -285,7 +285,7 @@ class Balances(RenderCase):
         data = b"".join(answer.streaming_content)
         sound = soundfile.info(io.BytesIO(data))
         self.assertEqual((sound.format, sound.subtype, sound.samplerate), ("FLAC", "PCM_16", RATE))
-        self.assertIn("R A.flac", answer["Content-Disposition"])
+        self.assertIn("Tide Table, R A, take, 0.2 to 2.1 s.flac", answer["Content-Disposition"])
         self.refused(
             "get",
             f"/renders/{render['id']}/export?form=flac&word=float",
@@ -323,3 +323,142 @@ class Balances(RenderCase):
         np.testing.assert_allclose(sound[: len(dry)], 0.4 * dry[:, 0], atol=1e-4)
         other = clip_in(self.song, wav_bytes(noise(1.0, channels=1, seed=99)))
         self.assertIn("does not match", self.done(capture=str(other.pk))["problem"])
+
+
+class Feeding(RenderCase):
+    """What plays into the sources: kept with the rig, several at once, said where it is missing."""
+
+    TWO = (
+        "g: source (level -24 dB) > duck: ducker (depth 6 dB) > m: merge > o: output (stereo)\n"
+        "kick: source (level -18 dB) > m\nkey kick > duck"
+    )
+
+    def setUp(self):
+        super().setUp()
+        self.variant = self.rig(self.TWO)
+        self.kick = clip_in(self.song, wav_bytes(noise(0.5, seed=4, channels=1)), "kick.wav")
+
+    def feed(self, source: str, *clips: str, status: int = 200, **more):
+        placed = [{"clip": clip, **more} for clip in clips]
+        body = {"feed": {"source": source, "placements": placed}}
+        got, answer = self.call(
+            "put", f"/rigs/{self.rig_id}/feeds/{source}?clip={self.clip.pk}", body
+        )
+        self.assertEqual(got, status, answer)
+        return answer
+
+    def checks(self) -> set[str]:
+        view = self.call("get", f"/variants/{self.variant}")[1]["view"]
+        return {f["sentence"] for f in view["checks"]["findings"] if f["check"] == "unfed"}
+
+    def test_the_clip_in_hand_plays_until_something_is_chosen(self):
+        path = f"/rigs/{self.rig_id}/feeds?clip={self.clip.pk}"
+        before = self.call("get", path)[1]
+        played = [[p["clip"] for p in s["feed"]["placements"]] for s in before["sources"]]
+        self.assertEqual((before["chosen"], played), (False, [[str(self.clip.pk)], []]))
+        self.assertEqual(self.checks(), set())
+        after = self.feed("kick", str(self.kick.pk), at_s=1.0)
+        played = [[p["clip"] for p in s["feed"]["placements"]] for s in after["sources"]]
+        self.assertEqual(played, [[str(self.clip.pk)], [str(self.kick.pk)]])
+        self.assertEqual((after["chosen"], after["seconds"]), (True, 1.5))
+
+    def test_both_are_heard_and_a_render_is_older_once_another_clip_plays(self):
+        self.feed("kick", str(self.kick.pk), gain_db=-6)
+        render = self.done(tail=False)
+        answer = self.client.get(f"/api/v1/renders/{render['id']}/audio")
+        sound, _ = soundfile.read(io.BytesIO(b"".join(answer.streaming_content)), always_2d=True)
+        kick = noise(0.5, seed=4, channels=1)[:, 0] * 10 ** (-6 / 20) * np.sqrt(0.5)
+        # After the kick the bass alone, before it both: their difference from the bass is the kick.
+        whole, half = noise(1.0, channels=1)[:, 0] * np.sqrt(0.5), len(kick)
+        late = half + half // 2
+        self.assertGreater(np.corrcoef(sound[late:, 0], whole[late:])[0, 1], 0.999)
+        share = np.dot(sound[:half, 0], kick) / np.dot(kick, kick)
+        self.assertAlmostEqual(share, 1.0, delta=0.05)
+        self.assertEqual([s["sources"] for s in render["report"]["stems"]], [["g"], ["kick"]])
+        listed = f"/rigs/{self.rig_id}/renders?clip={self.clip.pk}"
+        self.assertEqual([r["older"] for r in self.call("get", listed)[1]], [False])
+        self.feed("kick", str(self.kick.pk), gain_db=-5)
+        self.assertEqual([r["older"] for r in self.call("get", listed)[1]], [True])
+
+    def test_what_has_no_clip_is_a_check_until_it_is_silent_on_purpose(self):
+        self.feed("g", str(self.clip.pk))
+        (said,) = self.checks()
+        self.assertIn("keyed by Source, which has no clip", said)
+        body = {"feed": {"source": "kick", "silent": True}}
+        self.call("put", f"/rigs/{self.rig_id}/feeds/kick", body)
+        self.assertEqual(self.checks(), set())
+
+    def test_a_clip_that_is_deleted_is_silent_and_said(self):
+        self.feed("kick", str(self.kick.pk))
+        self.call("delete", f"/clips/{self.kick.pk}")
+        told = self.call("get", f"/rigs/{self.rig_id}/feeds")[1]["sources"]
+        self.assertEqual([s["gone"] for s in told], [0, 1])
+        self.assertEqual(self.done()["status"], "done")
+        self.call("delete", f"/clips/{self.clip.pk}")
+        status, problem = self.call("post", f"/variants/{self.variant}/renders", {"output": "o"})
+        self.assertEqual(status, 422)
+        self.assertIn("not in this song any more", problem["detail"])
+
+    def test_what_cannot_be_fed_is_refused_and_nothing_is_changed(self):
+        other = clip_in(song_for(self.user, "Other"), wav_bytes(noise(0.2)), "other.wav")
+        for source, clip, words in (
+            ("kick", str(other.pk), "not in this song"), ("kick", "nonsense", "not in this song"),
+            ("piano", str(self.kick.pk), "no such source"),
+        ):  # fmt: skip
+            self.assertIn(words, self.feed(source, clip, status=422)["detail"])
+        self.assertFalse(self.call("get", f"/rigs/{self.rig_id}/feeds")[1]["chosen"])
+
+    def test_a_test_set_gives_every_source_a_clip_and_copies_keep_it(self):
+        told = self.call("post", f"/rigs/{self.rig_id}/test-set")[1]
+        self.assertEqual([len(s["feed"]["placements"]) for s in told["sources"]], [1, 1])
+        song = self.call("post", f"/songs/{self.song.pk}/duplicate")[1]
+        copies = self.call("get", f"/songs/{song['id']}/rigs")[1]
+        theirs = {c["id"] for c in self.call("get", f"/songs/{song['id']}/clips")[1]}
+        for copy in copies:
+            if copy["id"] and (kept := self.call("get", f"/rigs/{copy['id']}/feeds")[1])["chosen"]:
+                placed = {p["clip"] for s in kept["sources"] for p in s["feed"]["placements"]}
+                self.assertEqual(len(placed), 2)
+                self.assertLessEqual(placed, theirs)
+                break
+        else:
+            self.fail("no copy kept its clips")
+
+    def test_of_twenty_changes_only_the_last_is_made(self):
+        first = self.ask()[1]
+        for level in range(1, 20):
+            self.call(
+                "post", f"/variants/{self.variant}/edits",
+                {"id": str(uuid.uuid4()), "base_revision": level,
+                 "action": {"do": "set", "node": "duck", "values": {"depth_db": 6 + 0.1 * level}}},
+            )  # fmt: skip
+            last = self.ask()[1]
+        states = dict(Render.objects.values_list("id", "status"))
+        self.assertEqual(states.pop(uuid.UUID(last["id"])), "queued")
+        self.assertEqual(len(states), 19)
+        self.assertEqual(set(states.values()), {"cancelled"})
+        run_render(render_id=first["id"])
+        self.assertIsNone(Render.objects.get(pk=first["id"]).blob)
+        run_render(render_id=last["id"])
+        self.assertEqual(Render.objects.get(pk=last["id"]).status, "done")
+
+
+class Ranges(RenderCase):
+    def test_a_part_of_the_sound_is_the_part_of_the_whole(self):
+        render = self.done()
+        path = f"/api/v1/renders/{render['id']}/audio"
+        whole = b"".join(self.client.get(path).streaming_content)
+        for asked, want in (
+            ("bytes=0-99", whole[:100]), ("bytes=1000-1999", whole[1000:2000]),
+            ("bytes=-10", whole[-10:]), (f"bytes={len(whole) - 5}-", whole[-5:]),
+            ("bytes=5-999999999", whole[5:]),
+        ):  # fmt: skip
+            answer = self.client.get(path, headers={"Range": asked})
+            got = b"".join(answer.streaming_content)
+            self.assertEqual((answer.status_code, got), (206, want), asked)
+            self.assertEqual(int(answer["Content-Length"]), len(want))
+            self.assertTrue(answer["Content-Range"].endswith(f"/{len(whole)}"))
+        answer = self.client.get(path, headers={"Range": f"bytes={len(whole)}-"})
+        self.assertEqual(answer.status_code, 416)
+        for odd in ("bytes=", "bytes=-", "bytes=0-1,3-4", "lines=1-2", "bytes=9-3x"):
+            self.assertEqual(self.client.get(path, headers={"Range": odd}).status_code, 200, odd)
+        self.assertEqual(self.client.get(path, headers={"Range": "bytes=9-3"}).status_code, 416)

@@ -23,7 +23,7 @@ class Trials(ApiCase):
     def render(self, level: float) -> str:
         body = {"name": "R", "notation": RIG.format(level)}
         made = self.call("post", f"/songs/{self.song.pk}/rigs", body)[1]
-        asked = {"clip": str(self.clip.pk), "source": "g", "output": "o"}
+        asked = {"clip": str(self.clip.pk), "output": "o"}
         render = self.call("post", f"/variants/{made['variants'][0]['id']}/renders", asked)[1]
         run_render(render_id=render["id"])
         return render["id"]

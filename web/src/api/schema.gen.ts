@@ -1041,7 +1041,7 @@ export interface paths {
         };
         /**
          * List Renders
-         * @description The newest render of each variant, clip, way and stretch.
+         * @description The newest render of each variant, output and stretch. clip: as for a new one.
          */
         get: operations["server_renders_api_list_renders"];
         put?: never;
@@ -1233,7 +1233,7 @@ export interface paths {
         };
         /**
          * Render Audio
-         * @description The render as a 32-bit float WAV, at its own level.
+         * @description The render as a 32-bit float WAV, at its own level; a part of it by Range.
          */
         get: operations["server_renders_api_render_audio"];
         put?: never;
@@ -1253,7 +1253,7 @@ export interface paths {
         };
         /**
          * Render Stems
-         * @description All stems side by side in one 32-bit float WAV, in the report's order.
+         * @description All stems side by side in one 32-bit float WAV, in the report's order; a part of it by Range.
          */
         get: operations["server_renders_api_render_stems"];
         put?: never;
@@ -1866,6 +1866,66 @@ export interface paths {
         get: operations["server_rigs_api_patch_as_csv"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rigs/{rig_id}/feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Feeds
+         * @description What plays into each source. clip: what plays where nothing was ever chosen.
+         */
+        get: operations["server_rigs_feeds_api_get_feeds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rigs/{rig_id}/feeds/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Feed
+         * @description What plays into one source; the others stay as they are, the clip in hand too where it played.
+         */
+        put: operations["server_rigs_feeds_api_put_feed"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rigs/{rig_id}/test-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Test Set
+         * @description A clip of the song for every source, found by the words of their names.
+         */
+        post: operations["server_rigs_feeds_api_use_test_set"];
         delete?: never;
         options?: never;
         head?: never;
@@ -12245,8 +12305,6 @@ export interface components {
              * @description Goes on until all has died away
              */
             tail: boolean;
-            /** Source */
-            source: string;
             /** Output */
             output: string;
             /** Place */
@@ -12265,9 +12323,14 @@ export interface components {
             problem: string;
             /**
              * Older
-             * @description The rig, its moves, tempo or delays have changed since
+             * @description The rig, what plays into it, its moves, tempo or delays have changed since
              */
             older: boolean;
+            /**
+             * Audible
+             * @description Its sound is there, if not yet what was measured of it
+             */
+            audible: boolean;
             report: components["schemas"]["RenderReport"] | null;
         };
         /**
@@ -12358,6 +12421,12 @@ export interface components {
              * @description What it is set to at the place (dB); null inside a device
              */
             level_db: number | null;
+            /**
+             * Sources
+             * @description Sources that are heard in it
+             * @default []
+             */
+            sources: string[];
             /** Loudness Lufs */
             loudness_lufs: number | null;
             /** Peak Dbfs */
@@ -12417,6 +12486,12 @@ export interface components {
              * @description What it is set to at the place (dB); null inside a device
              */
             level_db: number | null;
+            /**
+             * Sources
+             * @description Sources that are heard in it
+             * @default []
+             */
+            sources: string[];
         };
         /**
          * MovePoint
@@ -12459,42 +12534,36 @@ export interface components {
         };
         /** RenderIn */
         RenderIn: {
-            /** Source */
-            source: string;
             /** Output */
             output: string;
             /**
              * Place
-             * @description A merge, bus or device whose inputs become stems; 'auto' for the best one
+             * @description 'auto' for the best one
              */
             place?: string | null;
             /**
              * Start S
+             * @description Where in the song it begins
              * @default 0
              */
             start_s: number;
-            /**
-             * Length S
-             * @description Null: to the clip's end
-             */
+            /** Length S */
             length_s?: number | null;
             /**
              * Tail
-             * @description Goes on until all has died away
              * @default true
              */
             tail: boolean;
             /**
              * Bare
-             * @description The clip itself, past the whole rig
              * @default false
              */
             bare: boolean;
             /**
              * Clip
-             * Format: uuid
+             * @description Plays into the first source where nothing was ever chosen
              */
-            clip: string;
+            clip?: string | null;
             /**
              * Capture
              * @description A recording to be heard in the render's place
@@ -13538,6 +13607,106 @@ export interface components {
              * @description Which reverb; the first where none is named
              */
             reverb?: string | null;
+        };
+        /**
+         * FedSource
+         * @description A source, and what plays into it.
+         */
+        FedSource: {
+            /** Source */
+            source: string;
+            /** Name */
+            name: string;
+            feed: components["schemas"]["Feed"];
+            /**
+             * Gone
+             * @description Clips that were placed here and are not in the song any more
+             */
+            gone: number;
+        };
+        /**
+         * Feed
+         * @description What plays into one source.
+         */
+        Feed: {
+            /** Source */
+            source: string;
+            /**
+             * Placements
+             * @default []
+             */
+            placements: components["schemas"]["Placement"][];
+            /**
+             * Silent
+             * @description Silent on purpose: nothing is missing
+             * @default false
+             */
+            silent: boolean;
+        };
+        /** FeedsOut */
+        FeedsOut: {
+            /** Sources */
+            sources: components["schemas"]["FedSource"][];
+            /**
+             * Chosen
+             * @description False: nothing was ever chosen, the clip in hand plays
+             */
+            chosen: boolean;
+            /**
+             * Seconds
+             * @description Where in the song the last clip ends
+             */
+            seconds: number;
+        };
+        /**
+         * Placement
+         * @description A clip, or a part of one, on the song's time.
+         */
+        Placement: {
+            /**
+             * Clip
+             * @description The clip's id
+             */
+            clip: string;
+            /**
+             * At S
+             * @description Where in the song it begins
+             * @default 0
+             */
+            at_s: number;
+            /**
+             * From S
+             * @description What of the clip is left out before it
+             * @default 0
+             */
+            from_s: number;
+            /**
+             * Length S
+             * @description Null: to the clip's end
+             */
+            length_s?: number | null;
+            /**
+             * Repeats
+             * @description How often it plays, without a gap
+             * @default 1
+             */
+            repeats: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Sides
+             * @description Of a stereo clip: both, their mean, or one alone
+             * @default both
+             * @enum {string}
+             */
+            sides: "both" | "mono" | "left" | "right";
+        };
+        /** FeedIn */
+        FeedIn: {
+            feed: components["schemas"]["Feed"];
         };
         /**
          * StepState
@@ -15284,7 +15453,9 @@ export interface operations {
     };
     server_renders_api_list_renders: {
         parameters: {
-            query?: never;
+            query?: {
+                clip?: string | null;
+            };
             header?: never;
             path: {
                 rig_id: string;
@@ -15560,6 +15731,13 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description Partial Content */
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
         };
     };
     server_renders_api_render_stems: {
@@ -15575,6 +15753,13 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Partial Content */
+            206: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -16466,6 +16651,81 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_rigs_feeds_api_get_feeds: {
+        parameters: {
+            query?: {
+                clip?: string | null;
+            };
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedsOut"];
+                };
+            };
+        };
+    };
+    server_rigs_feeds_api_put_feed: {
+        parameters: {
+            query?: {
+                clip?: string | null;
+            };
+            header?: never;
+            path: {
+                rig_id: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedsOut"];
+                };
+            };
+        };
+    };
+    server_rigs_feeds_api_use_test_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedsOut"];
+                };
             };
         };
     };

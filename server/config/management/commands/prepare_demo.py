@@ -9,13 +9,14 @@ from core.audio.demo import DEMO_CLIPS, DEMO_PAIRS, write_demo_clips
 from core.delay import DelayLine, KeptFigure, Pattern, PlayedNote
 from core.devices import SHIPPED
 from core.routing import parse_rig
-from core.routing.document.demo import DEMO_RIGS
+from core.routing.document.demo import DEMO_RIGS, DEMO_TEST_SETS
 from core.space import KeptSpace
 from core.tempo.song import TempoSection
 from server.accounts.models import User
 from server.clips.models import Clip, SuggestedPair
 from server.clips.store import adopt
 from server.jobs.models import Status
+from server.rigs.feeds import set_test_set
 from server.rigs.models import Rig, Variant
 from server.songs.models import Song
 from server.songs.queries import DEMO_OWNER
@@ -104,12 +105,14 @@ class Command(BaseCommand):
         """Give the demo songs their rigs, where they have none yet."""
         for title, name, notations in DEMO_RIGS:
             song = Song.objects.get(owner=owner, is_demo_original=True, title=title)
-            if song.rigs.exists():
+            if song.rigs.filter(name=name).exists():
                 continue
             with transaction.atomic():
-                rig = Rig.objects.create(song=song, name=name)
+                rig = Rig.objects.create(song=song, name=name, position=song.rigs.count())
                 for position, (words, notation) in enumerate(notations):
                     document = parse_rig(notation).model_dump(mode="json")
                     Variant.objects.create(
                         rig=rig, position=position, name=words, document=document
                     )
+                if name in DEMO_TEST_SETS:
+                    set_test_set(rig)

@@ -1,6 +1,7 @@
 """Gauges along the course: RMS, peak and true peak where a stage ends, gain of what moves by itself."""
 
 import math
+import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -220,6 +221,14 @@ class GainGauge:
         found = [g for g in self.gains_db() if g is not None]
         return sum(g < self.resting_db - _ACTS_DB for g in found) / len(found) if found else 0.0
 
+    def reductions_db(self) -> tuple[float | None, float | None]:
+        """The most that it is turned down against its gain for what is quiet, and the middle of what
+        it is while it acts; None where it never acts.
+        """
+        taken = [self.resting_db - g for g in self.gains_db() if g is not None]
+        acts = [t for t in taken if t > _ACTS_DB]
+        return (max(acts), statistics.median(acts)) if acts else (None, None)
+
 
 def _upstream(plan: Plan, point: int) -> set[int]:
     """Arcs (by identity) that lead to a point."""
@@ -235,6 +244,10 @@ def _upstream(plan: Plan, point: int) -> set[int]:
                 seen.add(source)
                 todo.append(source)
     return found
+
+
+def _louder(sides: list[float | None]) -> float | None:
+    return max((s for s in sides if s is not None), default=None)
 
 
 def _sizes_db(values: np.ndarray) -> list[float | None]:
@@ -281,9 +294,13 @@ def stage_gauges(plan: Plan, renderers: "Sequence[Renderer]", frames: int) -> li
                 None,
             )  # fmt: skip
             channels = gauge.channels
+            most, typical = (None, None) if gains is None else gains.reductions_db()
+            key = one.gauges.get(plan.keys.get(node, -1))
             found.append(
                 StageGauge(
-                    node=node, rms_dbfs=gauge.rms_dbfs(frames),
+                    node=node, most_db=most, typical_db=typical,
+                    resting_db=None if gains is None else gains.resting_db,
+                    key_dbfs=None if key is None else _louder(key.rms_dbfs(frames)), rms_dbfs=gauge.rms_dbfs(frames),
                     peak_dbfs=_sizes_db(gauge.peak[:channels]),
                     true_peak_dbtp=_sizes_db(gauge.true[:channels]),
                     gain_db=[] if gains is None else gains.gains_db(),

@@ -48,6 +48,7 @@ class RenderIn(Edge):
 
 class RenderOut(Edge):
     id: UUID
+    rig: UUID
     variant: UUID
     letter: str
     clip: UUID
@@ -98,7 +99,7 @@ def _out(render: Render, clip: UUID | None = None) -> RenderOut:
     return RenderOut.model_validate(
         values
         | {
-            "variant": render.variant_id, "clip": render.clip_id, "letter": render.variant.letter,
+            "rig": render.variant.rig_id, "variant": render.variant_id, "clip": render.clip_id, "letter": render.variant.letter,
             "capture": render.capture_id, "older": services.is_older(render, clip),
             "audible": render.blob_id is not None and render.status in HEARD,
         }

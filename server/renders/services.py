@@ -7,7 +7,7 @@ from typing import Any
 from uuid import UUID
 
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import Max, Q
 from django.utils import timezone
 
 from core.errors import FonodromeError
@@ -289,7 +289,7 @@ def file_name(render: Render, form: str, *, stems: bool = False) -> str:
 
 
 def newest(rows: Any) -> Any:
-    """Of renders with the same variant, output and stretch only the newest."""
+    """Of renders with the same variant, output and stretch only the newest, and the newest that can be heard."""
     keys = (
         "variant",
         "output",
@@ -300,8 +300,13 @@ def newest(rows: Any) -> Any:
         "bare",
         "tail",
     )
-    latest = rows.order_by().values(*keys).annotate(last=Max("created_at")).values("last")
-    return rows.filter(created_at__in=latest)
+
+    def last(some: Any) -> Any:
+        return some.order_by().values(*keys).annotate(last=Max("created_at")).values("last")
+
+    # What is being made, and what can be heard meanwhile.
+    heard = last(rows.exclude(blob=None).filter(status=Status.DONE))
+    return rows.filter(Q(created_at__in=last(rows)) | Q(created_at__in=heard))
 
 
 def measured(render: Render) -> tuple[RenderReport, RenderDetail]:

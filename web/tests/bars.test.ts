@@ -1,8 +1,8 @@
 /** Places against bars, written points, gains between points. Expectations by hand. */
 import { expect, test } from "vitest";
 
-import { type Bar, barWords, between, placeIn, thinned } from "../src/steps/listen/bars";
-import { withPoint } from "../src/steps/listen/MovesSheet";
+import { type Bar, barWords, between, placeIn, thinned } from "../src/playing/bars";
+import { withPoint } from "../src/playing/moves";
 import { clock, clockFine, ms, msShort, num, signed } from "../src/ui/format";
 
 // Two bars of 3/4 at 120, then one of 2/4 at 60, heard from half a second into the first.

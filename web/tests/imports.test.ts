@@ -36,6 +36,7 @@ const LAYERS = [
   ["ui"],
   ["charts"],
   ["song", "rigs", "clips"],
+  ["playing"],
   ["accounts"],
   [
     "songs",

@@ -1,7 +1,7 @@
 /** Equal loudness is made by turning down; expectations by hand. */
 import { expect, test } from "vitest";
 
-import { downTo, quietestOf, stemGains } from "../src/steps/listen/match";
+import { downTo, quietestOf, stemGains } from "../src/playing/match";
 
 test("the quietest of what is known sets the level; nothing is raised to it", () => {
   expect(quietestOf([-18, null, -23.5, -20])).toBe(-23.5);

@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { test } from "vitest";
 
-import { HIGH, LOW, shareOf, stepped, wetWords } from "../src/steps/listen/wet";
+import { HIGH, LOW, shareOf, stepped, wetWords } from "../src/playing/wet";
 
 test("equal levels are half each; 6 dB are a third and two thirds", () => {
   assert.equal(shareOf(0), 50);

@@ -23,6 +23,12 @@ class StageGauge(Edge):
     acting: float | None = Field(
         description="Share of the sounding time in which it turns down by half a decibel or more"
     )
+    resting_db: float | None = Field(None, description="Its gain for what is quiet")
+    most_db: float | None = Field(
+        None, description="Most that it turns down; null if it never does"
+    )
+    typical_db: float | None = Field(None, description="The middle of what it turns down, acting")
+    key_dbfs: float | None = Field(None, description="RMS of what keys it, the louder side")
 
 
 @dataclass(frozen=True)

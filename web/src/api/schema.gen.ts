@@ -12282,6 +12282,11 @@ export interface components {
              */
             id: string;
             /**
+             * Rig
+             * Format: uuid
+             */
+            rig: string;
+            /**
              * Variant
              * Format: uuid
              */
@@ -12660,6 +12665,26 @@ export interface components {
              * @description Share of the sounding time in which it turns down by half a decibel or more
              */
             acting: number | null;
+            /**
+             * Resting Db
+             * @description Its gain for what is quiet
+             */
+            resting_db?: number | null;
+            /**
+             * Most Db
+             * @description Most that it turns down; null if it never does
+             */
+            most_db?: number | null;
+            /**
+             * Typical Db
+             * @description The middle of what it turns down, acting
+             */
+            typical_db?: number | null;
+            /**
+             * Key Dbfs
+             * @description RMS of what keys it, the louder side
+             */
+            key_dbfs?: number | null;
         };
         /**
          * BalanceOut

@@ -7,6 +7,7 @@ import { type Section, sentenceOf } from "../api/client";
 import { useReadyClips } from "../clips/queries";
 import { useFlow, useOutbox } from "../rigs/edits";
 import { useRigs } from "../rigs/queries";
+import { PlayingProvider } from "../playing/PlayingProvider";
 import { frameOf, type SongContext, useSongContext } from "../song/context";
 import { EMPTY, heldOf, placeOf, useHand } from "../song/hand";
 import { useSong } from "../song/useSong";
@@ -85,18 +86,20 @@ function SongShell({ songId }: { songId: string }) {
     >
       <Header context={context} flow={flow} setSection={setSection} onTap={taps.tap} />
       <SavedRibbon handle={handle} song={song} flow={flow} />
-      <Steps context={context} />
-      {taps.shown && <TapStrip taps={taps} />}
-      <ToFind context={context} />
-      <Box as="main" paddingTop="10px">
-        {rigs.isError ? (
-          <Notice kind="fault" word="Not opened.">
-            {sentenceOf(rigs.error)}
-          </Notice>
-        ) : (
-          <Outlet context={context} />
-        )}
-      </Box>
+      <PlayingProvider context={context}>
+        <Steps context={context} />
+        {taps.shown && <TapStrip taps={taps} />}
+        <ToFind context={context} />
+        <Box as="main" paddingTop="10px">
+          {rigs.isError ? (
+            <Notice kind="fault" word="Not opened.">
+              {sentenceOf(rigs.error)}
+            </Notice>
+          ) : (
+            <Outlet context={context} />
+          )}
+        </Box>
+      </PlayingProvider>
       <Foot context={context} onHelp={askForHelp} />
     </Box>
   );

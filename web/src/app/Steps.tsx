@@ -5,6 +5,8 @@ import { useEffect, useRef } from "react";
 import { NavLink, useLocation } from "react-router";
 
 import { api, ask, type Schemas } from "../api/client";
+import { barWords } from "../playing/bars";
+import { type Listening, usePlaying } from "../playing/usePlaying";
 import type { SongContext } from "../song/context";
 import { Pennant, Unseen } from "../ui/controls";
 
@@ -13,6 +15,7 @@ const COLOURS = { plain: "ink2", caution: "caution", passed: "ok", fault: "diff"
 
 export function Steps({ context }: { context: SongContext }) {
   const { song, variant, clip, hand } = context;
+  const sounding = usePlaying();
   const here = useLocation().pathname.split("/")[3];
   const query = useQuery({
     queryKey: ["steps", song.id, song.revision, variant?.id, variant?.revision, clip?.id],
@@ -48,7 +51,11 @@ export function Steps({ context }: { context: SongContext }) {
             {({ isActive }) => (
               <Step
                 name={step[0]!.toUpperCase() + step.slice(1)}
-                state={query.data?.[step]}
+                state={
+                  step === "listen" && sounding?.player.playing
+                    ? { words: playsWords(sounding), kind: "passed" }
+                    : query.data?.[step]
+                }
                 stale={query.isPlaceholderData}
                 active={isActive}
               />
@@ -67,6 +74,11 @@ export function Steps({ context }: { context: SongContext }) {
       />
     </Box>
   );
+}
+
+/** What plays, and where. */
+function playsWords(sounding: Listening): string {
+  return `plays ${sounding.heard?.letter ?? ""}, bar ${barWords(sounding.bars, sounding.player.position).split(",")[0]}`;
 }
 
 function Step({

@@ -10,7 +10,7 @@ import { sendEdit, useVariantDetail } from "./edits";
 export type Edit = RigAction;
 
 export function useRoute() {
-  const { song, rig, rigs, variant: summary, take } = useSongContext();
+  const { song, rig, rigs, variant: summary, clip, take } = useSongContext();
   const client = useQueryClient();
   const navigate = useNavigate();
   const id = summary?.id ?? "";
@@ -25,15 +25,16 @@ export function useRoute() {
   const making = useMutation({
     mutationFn: async ({ name, notation }: { name: string; notation: string }) => {
       const before = rigs.find((r) => r.name === name);
-      if (!before)
-        return (
-          await ask(
-            api.POST("/api/v1/songs/{song_id}/rigs", {
-              params: { path: { song_id: song.id } },
-              body: { name, notation },
-            }),
-          )
-        ).variants[0]!.id;
+      if (!before) {
+        const fresh = await ask(
+          api.POST("/api/v1/songs/{song_id}/rigs", {
+            params: { path: { song_id: song.id } },
+            body: { name, notation },
+          }),
+        );
+        await playInto(fresh.id, clip?.id);
+        return fresh.variants[0]!.id;
+      }
       const first = before.variants[0]!;
       const after = await ask(
         api.POST("/api/v1/variants/{variant_id}/edits", {
@@ -45,12 +46,13 @@ export function useRoute() {
           },
         }),
       );
+      await playInto(before.id, clip?.id);
       announce(`“${name}” is set to it. Undo it under Route.`, { kind: "passed" });
       return after.id;
     },
     onSuccess: async (made) => {
       await client.invalidateQueries({ queryKey: ["rigs"] });
-      void client.invalidateQueries({ queryKey: ["variant"] });
+      for (const key of ["variant", "feeds"]) void client.invalidateQueries({ queryKey: [key] });
       take({ variant: made, selected: "" });
       void navigate(`/songs/${song.id}/listen`);
     },
@@ -65,6 +67,24 @@ export function useRoute() {
     send,
     make,
   };
+}
+
+/** What is heard of a rig that was made from a clip is that clip, whatever played into it before. */
+async function playInto(rig: string, clip: string | undefined): Promise<void> {
+  if (!clip) return;
+  const path = { rig_id: rig };
+  const { sources } = await ask(api.GET("/api/v1/rigs/{rig_id}/feeds", { params: { path } }));
+  const source = sources[0]?.source;
+  if (!source) return;
+  const placements = [
+    { clip, at_s: 0, from_s: 0, length_s: null, repeats: 1, gain_db: 0, sides: "both" as const },
+  ];
+  await ask(
+    api.PUT("/api/v1/rigs/{rig_id}/feeds/{source}", {
+      params: { path: { ...path, source } },
+      body: { feed: { source, placements, silent: false } },
+    }),
+  );
 }
 
 export type RouteHandle = ReturnType<typeof useRoute>;

@@ -1,4 +1,6 @@
 /** Blend: dry beside compressed, dry beside wet, left beside right, levels; one question at a time. */
+import { usePlay } from "../../playing/usePlaying";
+import { useKey } from "../../ui/keys";
 import { useParams } from "react-router";
 
 import { useRoute } from "../../rigs/variants";
@@ -15,6 +17,7 @@ import { ToStage } from "./ToStage";
 import { useParallel } from "./useParallel";
 
 export default function BlendStep() {
+  useKey("blend", "Space", usePlay().toggle);
   const { song } = useSongContext();
   const { tool } = useParams();
   const route = useRoute();

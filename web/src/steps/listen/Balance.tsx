@@ -6,7 +6,7 @@ import { type KeyboardEvent, type PointerEvent } from "react";
 import { ink } from "../../ui/theme";
 import { signed } from "../../ui/format";
 import { useDrag, useWidth } from "../../ui/hooks";
-import { HIGH, LOW, stepped, type WetDb, wetWords } from "./wet";
+import { HIGH, LOW, stepped, type WetDb, wetWords } from "../../playing/wet";
 
 const END = 54;
 const AXIS = 34;

@@ -5,11 +5,11 @@ import { Hint, Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { Balance } from "./Balance";
-import type { Sound } from "./Parts";
-import type { Listening } from "./useListening";
-import { wetWords } from "./wet";
+import type { Sound } from "../../playing/useRenders";
+import type { Listening } from "../../playing/usePlaying";
+import { wetWords } from "../../playing/wet";
 
-export function BalancePart({ l }: { l: Listening }) {
+export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void }) {
   const {
     bare,
     heard,
@@ -125,12 +125,21 @@ export function BalancePart({ l }: { l: Listening }) {
             <Press
               look={writing ? "primary" : "plain"}
               aria-pressed={writing}
-              onClick={toggleWriting}
+              onClick={() => {
+                if (writing) onKept();
+                toggleWriting();
+              }}
             >
               {writing ? "Keep the moves" : "Write moves while playing"}
             </Press>
             {nextBar && (
-              <Press look="quiet" onClick={() => keepMoves([{ at: nextBar.at, wet: -Infinity }])}>
+              <Press
+                look="quiet"
+                onClick={() => {
+                  keepMoves([{ at: nextBar.at, wet: -Infinity }]);
+                  onKept();
+                }}
+              >
                 Cut the wet at bar {nextBar.bar}
               </Press>
             )}

@@ -7,7 +7,9 @@ import { MovesSheet } from "./MovesSheet";
 import { Captures, Export, Log } from "./Parts";
 import { Spectrum } from "./Spectrum";
 import { Trial } from "./Trial";
-import type { Listening, Sheet } from "./useListening";
+import type { Listening } from "../../playing/usePlaying";
+
+export type Sheet = "trial" | "moves" | "capture" | "export" | "log";
 
 const SHEETS: [Sheet, string][] = [
   ["trial", "By ear alone"],
@@ -17,7 +19,13 @@ const SHEETS: [Sheet, string][] = [
   ["log", "Log"],
 ];
 
-export function Beneath({ l }: { l: Listening }) {
+interface Props {
+  l: Listening;
+  sheet: Sheet;
+  setSheet: (sheet: Sheet) => void;
+}
+
+export function Beneath({ l, sheet, setSheet }: Props) {
   const {
     song,
     clips,
@@ -26,8 +34,6 @@ export function Beneath({ l }: { l: Listening }) {
 
     done,
     heard,
-    sheet,
-    setSheet,
     inTrial,
     setInTrial,
     curves,

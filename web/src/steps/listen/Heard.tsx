@@ -4,18 +4,21 @@ import { Box } from "@chakra-ui/react";
 import type { RigSummary } from "../../api/client";
 import { Notice } from "../../ui/controls";
 import { clockFine, num, signed } from "../../ui/format";
-import { barWords } from "./bars";
+import { barWords } from "../../playing/bars";
 import { Lanes } from "./Lanes";
-import { Board, type Sound, Strip } from "./Parts";
+import type { Sound } from "../../playing/useRenders";
+import { Board, Strip } from "./Parts";
 import { LaneHead } from "./Transport";
-import type { Listening } from "./useListening";
+import type { Listening } from "../../playing/usePlaying";
 
-export function Heard({ l }: { l: Listening }) {
+export function Heard({ l, children }: { l: Listening; children: React.ReactNode }) {
   const {
     stretch,
 
     renders,
     sounds,
+    making,
+    awaited,
     heard,
     move,
     inTrial,
@@ -32,12 +35,20 @@ export function Heard({ l }: { l: Listening }) {
     loudness,
     rig,
   } = l;
-  const { position, lap, meter, trail, playing } = player;
+  const { position, lap, meter, trail, playing, toggles } = player;
+  const beside = toggles.difference && sounds.find((s) => s.id === toggles.difference);
   return (
     <>
       <Strip
         items={[
-          ["Hearing", inTrial ? "by ear alone" : (heard?.letter ?? "nothing yet")],
+          [
+            "Hearing",
+            inTrial
+              ? "by ear alone"
+              : beside && heard
+                ? `${heard.letter} − ${beside.letter}`
+                : (heard?.letter ?? "nothing yet"),
+          ],
           ["", clockFine(stretch.start_s + position)],
           ["bar", barWords(bars, position)],
           ["lap", String(lap)],
@@ -46,19 +57,41 @@ export function Heard({ l }: { l: Listening }) {
             "heard at",
             inTrial
               ? "hidden"
-              : heard && loudOf(heard) !== null
-                ? `${num((loudness[heard.render!.id] ?? heard.render!.report!.loudness_lufs ?? 0) + heldMatch(heard), 1)} LUFS`
-                : "-",
+              : beside
+                ? "see now"
+                : heard && loudOf(heard) !== null
+                  ? `${num((loudness[heard.render!.id] ?? l.rendered(heard) ?? 0) + heldMatch(heard), 1)} LUFS`
+                  : "-",
           ],
-          ["now", inTrial ? "-" : lufsOf(momentary)],
-          ["last 3 s", inTrial ? "-" : lufsOf(shortTerm)],
+          [
+            "now",
+            inTrial
+              ? "-"
+              : playing && meter
+                ? lufsOf(meter.momentary)
+                : lufsOf(toggles.difference ? null : momentary),
+          ],
+          ["last 3 s", inTrial || toggles.difference ? "-" : lufsOf(shortTerm)],
           [
             "peak",
-            meter && playing ? `${num(20 * Math.log10(Math.max(meter.peak, 1e-6)), 1)} dBFS` : "-",
+            meter && playing
+              ? `${num(20 * Math.log10(Math.max(meter.peak, 1e-6)), 1)} dBFS${meter.clips ? ", clips" : ""}`
+              : "-",
           ],
           ["correlation", meter && playing ? signed(meter.correlation, 2) : "-"],
+          ...(making
+            ? [
+                [
+                  `${heard?.letter ?? ""} ${playing ? "is made anew" : "is made"}`,
+                  `${num(100 * making.progress, 0)} %`,
+                ] as [string, string],
+              ]
+            : awaited
+              ? [["", "is made"] as [string, string]]
+              : []),
         ]}
       />
+      {children}
       <Box
         display="grid"
         gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "200px minmax(0, 1fr) 340px" }}
@@ -99,7 +132,7 @@ export function Heard({ l }: { l: Listening }) {
             sounds={sounds}
             heard={heard}
             match={heldMatch}
-            loudOf={(s) => loudness[s.render!.id] ?? s.render!.report!.loudness_lufs}
+            loudOf={(s) => loudness[s.render!.id] ?? l.rendered(s)}
             hidden={inTrial}
             balanced={move !== 0}
             onCancel={renders.cancel}
@@ -113,8 +146,8 @@ export function Heard({ l }: { l: Listening }) {
       )}
       {heard?.render?.older && (
         <Notice kind="note">
-          {heard.letter} is older than its rig, its moves or the tempo. Render again to hear what is
-          set now.
+          {heard.letter} is older than its rig, what plays into it, its moves or the tempo.{" "}
+          {playing ? "It is made anew, and heard as soon as it is there." : "Play makes it anew."}
         </Notice>
       )}
     </>

@@ -1,20 +1,24 @@
-/** The rig heard: variants at equal loudness on one clock, wet against dry moved live, tests by ear. */
+/** The rig heard: its sources together, variants at equal loudness on one clock, balanced live. */
 import { Box } from "@chakra-ui/react";
+import { useState } from "react";
 import { NavLink } from "react-router";
 
-import type { RigSummary } from "../../api/client";
-import { useSongContext } from "../../song/context";
-import { Empty, SheetTitle } from "../../ui/controls";
+import { type Listening, usePlaying } from "../../playing/usePlaying";
+import { stepped } from "../../playing/wet";
+import { announce, Empty, SheetTitle } from "../../ui/controls";
+import { useKey } from "../../ui/keys";
 import { BalancePart } from "./BalancePart";
-import { Beneath } from "./Beneath";
+import { Beneath, type Sheet } from "./Beneath";
 import { Head } from "./Head";
 import { Heard } from "./Heard";
+import { useHeld } from "./heard-keys";
+import { Sources } from "./Sources";
 import { Transport } from "./Transport";
-import { useListening } from "./useListening";
+import { Working } from "./Working";
 
 export default function ListenStep() {
-  const { rig } = useSongContext();
-  if (!rig)
+  const l = usePlaying();
+  if (!l)
     return (
       <Box>
         <SheetTitle page>Listening</SheetTitle>
@@ -23,46 +27,77 @@ export default function ListenStep() {
         </Empty>
       </Box>
     );
-  return <Listening key={rig.id} rig={rig} />;
+  return <Heart l={l} />;
 }
 
-function Listening({ rig }: { rig: RigSummary }) {
-  const l = useListening(rig);
-  const { done, heard, looped, setLooped, matched, setMatched, basis, setBasis, inTrial, other } =
-    l;
-  const { playing, loading, position, toggles, play, stop, change } = l.player;
+function Heart({ l }: { l: Listening }) {
+  const [sheet, setSheet] = useState<Sheet>("trial");
+  const [chosen, setChosen] = useState("");
+  const source = l.feeds.data?.sources.find((s) => s.source === chosen)
+    ? chosen
+    : (l.feeds.data?.sources[0]?.source ?? "");
+  const { done, heard, inTrial, other } = l;
+  const { toggles, change } = l.player;
+  useListenKeys(l);
   return (
     <Box>
       <Head l={l} />
-      <Heard l={l} />
-      <BalancePart l={l} />
-      <Beneath l={l} />
+      <Heard l={l}>
+        <Sources l={l} chosen={source} onChoose={setChosen} />
+        <Working l={l} />
+      </Heard>
+      <BalancePart l={l} onKept={() => setSheet("moves")} />
+      <Beneath l={l} sheet={sheet} setSheet={setSheet} />
       <Transport
-        playing={playing}
-        loading={loading}
-        ready={!!heard && !inTrial}
-        onPlay={() => (playing ? stop() : heard && void play(heard.id, position))}
+        l={l}
         toggles={toggles}
         onToggles={change}
         difference={
-          other && heard
+          other && heard && !inTrial
             ? {
                 id: other.id,
                 words: `Difference ${heard.letter} − ${toggles.difference ? (done.find((s) => s.id === toggles.difference)?.letter ?? other.letter) : other.letter}`,
               }
             : null
         }
-        looped={looped}
-        onLoop={setLooped}
-        matched={matched}
-        onMatched={setMatched}
-        basis={basis}
-        onBasis={setBasis}
       />
       <Box fontSize="13px" color="ink2" marginTop="4px">
-        The other sources are silent. Playback fades in and stays below −1 dBFS. Long loud work
-        harms hearing: take breaks, and follow your local noise-exposure rules.
+        Playback fades in and is clipped at −1 dBFS. Long loud work harms hearing: take breaks, and
+        follow your local noise-exposure rules.
       </Box>
     </Box>
   );
+}
+
+function useListenKeys(l: Listening) {
+  const { idle, route, wet, heard, other, done, bare, looped, setLooped } = l;
+  const { toggles, change, play } = l.player;
+  const wanted = heard?.id.split(" ")[0] ?? "";
+  useKey("listen", "Space", () => l.toggle(), idle);
+  useKey(
+    "listen",
+    "C",
+    () => {
+      const capture = `${wanted} capture`;
+      if (done.some((s) => s.id === capture)) l.hear(heard?.id === capture ? wanted : capture);
+      else announce("This variant has no capture yet.");
+    },
+    idle,
+  );
+  useKey("listen", "0", () => done.includes(bare) && l.hear(bare.id), idle);
+  useKey("listen", "M", () => change({ mono: !toggles.mono }));
+  useKey("listen", "W", () => change({ swap: !toggles.swap }));
+  useKey("listen", "P", () => change({ right: !toggles.right }));
+  useKey("listen", "Q", () => change({ left: !toggles.left }));
+  useKey(
+    "listen",
+    "D",
+    () => change({ difference: toggles.difference ? null : (other?.id ?? null) }),
+    idle,
+  );
+  useKey("listen", "R", () => setLooped(!looped), idle);
+  useKey("listen", "Home", () => heard && void play(heard.id, 0), idle);
+  useKey("listen", "[", () => route !== null && l.balanceTo(stepped(wet, -0.5)), idle);
+  useKey("listen", "]", () => route !== null && l.balanceTo(stepped(wet, 0.5)), idle);
+  useHeld("e", (held) => change({ exaggerate: held }));
 }

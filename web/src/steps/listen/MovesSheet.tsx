@@ -1,9 +1,9 @@
 /** Written moves of a variant: breakpoints against bars that can be edited. */
 import { Box, chakra } from "@chakra-ui/react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, type Kind, type Schemas, sentenceOf, type Variant } from "../../api/client";
+import type { Kind, Schemas, Variant } from "../../api/client";
+import { useMoves, withPoint, type WrittenMove } from "../../playing/moves";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useKinds } from "../../rigs/kinds";
@@ -11,38 +11,7 @@ import { hasTrait } from "../../rigs/traits";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 
-export type WrittenMove = Schemas["WrittenMove"];
 type Point = Schemas["MovePoint"];
-
-export function useMoves(variantId: string | undefined) {
-  const client = useQueryClient();
-  const key = ["moves", variantId ?? ""];
-  const query = useQuery({
-    queryKey: key,
-    enabled: !!variantId,
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/variants/{variant_id}/moves", {
-          params: { path: { variant_id: variantId! } },
-        }),
-      ),
-  });
-  const save = useMutation({
-    mutationFn: (moves: WrittenMove[]) =>
-      ask(
-        api.PUT("/api/v1/variants/{variant_id}/moves", {
-          params: { path: { variant_id: variantId! } },
-          body: { moves },
-        }),
-      ),
-    onSuccess: (kept) => {
-      client.setQueryData(key, kept);
-      void client.invalidateQueries({ queryKey: ["renders"] });
-    },
-    onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
-  });
-  return { moves: query.data ?? [], save };
-}
 
 /** Settings that can be moved: levels and mutes of what has them, and inputs of merges. */
 function movable(
@@ -226,21 +195,4 @@ function Small({
       />
     </Labelled>
   );
-}
-
-/** The moves with one more point, in the order of the bars. */
-export function withPoint(
-  moves: WrittenMove[],
-  part: string,
-  field: string,
-  point: Point,
-): WrittenMove[] {
-  const old = moves.find((m) => m.part === part && m.field === field);
-  const place = (p: Point) => p.bar + ((p.beat ?? 1) - 1) / 64;
-  const points = [
-    ...(old?.points ?? []).filter((p) => Math.abs(place(p) - place(point)) > 1e-6),
-    point,
-  ];
-  points.sort((p, q) => place(p) - place(q));
-  return [...moves.filter((m) => m !== old), { part, field, points }];
 }

@@ -9,15 +9,7 @@ import { Figure, Hint, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
-import type { Render } from "./useRenders";
-
-/** What is heard as one lane: a variant's render, or a recording in its place. */
-export interface Sound {
-  id: string;
-  letter: string;
-  name: string;
-  render: Render | undefined;
-}
+import type { Sound } from "../../playing/useRenders";
 
 export function Strip({ items }: { items: [string, string][] }) {
   return (
@@ -85,12 +77,12 @@ export function Board({ sounds, heard, match, loudOf, hidden, balanced, onCancel
         {sounds.map((s) => {
           const r = s.render;
           const here = s.id === heard?.id;
-          if (!r || r.status !== "done" || !r.report)
+          if (!r?.audible || !r.report)
             return (
               <chakra.tr key={s.id} height={{ md: "29px" }}>
                 <NameCell sound={s} />
                 <Td colSpan={4} textAlign="left" padding="0 8px">
-                  <State render={r} letter={s.letter} onCancel={onCancel} />
+                  <State render={s.next} letter={s.letter} onCancel={onCancel} />
                 </Td>
               </chakra.tr>
             );
@@ -144,7 +136,7 @@ function State({
   letter,
   onCancel,
 }: {
-  render: Render | undefined;
+  render: Sound["next"];
   letter: string;
   onCancel: (id: string) => void;
 }) {

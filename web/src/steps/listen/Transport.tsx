@@ -3,8 +3,10 @@ import { Box, chakra } from "@chakra-ui/react";
 
 import { Hint, Press, Unseen } from "../../ui/controls";
 import { Choice } from "../../ui/QuantityField";
-import type { Toggles } from "./engine";
-import { type Sound, Toggle } from "./Parts";
+import type { Toggles } from "../../playing/engine";
+import type { Listening } from "../../playing/usePlaying";
+import type { Sound } from "../../playing/useRenders";
+import { Toggle } from "./Parts";
 
 interface HeadProps {
   sound: Sound;
@@ -65,37 +67,16 @@ export function LaneHead({ sound: s, keyName, heard, playing, locked, onHear }: 
 }
 
 interface Props {
-  playing: boolean;
-  loading: boolean;
-  ready: boolean;
-  onPlay: () => void;
+  l: Listening;
   toggles: Toggles;
   onToggles: (more: Partial<Toggles>) => void;
   /** What would be taken away from what is heard; null where there is nothing. */
   difference: { id: string; words: string } | null;
-  looped: boolean;
-  onLoop: (looped: boolean) => void;
-  matched: boolean;
-  onMatched: (matched: boolean) => void;
-  basis: "whole" | "wet";
-  onBasis: (basis: "whole" | "wet") => void;
 }
 
-export function Transport({
-  playing,
-  loading,
-  ready,
-  onPlay,
-  toggles,
-  onToggles,
-  difference,
-  looped,
-  onLoop,
-  matched,
-  onMatched,
-  basis,
-  onBasis,
-}: Props) {
+export function Transport({ l, toggles, onToggles, difference }: Props) {
+  const { looped, setLooped: onLoop, matched, setMatched: onMatched, basis, setBasis: onBasis } = l;
+  const { playing, loading } = l.player;
   return (
     <Box
       display="flex"
@@ -112,8 +93,8 @@ export function Transport({
       paddingBottom="8px"
       zIndex="1"
     >
-      <Press look="primary" hint="Space" disabled={!ready || loading} onClick={onPlay}>
-        {loading ? "Loading" : playing ? "Stop" : "Play"}
+      <Press look="primary" hint="Space" disabled={loading || l.inTrial} onClick={() => l.toggle()}>
+        {loading ? "Loading" : playing ? "Stop" : l.awaited ? "Wait no longer" : "Play"}
       </Press>
       <Box display="flex" flexWrap="wrap">
         <Toggle
@@ -129,10 +110,16 @@ export function Transport({
           onTurn={() => onToggles({ swap: !toggles.swap })}
         />
         <Toggle
+          word="Polarity of left"
+          keyName="Q"
+          on={toggles.left}
+          onTurn={() => onToggles({ left: !toggles.left })}
+        />
+        <Toggle
           word="Polarity of right"
           keyName="P"
-          on={toggles.flip}
-          onTurn={() => onToggles({ flip: !toggles.flip })}
+          on={toggles.right}
+          onTurn={() => onToggles({ right: !toggles.right })}
         />
         <Toggle
           word={difference?.words ?? "Difference"}

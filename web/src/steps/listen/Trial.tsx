@@ -11,7 +11,7 @@ import { announce, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { Choice, Labelled } from "../../ui/QuantityField";
-import type { Engine } from "./engine";
+import type { Engine } from "../../playing/engine";
 
 type TrialOut = Schemas["TrialOut"];
 type Which = "a" | "b" | "x";
@@ -172,18 +172,20 @@ function Running({ trial, engine, onTrial, onLeave }: RunningProps) {
     void (async () => {
       try {
         const made = await engine();
-        const { loadStems } = await import("./engine");
+        const { HeldSound } = await import("../../playing/stream");
         made.stop();
         const names: Which[] = ["a", "b", "x"];
         const sounds = await Promise.all(
           names.map((name) =>
-            loadStems(made.context, `/api/v1/trials/${trial.id}/audio/${name}?n=${number}`, 1),
+            heldSound(made.context, `/api/v1/trials/${trial.id}/audio/${name}?n=${number}`),
           ),
         );
         if (gone) return;
-        names.forEach((name, i) =>
-          made.set(`trial-${name}`, { stems: sounds[i]!, gains: [1], wet: [false], match: 1 }),
-        );
+        names.forEach((name, i) => {
+          const { rate, samples } = sounds[i]!;
+          const sound = new HeldSound(rate, samples);
+          made.set(`trial-${name}`, { sound, gains: [1], wet: [false], match: 1 });
+        });
         player.current = made;
         setReady(number);
       } catch (problem) {
@@ -460,3 +462,12 @@ function Score({ trial }: { trial: TrialOut }) {
 }
 
 const asking = (trial: TrialOut) => !trial.over;
+
+/** A short sound, decoded at the rate of what plays it, as one stem. */
+async function heldSound(context: BaseAudioContext, url: string) {
+  const response = await fetch(url);
+  if (!response.ok) throw new Error("The sound could not be read.");
+  const whole = await context.decodeAudioData(await response.arrayBuffer());
+  const sides = Array.from({ length: whole.numberOfChannels }, (_, c) => whole.getChannelData(c));
+  return { rate: whole.sampleRate, samples: [sides] };
+}

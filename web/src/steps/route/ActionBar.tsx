@@ -15,6 +15,8 @@ interface Props {
   /** Whether the checks are listed anyway. */
   listed: boolean;
   onListen: () => void;
+  playing: boolean;
+  onPlay: () => void;
   selected: string;
   moving: Moving;
   laying: Laying;
@@ -100,6 +102,8 @@ function LayBar({ laying, kinds, onPut }: Props) {
 function RestBar({
   listed,
   onListen,
+  playing,
+  onPlay,
   variant,
   kinds,
   checks,
@@ -169,7 +173,10 @@ function RestBar({
           All checks {open.length}
         </Press>
       )}
-      <Press look="quiet" hint="Space" onClick={onListen}>
+      <Press look="quiet" hint="Space" onClick={onPlay}>
+        {playing ? "Stop" : "Play it"}
+      </Press>
+      <Press look="quiet" onClick={onListen}>
         Hear it under Listen
       </Press>
     </>

@@ -16,6 +16,7 @@ import { sendEdit, taken, useTurn, useVariantDetail } from "../../rigs/edits";
 import { useKinds } from "../../rigs/kinds";
 import { nameOf } from "../../rigs/names";
 import { hasTrait } from "../../rigs/traits";
+import { usePlay } from "../../playing/usePlaying";
 import { useSongContext } from "../../song/context";
 import { Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
 import { Gloss } from "../../ui/Gloss";
@@ -105,6 +106,7 @@ function Course({ rig, id }: CourseProps) {
   );
   const navigate = useNavigate();
   const listen = () => void navigate("../listen");
+  const play = usePlay();
   const [picking, setPicking] = useState<Picking | null>(null);
   const [lit, setLit] = useState("");
   const [boardAt, setBoardAt] = useState(0);
@@ -149,7 +151,7 @@ function Course({ rig, id }: CourseProps) {
   useHandKeys(handsAt, selected, free);
   const open = variant?.view.checks.findings.filter((f) => !f.intended) ?? [];
   useCourseKeys(free, {
-    listen,
+    listen: play.toggle,
     turn: (way) => void turn(way),
     write: () => setSheet("writing"),
     zoom: drawing.zoom,
@@ -501,6 +503,8 @@ function Course({ rig, id }: CourseProps) {
         listed={left === "checks" || (narrow && left === "stage")}
         selected={selected}
         onListen={listen}
+        playing={play.playing}
+        onPlay={play.toggle}
         moving={moving}
         laying={laying}
         onPut={putOn}

@@ -1,4 +1,5 @@
 /** Space: a reverb's tail over the phrases of a clip, and what follows from it, one question at a time. */
+import { usePlay } from "../../playing/usePlaying";
 import { useParams } from "react-router";
 
 import { useSongContext } from "../../song/context";
@@ -19,6 +20,7 @@ import { ToStage } from "./ToStage";
 import { useSpace } from "./useSpace";
 
 export default function SpaceStep() {
+  useKey("space", "Space", usePlay().toggle);
   const { song, clips } = useSongContext();
   const { tool } = useParams();
   const s = useSpace();

@@ -1,58 +1,80 @@
-/** Listening: what is rendered and heard, matched, balanced live, written as moves. */
+/** What is rendered and heard of the rig in hand, through all steps: matched, balanced live, kept up. */
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { createContext, useContext, useEffect, useRef, useState } from "react";
 
-import { api, ask, type RigSummary, type Schemas, sentenceOf } from "../../api/client";
-import type { Stretch } from "../../charts/Wave";
-import { useClip } from "../../clips/queries";
-import { OF_A_RIG } from "../../rigs/edits";
-import type { Edit } from "../../rigs/variants";
-import { useSongContext } from "../../song/context";
-import { announce } from "../../ui/controls";
-import { num } from "../../ui/format";
-import { useLater } from "../../ui/hooks";
-import { useKey } from "../../ui/keys";
+import { api, ask, type RigSummary, type Schemas, sentenceOf } from "../api/client";
+import type { Stretch } from "../charts/Wave";
+import { OF_A_RIG, outbox } from "../rigs/edits";
+import type { Edit } from "../rigs/variants";
+import type { SongContext } from "../song/context";
+import { announce } from "../ui/controls";
+import { num } from "../ui/format";
+import { useLater } from "../ui/hooks";
 import { between, placeIn, thinned, useBars } from "./bars";
-import { useHeld } from "./heard-keys";
-import { downTo, quietestOf, stemGains } from "./match";
-import { useMoves, withPoint } from "./MovesSheet";
-import type { Sound } from "./Parts";
+import { useFeeds } from "./feeds";
+import { changedSince, downTo, quietestOf, stemGains } from "./match";
+import { useMoves, withPoint } from "./moves";
 import { usePlayer } from "./usePlayer";
-import { useRenders } from "./useRenders";
-import { stepped, type WetDb } from "./wet";
+import { isOpen, type Sound, useRenders } from "./useRenders";
+import type { WetDb } from "./wet";
 
-export type Sheet = "trial" | "moves" | "capture" | "export" | "log";
+/** What is rendered and played at first of a long song. */
 const LONGEST_S = 30;
+/** Of a stretch longer than this a piece is made first, so that something is heard soon. */
+const LONG_S = 60;
+const EXCERPT_S = 20;
+const SETTLE_MS = 120;
+const NO_RIG: RigSummary = { id: "", name: "", variants: [] };
 
-export function useListening(rig: RigSummary) {
-  const { song, clips, clip: clipInHand, variant: inHand, take } = useSongContext();
+export function usePlayingOf(context: SongContext) {
+  const rig = context.rig ?? NO_RIG;
+  const firstId = rig.variants[0]?.id ?? "";
+  const { song, clips, clip: clipInHand, variant: inHand, take } = context;
   const client = useQueryClient();
   const clip = clipInHand?.id ?? "";
-  const detail = useClip(clip || null).data;
-  const whole = detail?.facts?.seconds ?? 0;
-  const [chosen, setChosen] = useState<{ clip: string; region: Stretch | null } | null>(null);
-  const region = chosen?.clip === clip ? chosen.region : null;
-  const setRegion = (next: Stretch | null) => setChosen({ clip, region: next });
+  const feeds = useFeeds(rig.id, clip);
+  const whole = feeds.data?.seconds ?? 0;
+  const [chosen, setChosen] = useState<{ rig: string; region: Stretch | null } | null>(null);
+  const region = chosen?.rig === rig.id ? chosen.region : null;
+  const setRegion = (next: Stretch | null) => setChosen({ rig: rig.id, region: next });
   const stretch: Stretch = region ?? { start_s: 0, length_s: whole > LONGEST_S ? LONGEST_S : null };
-  const first = useVariantOf(rig.variants[0]!.id, song.revision);
-  const boards = first?.view.report.boards ?? [];
+  const first = useVariantOf(firstId, song.revision);
+  const outputs = [...new Set(first?.view.report.boards.map((b) => b.output) ?? [])];
   const [at, setAt] = useState(0);
-  const way = boards[Math.min(at, boards.length - 1)];
-  const renders = useRenders(
-    rig,
-    { clip, source: way?.source ?? "", output: way?.output ?? "", ...stretch },
-    song.revision,
-  );
-  const bare: Sound = { id: "bare", letter: "clip", name: "past the rig", render: renders.bare };
+  const output = outputs[Math.min(at, outputs.length - 1)] ?? "";
+  const renders = useRenders(context.rig, { clip, output, ...stretch }, song.revision);
+  const bare: Sound = {
+    id: "bare",
+    letter: "clip",
+    name: "past the rig",
+    render: renders.bare.render,
+    next: renders.bare.next,
+  };
   const variants: Sound[] = rig.variants.flatMap((v) => {
-    const one: Sound = { id: v.id, letter: v.letter, name: v.name, render: renders.rendered(v.id) };
+    const { render, next } = renders.rendered(v.id);
+    const one: Sound = {
+      id: v.id,
+      letter: v.letter,
+      name: v.name,
+      render: render ?? renders.excerpt(v.id),
+      next,
+    };
     const captured = renders.captured(v.id);
-    return captured
-      ? [one, { id: `${v.id} capture`, letter: `${v.letter}′`, name: "capture", render: captured }]
+    return captured.render || captured.next
+      ? [
+          one,
+          {
+            id: `${v.id} capture`,
+            letter: `${v.letter}′`,
+            name: "capture",
+            render: captured.render,
+            next: captured.next,
+          },
+        ]
       : [one];
   });
   const sounds: Sound[] = [...variants, bare];
-  const done = sounds.filter((s) => s.render?.status === "done" && s.render.report);
+  const done = sounds.filter((s) => s.render?.audible && s.render.report);
   const [heardId, setHeardId] = useState("");
   const heard =
     done.find((s) => s.id === heardId) ?? done.find((s) => s.id === inHand?.id) ?? done[0];
@@ -64,8 +86,6 @@ export function useListening(rig: RigSummary) {
   const [moments, setMoments] = useState<Record<string, number[]>>({});
   const [shortTerms, setShortTerms] = useState<Record<string, number[]>>({});
   const [wetLoud, setWetLoud] = useState<Record<string, number | null>>({});
-  const [sheet, setSheet] = useState<Sheet>("trial");
-  const [choosing, setChoosing] = useState(false);
   const [inTrial, setInTrial] = useState(false);
   const [law, setLaw] = useState<Schemas["BalanceOut"]["law"]>("fader");
   const written = useRef<{ at: number; wet: WetDb }[] | null>(null);
@@ -100,15 +120,40 @@ export function useListening(rig: RigSummary) {
   }).data;
   const bars = useBars(stretch.start_s, heard?.render?.report?.seconds ?? 0);
 
+  const variant = useVariantOf(heard?.render?.variant ?? firstId, song.revision);
   /** Gains of a sound's stems at a balance: the wet ones move, or a law's two gains. */
-  const gainsOf = (sound: Sound, shift: number): number[] =>
-    law !== "fader" && travel && sound.id === heard?.id && route !== null
-      ? between(travel, route + shift)
-      : stemGains(sound.render?.report?.stems ?? [], shift);
+  const gainsOf = (sound: Sound, shift: number): number[] => {
+    const stems = sound.render?.report?.stems ?? [];
+    const gains =
+      law !== "fader" && travel && sound.id === heard?.id && route !== null
+        ? between(travel, route + shift)
+        : stemGains(stems, shift);
+    // A level at the place that was changed since is heard at once: all behind it is linear.
+    const rails = sound.render?.variant === variant?.id ? variant?.document.rails : undefined;
+    return gains.map((gain, i) => gain * changedSince(stems[i], rails));
+  };
+  // While a new render is heard and not measured yet, it counts as loud as the one before it.
+  const [known, setKnown] = useState<Record<string, number | null>>({});
+  const measuredKey = done
+    .filter((s) => s.render!.status === "done")
+    .map((s) => s.render!.id)
+    .join();
+  const [knownOf, setKnownOf] = useState("");
+  if (knownOf !== measuredKey) {
+    setKnownOf(measuredKey);
+    const told = done
+      .filter((s) => s.render!.status === "done")
+      .map((s) => [s.id, s.render!.report!.loudness_lufs] as const);
+    setKnown({ ...known, ...Object.fromEntries(told) });
+  }
+  const rendered = (sound: Sound): number | null =>
+    sound.render!.status === "done"
+      ? sound.render!.report!.loudness_lufs
+      : (known[sound.id] ?? null);
   const loudOf = (sound: Sound): number | null =>
     basis === "wet" && wetLoud[sound.render!.id] !== undefined
       ? wetLoud[sound.render!.id]!
-      : (loudness[sound.render!.id] ?? sound.render!.report!.loudness_lufs);
+      : (loudness[sound.render!.id] ?? rendered(sound));
   const quietest = quietestOf(done.map(loudOf));
   const matchDb = (sound: Sound): number => (matched ? downTo(quietest, loudOf(sound)) : 0);
 
@@ -116,17 +161,26 @@ export function useListening(rig: RigSummary) {
     stretch.length_s ?? whole - stretch.start_s,
     heard?.render?.report?.seconds ?? Infinity,
   );
+  const [ofRig, setOfRig] = useState(rig.id);
+  if (ofRig !== rig.id) {
+    setOfRig(rig.id);
+    setMove(0);
+    setHeardId("");
+    setAt(0);
+  }
   const loop =
     looped && Number.isFinite(region_s) && region_s > 0 ? { from: 0, to: region_s } : null;
 
   const player = usePlayer({
+    rig: rig.id,
     done,
     gainsOf: (sound) => gainsOf(sound, move),
     matchDb,
     loop,
+    start: stretch.start_s,
     onHear: setHeardId,
   });
-  const { playing, position, toggles, play, stop, switchTo, change } = player;
+  const { playing, position, play, stop, switchTo } = player;
   /** What it is turned down by as it is heard; the match stays while a gain is moved. */
   const heldMatch = (sound: Sound) => player.applied?.[sound.id] ?? matchDb(sound);
   useEffect(() => {
@@ -137,10 +191,12 @@ export function useListening(rig: RigSummary) {
   const other =
     done.find((s) => s.id !== heard?.id && s.id !== "bare") ?? done.find((s) => s.id !== heard?.id);
 
+  const asked = useRef(0);
   const measured = async () => {
+    const mine = ++asked.current;
     const found = await Promise.all(
       done
-        .filter((s) => s.render!.report!.stems.length)
+        .filter((s) => s.render!.status === "done" && s.render!.report!.stems.length)
         .map(async (s) => {
           const path = { params: { path: { render_id: s.render!.id } } };
           const level = (gains: number[]) =>
@@ -151,19 +207,21 @@ export function useListening(rig: RigSummary) {
           return { id: s.render!.id, all, wet: part.loudness_lufs };
         }),
     ).catch(() => []);
+    // Of two answers the one that was asked for later counts, whichever comes first.
+    if (mine !== asked.current) return;
     setLoudness(Object.fromEntries(found.map(({ id, all }) => [id, all.loudness_lufs])));
     setMoments(Object.fromEntries(found.map(({ id, all }) => [id, all.momentary_lufs])));
     setShortTerms(Object.fromEntries(found.map(({ id, all }) => [id, all.short_term_lufs])));
     setWetLoud(Object.fromEntries(found.map(({ id, wet: level }) => [id, level])));
   };
   const measure = useLater(() => void measured(), 60);
-  const doneKey = done.map((s) => s.render!.id).join();
+  const doneKey = done.map((s) => `${s.render!.id} ${s.render!.status}`).join();
   useEffect(() => {
     player.regain((sound) => gainsOf(sound, move));
     measure(undefined);
     // Whenever what could be heard changes: the balance, its law, the renders.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [move, law, doneKey, travel]);
+  }, [move, law, doneKey, travel, variant?.document]);
 
   const balanceTo = (value: WetDb) => {
     if (route === null) return;
@@ -174,12 +232,6 @@ export function useListening(rig: RigSummary) {
   };
 
   const idle = !inTrial;
-  useKey(
-    "listen",
-    "Space",
-    () => (playing ? stop() : heard && void play(heard.id, position)),
-    idle,
-  );
   // The variant in hand is what is heard, by whatever key or choice it came there.
   const wanted = inHand?.id ?? "";
   const followed = useRef(wanted);
@@ -195,31 +247,104 @@ export function useListening(rig: RigSummary) {
       take({ variant: id });
     }
   };
-  useKey(
-    "listen",
-    "C",
-    () => {
-      const other = `${wanted} capture`;
-      if (done.some((s) => s.id === other)) hear(heard?.id === other ? wanted : other);
-      else announce("This variant has no capture yet.");
-    },
-    idle,
-  );
-  useKey("listen", "0", () => done.includes(bare) && hear(bare.id), idle);
-  useKey("listen", "M", () => change({ mono: !toggles.mono }));
-  useKey("listen", "W", () => change({ swap: !toggles.swap }));
-  useKey("listen", "P", () => change({ flip: !toggles.flip }));
-  useKey(
-    "listen",
-    "D",
-    () => change({ difference: toggles.difference ? null : (other?.id ?? null) }),
-    idle,
-  );
-  useKey("listen", "R", () => setLooped(!looped), idle);
-  useKey("listen", "Home", () => heard && void play(heard.id, 0), idle);
-  useKey("listen", "[", () => route !== null && balanceTo(stepped(wet, -0.5)), idle);
-  useKey("listen", "]", () => route !== null && balanceTo(stepped(wet, 0.5)), idle);
-  useHeld("e", (held) => change({ exaggerate: held }));
+
+  // One press: what is missing or older is made by itself, and heard as soon as it is there.
+  const pending = useRef<string | null>(null);
+  const [awaited, setAwaited] = useState(false);
+  const wantedId = heard?.id ?? inHand?.id ?? firstId;
+  const make = async (id: string, piece = false) => {
+    const variantId = id === "bare" ? firstId : id.split(" ")[0]!;
+    const long = (stretch.length_s ?? whole - stretch.start_s) > LONG_S;
+    try {
+      if (piece && long) {
+        const from = stretch.start_s + position;
+        await renders.begin(
+          { variant: variantId },
+          { start_s: from, length_s: Math.min(EXCERPT_S, whole - from) },
+        );
+      }
+      await renders.begin({ variant: variantId, bare: id === "bare" });
+    } catch (fault) {
+      pending.current = null;
+      setAwaited(false);
+      announce(sentenceOf(fault), { kind: "fault" });
+    }
+    void renders.again();
+  };
+  const toggle = (from = position) => {
+    if (playing || awaited) {
+      pending.current = null;
+      setAwaited(false);
+      return stop();
+    }
+    const one = sounds.find((s) => s.id === wantedId);
+    if (one?.render?.audible && !one.render.older) return void play(wantedId, from);
+    pending.current = wantedId;
+    setAwaited(true);
+    if (one?.render?.audible) {
+      // The old sound plays on until the new one is there.
+      pending.current = null;
+      setAwaited(false);
+      void play(wantedId, from);
+    }
+    if (!isOpen(one?.next) || one?.render?.older) void make(wantedId, !one?.render);
+  };
+  useEffect(() => {
+    const one = pending.current && done.find((s) => s.id === pending.current);
+    if (!one) return;
+    pending.current = null;
+    setAwaited(false);
+    void play(one.id, position);
+    // Whenever another render is there.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [doneKey]);
+  const failed = sounds.find((s) => s.id === wantedId)?.next;
+  useEffect(() => {
+    if (failed?.status !== "failed" || !pending.current) return;
+    pending.current = null;
+    setAwaited(false);
+    announce(failed.problem, { kind: "fault" });
+  }, [failed?.id, failed?.status, failed?.problem]);
+  // While it plays, whatever changes is made again by itself: of many changes the last.
+  const keepUp = useLater((id: string) => void make(id), SETTLE_MS);
+  const refusedOf = useRef("");
+  useEffect(() => {
+    if (!playing || inTrial) return;
+    const order = [...sounds].sort(
+      (a, b) => Number(b.id === heard?.id) - Number(a.id === heard?.id),
+    );
+    const older = order.find((s) => s.render?.older && s.render.audible && !isOpen(s.next));
+    if (!older || order.some((s) => isOpen(s.next))) return;
+    const key = older.render!.id + song.revision + (feeds.data ? JSON.stringify(feeds.data) : "");
+    // A render that failed is not asked for again until something changes.
+    if (refusedOf.current === key && older.next?.status === "failed") return;
+    refusedOf.current = key;
+    keepUp(older.id);
+  });
+  const heardVariant = heard?.render?.variant;
+  const audible = useRef({ playing, heardVariant });
+  useEffect(() => {
+    audible.current = { playing, heardVariant };
+  });
+  const makeNow = useRef(make);
+  useEffect(() => {
+    makeNow.current = make;
+  });
+  useEffect(() => {
+    // As soon as an edit is kept, before the lists have come again.
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const end = outbox.tell({
+      done: (variant) => {
+        if (!audible.current.playing || variant.id !== audible.current.heardVariant) return;
+        clearTimeout(timer);
+        timer = setTimeout(() => void makeNow.current(variant.id), SETTLE_MS);
+      },
+    });
+    return () => {
+      clearTimeout(timer);
+      end();
+    };
+  }, []);
 
   const canBalance = route !== null;
   const why = heard?.render?.report?.needs_render;
@@ -258,7 +383,6 @@ export function useListening(rig: RigSummary) {
     }
   };
 
-  const variant = useVariantOf(heard?.render?.variant ?? rig.variants[0]!.id, song.revision);
   const moves = useMoves(variant?.id);
   const keepMoves = (points: { at: number; wet: WetDb }[]) => {
     const stems = heard?.render?.report?.stems.filter((s) => s.wet && s.level_db !== null) ?? [];
@@ -279,10 +403,7 @@ export function useListening(rig: RigSummary) {
     }
     moves.save.mutate(all, {
       onSuccess: () => {
-        setSheet("moves");
-        announce(
-          `${points.length === 1 ? "The point is" : `${points.length} points are`} kept. Render the variant to hear it.`,
-        );
+        announce(`${points.length === 1 ? "The point is" : `${points.length} points are`} kept.`);
       },
     });
   };
@@ -303,21 +424,22 @@ export function useListening(rig: RigSummary) {
   const shortTerm = shown(lately?.[Math.max(0, Math.ceil(position * 10) - 1)]);
   const nextBar = bars.find((b) => b.at > position + 0.01);
   const stale =
-    done.some((s) => s.render!.older) || rig.variants.some((v) => !renders.rendered(v.id));
+    done.some((s) => s.render!.older) || rig.variants.some((v) => !renders.rendered(v.id).render);
+  /** What is made of it just now, in words; empty where nothing is. */
+  const making = sounds.find((s) => s.id === wantedId && isOpen(s.next))?.next;
   return {
     rig,
     song,
     clips,
     take,
-    detail,
     whole,
+    feeds,
     stretch,
     setRegion,
     first,
-    boards,
+    outputs,
     at,
     setAt,
-    way,
     renders,
     bare,
     sounds,
@@ -330,10 +452,6 @@ export function useListening(rig: RigSummary) {
     basis,
     setBasis,
     move,
-    sheet,
-    setSheet,
-    choosing,
-    setChoosing,
     inTrial,
     setInTrial,
     law,
@@ -345,6 +463,7 @@ export function useListening(rig: RigSummary) {
     curves,
     bars,
     loudOf,
+    rendered,
     quietest,
     region_s,
     loop,
@@ -357,6 +476,7 @@ export function useListening(rig: RigSummary) {
     why,
     sendToRoute,
     variant,
+    moves,
     keepMoves,
     momentary,
     shortTerm,
@@ -364,14 +484,32 @@ export function useListening(rig: RigSummary) {
     stale,
     loudness,
     clip,
+    idle,
+    toggle,
+    awaited,
+    making,
   };
 }
 
-export type Listening = ReturnType<typeof useListening>;
+export type Listening = ReturnType<typeof usePlayingOf>;
+
+export const PlayingContext = createContext<Listening | null>(null);
+/** What plays, in any step, as it moves on; null where there is no rig. */
+export const usePlaying = () => useContext(PlayingContext);
+
+export interface PlayPress {
+  playing: boolean;
+  /** Play what is in hand, made anew where it is missing or older; or stop. */
+  toggle: () => void;
+}
+export const PlayContext = createContext<PlayPress>({ playing: false, toggle: () => undefined });
+/** Play and stop, for what need not follow the playhead. */
+export const usePlay = () => useContext(PlayContext);
 
 function useVariantOf(id: string, revision: number) {
   return useQuery({
     queryKey: ["variant", id, revision],
+    enabled: !!id,
     placeholderData: keepPreviousData,
     queryFn: () =>
       ask(api.GET("/api/v1/variants/{variant_id}", { params: { path: { variant_id: id } } })),

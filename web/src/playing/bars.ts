@@ -1,8 +1,8 @@
 /** Bars of the song in the time of a sound, and what is written against them. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
-import { api, ask, type Schemas } from "../../api/client";
-import { useSongContext } from "../../song/context";
+import { api, ask, type Schemas } from "../api/client";
+import { useSongContext } from "../song/context";
 import type { WetDb } from "./wet";
 
 export interface Bar {

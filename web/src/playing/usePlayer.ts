@@ -1,35 +1,45 @@
 /** The engine and what it does: which sounds are in it, which is heard, where it is, how loud. */
 import { useCallback, useEffect, useRef, useState } from "react";
 
-import { sentenceOf } from "../../api/client";
-import { announce } from "../../ui/controls";
-import type { Engine, Reading, Toggles } from "./engine";
-import type { Step } from "./Lanes";
-import type { Sound } from "./Parts";
+import { sentenceOf } from "../api/client";
+import { announce } from "../ui/controls";
+import type { Engine, Loop, Reading, Toggles } from "./engine";
+import type { Render, Sound } from "./useRenders";
+
+export interface Step {
+  /** Seconds into the sound. */
+  at: number;
+  lane: string;
+}
 
 export const OFF: Toggles = {
   mono: false,
   swap: false,
-  flip: false,
+  left: false,
+  right: false,
   difference: null,
   solo: null,
   exaggerate: false,
+  silent: [],
 };
 
 interface Given {
-  /** Sounds that can be heard, all with a finished render. */
+  rig: string;
+  /** Sounds that can be heard, all with a render that is there. */
   done: Sound[];
   /** Linear gains of a sound's stems as they are now. */
   gainsOf: (sound: Sound) => number[];
   /** What would make it as loud as the others, dB, never above 0. */
   matchDb: (sound: Sound) => number;
-  loop: { from: number; to: number } | null;
+  loop: Loop | null;
+  /** Where the stretch begins that is played, seconds into the song. */
+  start: number;
   onHear: (id: string) => void;
 }
 
 const linear = (db: number) => 10 ** (db / 20);
 
-export function usePlayer({ done, gainsOf, matchDb, loop, onHear }: Given) {
+export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: Given) {
   const [playing, setPlaying] = useState(false);
   const [loading, setLoading] = useState(false);
   const [position, setPosition] = useState(0);
@@ -41,11 +51,22 @@ export function usePlayer({ done, gainsOf, matchDb, loop, onHear }: Given) {
   const engine = useRef<Engine>(null);
   const loaded = useRef(new Map<string, string>());
   const wish = useRef(0);
+  const wanted = useRef(toggles);
 
-  const theEngine = useCallback(async () => {
+  const theEngine = useCallback(async (rate?: number) => {
+    const old = engine.current;
+    // At the rate of what is played, so that pieces meet sample to sample.
+    if (old && rate && old.context.sampleRate !== rate) {
+      old.stop();
+      void (old.context as AudioContext).close();
+      engine.current = null;
+      loaded.current.clear();
+    }
     if (!engine.current) {
       const { Engine } = await import("./engine");
-      engine.current = new Engine(new AudioContext());
+      engine.current ??= new Engine(new AudioContext(rate ? { sampleRate: rate } : {}));
+      // What was pressed before the first sound counts from the first sound on.
+      engine.current.setToggles(wanted.current);
     }
     await (engine.current.context as AudioContext).resume();
     return engine.current;
@@ -57,19 +78,28 @@ export function usePlayer({ done, gainsOf, matchDb, loop, onHear }: Given) {
     },
     [],
   );
+  // Another rig is another set of sounds: none of this one is heard in it.
+  useEffect(
+    () => () => {
+      engine.current?.stop();
+      engine.current?.forget("");
+      loaded.current.clear();
+    },
+    [rig],
+  );
   useEffect(() => {
     if (!playing) return;
     let frame = 0;
     let last = 0;
+    let before = 0;
     const tick = (now: number) => {
       frame = requestAnimationFrame(tick);
       if (now - last < 80 || !engine.current) return;
       last = now;
       const at = engine.current.position();
-      setPosition((before) => {
-        if (at < before - 0.2) setTrail([{ at: loop?.from ?? 0, lane: engine.current!.hearing }]);
-        return at;
-      });
+      if (at < before - 0.2) setTrail([{ at: loop?.from ?? 0, lane: engine.current.hearing }]);
+      before = at;
+      setPosition(at);
       setLap(engine.current.lap());
       setMeter(engine.current.read());
     };
@@ -81,24 +111,26 @@ export function usePlayer({ done, gainsOf, matchDb, loop, onHear }: Given) {
     engine.current?.setLoop(from === undefined || to === undefined ? null : { from, to });
   }, [from, to]);
 
+  const bring = async (made: Engine, sound: Sound): Promise<void> => {
+    const render: Render = sound.render!;
+    if (loaded.current.get(sound.id) === render.id) return;
+    const { WavStream, Later } = await import("./stream");
+    const stems = render.report!.stems;
+    const url = `/api/v1/renders/${render.id}/${stems.length ? "stems" : "audio"}`;
+    const opened = await WavStream.open(url, Math.max(1, stems.length));
+    const late = Math.round((render.start_s - start) * opened.rate);
+    made.set(sound.id, {
+      sound: late > 0 ? new Later(opened, late) : opened,
+      gains: gainsOf(sound),
+      wet: stems.length ? stems.map((s) => s.wet) : [false],
+      sources: stems.map((s) => s.sources ?? []),
+      match: linear(applied[sound.id] ?? matchDb(sound)),
+    });
+    loaded.current.set(sound.id, render.id);
+  };
   const load = async (): Promise<Engine> => {
-    const made = await theEngine();
-    const { loadStems } = await import("./engine");
-    await Promise.all(
-      done.map(async (sound) => {
-        const render = sound.render!;
-        if (loaded.current.get(sound.id) === render.id) return;
-        const stems = render.report!.stems;
-        const url = `/api/v1/renders/${render.id}/${stems.length ? "stems" : "audio"}`;
-        made.set(sound.id, {
-          stems: await loadStems(made.context, url, Math.max(1, stems.length)),
-          gains: gainsOf(sound),
-          wet: stems.length ? stems.map((s) => s.wet) : [false],
-          match: linear(matchDb(sound)),
-        });
-        loaded.current.set(sound.id, render.id);
-      }),
-    );
+    const made = await theEngine(done[0]?.render?.report?.rate_hz);
+    await Promise.all(done.map((sound) => bring(made, sound)));
     return made;
   };
   /** Take the match as it is now; it stays while gains are moved. */
@@ -112,14 +144,16 @@ export function usePlayer({ done, gainsOf, matchDb, loop, onHear }: Given) {
     setLoading(true);
     try {
       const made = await load();
+      const from = loop && at >= loop.to ? loop.from : at;
+      await made.prepare(from);
       // Something else was asked for while the sounds came in.
       if (mine !== wish.current) return;
       for (const s of done) made.setGains(s.id, gainsOf(s));
       match();
       made.onEnd = () => setPlaying(false);
-      made.play(id, loop && at >= loop.to ? 0 : at, loop);
+      made.play(id, from, loop);
       onHear(id);
-      setTrail([{ at, lane: id }]);
+      setTrail([{ at: from, lane: id }]);
       setPlaying(true);
     } catch (fault) {
       announce(sentenceOf(fault), { kind: "fault" });
@@ -127,6 +161,17 @@ export function usePlayer({ done, gainsOf, matchDb, loop, onHear }: Given) {
       if (mine === wish.current) setLoading(false);
     }
   };
+  // A render that comes while it plays takes the place of the one that it is newer than.
+  const arrived = done.map((s) => `${s.id} ${s.render!.id}`).join();
+  useEffect(() => {
+    if (!playing || !engine.current) return;
+    for (const sound of done)
+      void bring(engine.current, sound).catch((fault: unknown) =>
+        announce(sentenceOf(fault), { kind: "fault" }),
+      );
+    // Only when another render is there.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [arrived, playing]);
   const stop = () => {
     wish.current += 1;
     setLoading(false);
@@ -137,10 +182,12 @@ export function usePlayer({ done, gainsOf, matchDb, loop, onHear }: Given) {
     if (!playing || !engine.current?.has(id)) return void play(id, position);
     match();
     engine.current.hear(id);
-    setTrail((t) => [...t, { at: engine.current!.position(), lane: id }]);
+    const at = engine.current.position();
+    setTrail((t) => [...t, { at, lane: id }]);
   };
   const change = (next: Partial<Toggles>) => {
-    const all = { ...toggles, ...next };
+    const all = { ...wanted.current, ...next };
+    wanted.current = all;
     setToggles(all);
     engine.current?.setToggles(all);
   };

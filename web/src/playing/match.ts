@@ -23,3 +23,19 @@ export function quietestOf(levels: (number | null)[]): number | null {
 /** dB by which a sound is turned down to the quietest; never above 0, and 0 where one is unknown. */
 export const downTo = (quietest: number | null, own: number | null): number =>
   quietest !== null && own !== null ? Math.min(0, quietest - own) : 0;
+
+interface Rail {
+  strip?: { level_db?: number; muted?: boolean };
+}
+
+/** What a level or mute that was changed since a render does to a stem of it (linear). */
+export function changedSince(
+  stem: { id: string; level_db: number | null } | undefined,
+  rails: Record<string, Rail> | undefined,
+): number {
+  const strip = stem && stem.level_db !== null ? rails?.[stem.id]?.strip : undefined;
+  if (!stem || !strip) return 1;
+  if (strip.muted) return 0;
+  const by = (strip.level_db ?? 0) - stem.level_db!;
+  return Math.abs(by) < 1e-9 ? 1 : 10 ** (by / 20);
+}

@@ -1,5 +1,5 @@
 /** Wet against dry: its steps, its ends, and its words. */
-import { num, signed } from "../../ui/format";
+import { num, signed } from "../ui/format";
 
 /** Wet against dry in dB; minus and plus infinity are the ends. */
 export type WetDb = number;

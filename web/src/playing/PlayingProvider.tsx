@@ -1,0 +1,26 @@
+/** Keeps what plays going through all steps of a song. */
+import { type ReactNode, useEffect, useMemo, useRef } from "react";
+
+import type { SongContext } from "../song/context";
+import { PlayContext, PlayingContext, usePlayingOf } from "./usePlaying";
+
+export function PlayingProvider({
+  context,
+  children,
+}: {
+  context: SongContext;
+  children: ReactNode;
+}) {
+  const playing = usePlayingOf(context);
+  const toggle = useRef(playing.toggle);
+  useEffect(() => {
+    toggle.current = playing.toggle;
+  });
+  const on = playing.player.playing;
+  const play = useMemo(() => ({ playing: on, toggle: () => toggle.current() }), [on]);
+  return (
+    <PlayContext value={play}>
+      <PlayingContext value={context.rig ? playing : null}>{children}</PlayingContext>
+    </PlayContext>
+  );
+}

@@ -1,0 +1,196 @@
+/** The renders of a rig on a stretch of the song, and how to ask for them. */
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+
+import { api, ask, type RigSummary, type Schemas, sentenceOf } from "../api/client";
+import { announce } from "../ui/controls";
+
+export type Render = Schemas["RenderOut"];
+
+/** What is heard as one lane: a variant's render, the clips themselves, or a recording in its place. */
+export interface Sound {
+  id: string;
+  letter: string;
+  name: string;
+  /** What can be heard of it; perhaps older than the rig. */
+  render: Render | undefined;
+  /** What is being made, or could not be. */
+  next: Render | undefined;
+}
+
+export interface Wanted {
+  /** Plays into the first source where nothing was ever chosen. */
+  clip: string;
+  output: string;
+  start_s: number;
+  length_s: number | null;
+}
+
+export const isOpen = (render: Render | undefined) =>
+  render?.status === "queued" || render?.status === "running";
+
+interface Which {
+  variant: string;
+  capture?: string | null;
+  bare?: boolean;
+}
+
+const FOLLOW_MS = 90;
+
+/** Of renders of one kind, the newest first: what can be heard, and what is newer than that. */
+export function heardAndNext(renders: Render[]): { render?: Render; next?: Render } {
+  const at = renders.findIndex((r) => r.audible && r.report);
+  const newest = renders[0];
+  return { render: renders[at], next: at === 0 && !isOpen(newest) ? undefined : newest };
+}
+
+export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision: number) {
+  const client = useQueryClient();
+  const key = ["renders", rig?.id ?? "", wanted.clip, revision];
+  const query = useQuery({
+    queryKey: key,
+    enabled: !!rig,
+    placeholderData: keepPreviousData,
+    refetchOnMount: "always",
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/rigs/{rig_id}/renders", {
+          params: {
+            path: { rig_id: rig!.id },
+            query: wanted.clip ? { clip: wanted.clip } : {},
+          },
+        }),
+      ),
+  });
+  // Those that are being made, as they were told last: newer than the list.
+  const [told, setTold] = useState<Record<string, Render>>({});
+  const followed = useRef(new Set<string>());
+  const again = useCallback(
+    () => client.invalidateQueries({ queryKey: ["renders", rig?.id ?? ""] }),
+    [client, rig?.id],
+  );
+  const follow = useCallback(
+    async (render: Render) => {
+      if (followed.current.has(render.id)) return;
+      followed.current.add(render.id);
+      setTold((t) => ({ ...t, [render.id]: render }));
+      let now = render;
+      let heard = render.audible;
+      while (isOpen(now)) {
+        await new Promise((done) => setTimeout(done, FOLLOW_MS));
+        try {
+          now = await ask(
+            api.GET("/api/v1/renders/{render_id}", { params: { path: { render_id: now.id } } }),
+          );
+        } catch {
+          // A line that is broken for a moment; the list tells when it is back.
+          break;
+        }
+        const seen = now;
+        setTold((t) => ({ ...t, [seen.id]: seen }));
+        if (now.audible && !heard) {
+          heard = true;
+          void again();
+        }
+      }
+      followed.current.delete(render.id);
+      await again();
+    },
+    [again],
+  );
+  const list = (query.data ?? []).map((r) => {
+    const newer = told[r.id];
+    return newer && isOpen(r) ? { ...newer, older: r.older } : r;
+  });
+  for (const one of Object.values(told))
+    if (isOpen(one) || one.audible)
+      if (!list.some((r) => r.id === one.id) && one.rig === rig?.id) list.unshift(one);
+  // Those that another page began, or this one before it was left.
+  const openKey = list
+    .filter(isOpen)
+    .map((r) => r.id)
+    .join();
+  useEffect(() => {
+    for (const render of query.data ?? []) if (isOpen(render)) void follow(render);
+    // Whenever others are open.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [openKey, follow]);
+  // What a render measured stands beside what was computed, wherever levels are shown.
+  const finished = list
+    .filter((r) => r.status === "done")
+    .map((r) => r.id)
+    .join();
+  useEffect(() => {
+    if (!finished) return;
+    for (const name of ["variant", "course", "returns", "tail"])
+      void client.invalidateQueries({ queryKey: [name] });
+  }, [client, finished]);
+  const begin = useCallback(
+    async ({ variant, capture = null, bare = false }: Which, part?: Partial<Wanted>) => {
+      const { clip, ...rest } = { ...wanted, ...part };
+      const made = await ask(
+        api.POST("/api/v1/variants/{variant_id}/renders", {
+          params: { path: { variant_id: variant } },
+          body: {
+            ...rest,
+            clip: clip || null,
+            place: "auto",
+            tail: !part,
+            capture,
+            bare,
+          },
+        }),
+      );
+      void follow(made);
+      return made;
+    },
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [follow, wanted.clip, wanted.output, wanted.start_s, wanted.length_s],
+  );
+  const start = useMutation({
+    mutationFn: ({ ids, capture, bare }: { ids: string[]; capture?: string; bare?: string }) =>
+      Promise.all([
+        ...ids.map((variant) => begin({ variant, capture: capture ?? null })),
+        ...(bare ? [begin({ variant: bare, bare: true })] : []),
+      ]),
+    onSettled: again,
+    onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
+  });
+  const cancel = (id: string) =>
+    void ask(
+      api.POST("/api/v1/renders/{render_id}/cancel", { params: { path: { render_id: id } } }),
+    ).then(again);
+  const fits = (render: Render) =>
+    render.output === wanted.output &&
+    Math.abs(render.start_s - wanted.start_s) < 1e-6 &&
+    (render.length_s ?? -1) === (wanted.length_s ?? -1);
+  // A capture stands beside the render of its variant; the newest is played.
+  const of = (test: (r: Render) => boolean) => heardAndNext(list.filter((r) => fits(r) && test(r)));
+  return {
+    list,
+    rendered: (variant: string) =>
+      of((r) => r.variant === variant && r.capture === null && !r.bare),
+    captured: (variant: string) =>
+      of((r) => r.variant === variant && r.capture !== null && !r.bare),
+    /** The clips themselves, past the rig. */
+    bare: of((r) => r.bare),
+    /** A piece of the stretch that was made first, so that something is heard soon. */
+    excerpt: (variant: string) =>
+      list.find(
+        (r) =>
+          r.variant === variant &&
+          r.audible &&
+          !r.bare &&
+          r.capture === null &&
+          r.output === wanted.output &&
+          !r.tail &&
+          !r.older &&
+          r.start_s >= wanted.start_s,
+      ),
+    open: list.some((r) => fits(r) && isOpen(r)),
+    begin,
+    again,
+    start,
+    cancel,
+  };
+}

@@ -1,8 +1,7 @@
 /** Bars of the song in the time of a sound, and what is written against them. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
-import { api, ask, type Schemas } from "../api/client";
-import { useSongContext } from "../song/context";
+import { api, ask, type Schemas, type Song } from "../api/client";
 import type { WetDb } from "./wet";
 
 export interface Bar {
@@ -16,8 +15,7 @@ export interface Bar {
 }
 
 /** The bars that begin in a stretch, and the one that it begins in. */
-export function useBars(start: number, seconds: number): Bar[] {
-  const { song } = useSongContext();
+export function useBars(song: Song, start: number, seconds: number): Bar[] {
   const map = useQuery({
     queryKey: ["bars", song.tempo_map, Math.ceil(start + seconds)],
     enabled: seconds > 0,

@@ -384,6 +384,7 @@ export class Engine {
           this.end(old, at + REPLACE_S + 0.01);
         }
         this.pump();
+        performance.mark(`heard ${name}`);
       })
       .catch(() => undefined);
   }

@@ -118,7 +118,7 @@ export function usePlayingOf(context: SongContext) {
       ),
     staleTime: Infinity,
   }).data;
-  const bars = useBars(stretch.start_s, heard?.render?.report?.seconds ?? 0);
+  const bars = useBars(song, stretch.start_s, heard?.render?.report?.seconds ?? 0);
 
   const variant = useVariantOf(heard?.render?.variant ?? firstId, song.revision);
   /** Gains of a sound's stems at a balance: the wet ones move, or a law's two gains. */

@@ -44,6 +44,32 @@ export function heardAndNext(renders: Render[]): { render?: Render; next?: Rende
   return { render: renders[at], next: at === 0 && !isOpen(newest) ? undefined : newest };
 }
 
+interface ToldRender {
+  render: Render;
+  /** When it was told, ms. */
+  at: number;
+}
+
+/** The list with what was told of single renders since: those that it does not know yet come first. */
+export function withTold(
+  list: Render[],
+  told: ToldRender[],
+  listed: number,
+  rig: string | undefined,
+): Render[] {
+  const found = list.map((r) => {
+    const newer = told.find((t) => t.render.id === r.id)?.render;
+    return newer && isOpen(r) ? { ...newer, older: r.older } : r;
+  });
+  const fresh = told
+    // What the list was made without and was told before it is not the newest any more.
+    .filter(({ render, at }) => at > listed && render.rig === rig)
+    .filter(({ render }) => !found.some((r) => r.id === render.id))
+    .sort((a, b) => b.at - a.at)
+    .map(({ render }) => render);
+  return [...fresh, ...found];
+}
+
 export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision: number) {
   const client = useQueryClient();
   const key = ["renders", rig?.id ?? "", wanted.clip, revision];
@@ -63,7 +89,7 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
       ),
   });
   // Those that are being made, as they were told last: newer than the list.
-  const [told, setTold] = useState<Record<string, Render>>({});
+  const [told, setTold] = useState<Record<string, ToldRender>>({});
   const followed = useRef(new Set<string>());
   const again = useCallback(
     () => client.invalidateQueries({ queryKey: ["renders", rig?.id ?? ""] }),
@@ -73,7 +99,7 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
     async (render: Render) => {
       if (followed.current.has(render.id)) return;
       followed.current.add(render.id);
-      setTold((t) => ({ ...t, [render.id]: render }));
+      setTold((t) => ({ ...t, [render.id]: { render, at: Date.now() } }));
       let now = render;
       let heard = render.audible;
       while (isOpen(now)) {
@@ -86,8 +112,8 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
           // A line that is broken for a moment; the list tells when it is back.
           break;
         }
-        const seen = now;
-        setTold((t) => ({ ...t, [seen.id]: seen }));
+        const seen = { render: now, at: Date.now() };
+        setTold((t) => ({ ...t, [seen.render.id]: seen }));
         if (now.audible && !heard) {
           heard = true;
           void again();
@@ -98,13 +124,7 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
     },
     [again],
   );
-  const list = (query.data ?? []).map((r) => {
-    const newer = told[r.id];
-    return newer && isOpen(r) ? { ...newer, older: r.older } : r;
-  });
-  for (const one of Object.values(told))
-    if (isOpen(one) || one.audible)
-      if (!list.some((r) => r.id === one.id) && one.rig === rig?.id) list.unshift(one);
+  const list = withTold(query.data ?? [], Object.values(told), query.dataUpdatedAt, rig?.id);
   // Those that another page began, or this one before it was left.
   const openKey = list
     .filter(isOpen)

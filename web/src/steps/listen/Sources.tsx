@@ -16,7 +16,7 @@ import { Choice } from "../../ui/QuantityField";
 import { soundingOf } from "./sounding";
 
 const BAR = 30;
-const WAVE = 64;
+const WAVE = 60;
 
 interface Props {
   l: Listening;
@@ -159,7 +159,12 @@ function Row({ l, fed, chosen, silent, solo, many, onChoose, onMute, onSolo }: R
       background={chosen && many ? "well" : undefined}
       paddingBlock="4px"
     >
-      <Box borderLeft="3px solid" borderColor={chosen ? "ink" : "transparent"} paddingLeft="6px">
+      <Box
+        borderLeft="3px solid"
+        borderColor={chosen && many ? "ink" : "transparent"}
+        paddingLeft="6px"
+        minWidth="0"
+      >
         <chakra.button
           type="button"
           aria-pressed={chosen}
@@ -174,12 +179,15 @@ function Row({ l, fed, chosen, silent, solo, many, onChoose, onMute, onSolo }: R
         >
           {fed.name}
         </chakra.button>
-      </Box>
-      <Stretch l={l} feed={feed} wave={detail ?? null} tall={chosen} silent={silent} />
-      <Box display="flex" flexWrap="wrap" gap="4px 8px" alignItems="center">
         <Choice
           aria-label={`Clip of ${fed.name}`}
-          width={{ base: "100%", sm: "150px" }}
+          width="100%"
+          minHeight={{ base: "44px", sm: "24px" }}
+          border="0"
+          borderBottom="1px solid"
+          background="transparent"
+          paddingInline="0"
+          fontSize="13px"
           value={feed.silent ? "silent" : fed.gone && one ? "gone" : (one?.clip ?? "none")}
           onChange={(event) => choose(event.target.value)}
         >
@@ -192,6 +200,9 @@ function Row({ l, fed, chosen, silent, solo, many, onChoose, onMute, onSolo }: R
             </option>
           ))}
         </Choice>
+      </Box>
+      <Stretch l={l} feed={feed} wave={detail ?? null} tall={chosen} silent={silent} />
+      <Box display="flex" flexWrap="wrap" gap="4px 8px" alignItems="center">
         {one && !feed.silent && (
           <NumberField
             label={`Level of ${fed.name}`}

@@ -104,19 +104,19 @@ export function Transport({ l, toggles, onToggles, difference }: Props) {
           onTurn={() => onToggles({ mono: !toggles.mono })}
         />
         <Toggle
-          word="Swap left and right"
+          word="Swap sides"
           keyName="W"
           on={toggles.swap}
           onTurn={() => onToggles({ swap: !toggles.swap })}
         />
         <Toggle
-          word="Polarity of left"
+          word="Invert left"
           keyName="Q"
           on={toggles.left}
           onTurn={() => onToggles({ left: !toggles.left })}
         />
         <Toggle
-          word="Polarity of right"
+          word="Invert right"
           keyName="P"
           on={toggles.right}
           onTurn={() => onToggles({ right: !toggles.right })}

@@ -71,7 +71,8 @@ function Trace({ l, stage, name }: { l: Listening; stage: Gauge; name: string })
   const [frame, width] = useWidth<HTMLDivElement>(280);
   const seconds = l.heard?.render?.report?.seconds ?? 1;
   const x = scaleLinear([0, Math.max(0.1, seconds)], [0, width - 8]);
-  const reach = Math.max(3, Math.ceil((stage.most_db ?? 0) / 3) * 3);
+  const reach = Math.max(6, Math.ceil((stage.most_db ?? 0) / 6) * 6);
+  const inside = width < 500;
   const y = scaleLinear([0, -reach], [5, LANE - 5]).clamp(true);
   const rest = stage.resting_db ?? 0;
   let line = "";
@@ -98,6 +99,7 @@ function Trace({ l, stage, name }: { l: Listening; stage: Gauge; name: string })
         width={width}
         height={LANE}
         display="block"
+        overflow="visible"
         role="img"
         aria-label={`Gain of ${name} over time: ${wordsOf(stage, null)}`}
       >
@@ -107,15 +109,13 @@ function Trace({ l, stage, name }: { l: Listening; stage: Gauge; name: string })
           <g key={db}>
             <line x1="0" x2={width - 8} y1={y(db)} y2={y(db)} stroke={ink("fine")} />
             <text
-              x="3"
-              y={y(db) + (db === 0 ? 11 : -2)}
+              x={inside ? 3 : -5}
+              y={y(db) + (inside ? (db === 0 ? 11 : -2) : 4)}
+              textAnchor={inside ? "start" : "end"}
               fontSize="12"
               fill={ink("ink2")}
-              stroke={ink("sheet")}
-              strokeWidth="3"
-              paintOrder="stroke"
             >
-              {signed(db, reach % 2 && db && db !== -reach ? 1 : 0)}
+              {signed(db, 0)}
             </text>
           </g>
         ))}

@@ -1,46 +1,54 @@
 """Listen in the browser: rendered, switched, balanced live, blind, written against bars, recorded."""
 
+import re
+
+from selenium.webdriver.common.keys import Keys
+
 from e2e.base import BrowserCase
 from server.log.models import LogEntry
 from server.renders.models import Render
-from server.rigs.models import Variant
+from server.rigs.models import Rig, Variant
 from server.trials.models import Trial
 
 # The engine itself, in an offline context: what comes out is looked at sample by sample.
 _OFFLINE = """
 const done = arguments[0];
 (async () => {
-  const url = performance.getEntriesByType('resource').map((e) => e.name).find((n) => n.includes('/engine-'));
-  const { Engine } = await import(url);
+  const named = (part) => performance.getEntriesByType('resource').map((e) => e.name).find((n) => n.includes(part));
+  const { Engine } = await import(named('/engine-'));
+  const { HeldSound } = await import(named('/stream-'));
   const rate = 48000;
-  const context = new OfflineAudioContext(2, 2 * rate, rate);
+  const context = new OfflineAudioContext(2, 2.5 * rate, rate);
   const engine = new Engine(context);
-  const steady = (value) => {
-    const buffer = context.createBuffer(2, 2 * rate, rate);
-    for (const c of [0, 1]) buffer.getChannelData(c).fill(value);
-    return buffer;
-  };
-  engine.set('a', { stems: [steady(0.25)], gains: [1], wet: [false], match: 1 });
-  engine.set('b', { stems: [steady(0.3), steady(0.2)], gains: [1, 1], wet: [false, true], match: 0.5 });
+  const steady = (value) => [0, 1].map(() => new Float32Array(3 * rate).fill(value));
+  const held = (...values) => new HeldSound(rate, values.map(steady));
+  engine.set('a', { sound: held(0.25), gains: [1], wet: [false], match: 1 });
+  engine.set('b', { sound: held(0.3, 0.2), gains: [1, 1], wet: [false, true], match: 0.5 });
+  engine.set('loud', { sound: held(1.5), gains: [1], wet: [false], match: 1 });
+  const plain = { mono: false, swap: false, left: false, right: false, difference: null, solo: null, exaggerate: false, silent: [] };
   const at = (seconds, act) => context.suspend(seconds).then(() => { act(); context.resume(); });
   at(0.75, () => engine.hear('b'));
   at(1.0, () => engine.setGains('b', [1, 0]));
-  at(1.25, () => engine.setToggles({ mono: false, swap: false, flip: true, difference: null, solo: null, exaggerate: false }));
+  at(1.25, () => engine.setToggles({ ...plain, right: true }));
   at(1.5, () => engine.setMatch('b', 9));
-  at(1.75, () => engine.setToggles({ mono: false, swap: false, flip: true, difference: 'a', solo: null, exaggerate: false }));
+  at(1.75, () => engine.setToggles({ ...plain, right: true, difference: 'a' }));
+  at(2.0, () => { engine.setToggles(plain); engine.play('a', 1, null); engine.pump(1); });
+  at(2.25, () => engine.hear('loud'));
   engine.play('a', 0, null);
+  engine.pump(2.6);
   const out = await context.startRendering();
+  engine.stop();
   const [left, right] = [out.getChannelData(0), out.getChannelData(1)];
   const range = (from, to) => {
     const part = left.slice(from * rate, to * rate);
     return [Math.min(...part), Math.max(...part)];
   };
   let step = 0;
-  for (let i = 1; i < left.length; i++) step = Math.max(step, Math.abs(left[i] - left[i - 1]));
+  for (let i = 1; i < 2.24 * rate; i++) step = Math.max(step, Math.abs(left[i] - left[i - 1]));
   done({
-    start: left[0], faded: range(0.5, 0.74), switched: range(0.5, 0.99), moved: left[1.05 * rate],
+    start: left[0], faded: range(0.55, 0.74), switched: range(0.55, 0.99), moved: left[1.05 * rate],
     flipped: [left[1.4 * rate], right[1.4 * rate]], limited: left[1.7 * rate],
-    difference: left[1.9 * rate], step,
+    difference: left[1.9 * rate], jumped: range(2.15, 2.24), clipped: left[2.4 * rate], step,
   });
 })().catch((e) => done({ fault: String(e) }));
 """
@@ -100,6 +108,9 @@ class Listen(BrowserCase):
         # A match is never more than unity, whatever is asked.
         self.assertAlmostEqual(found["limited"], 0.3, places=4)
         self.assertAlmostEqual(found["difference"], 0.05, places=4)
+        # A jump to another place has no gap and no click; only what is past -1 dBFS is clipped.
+        self.assertAlmostEqual(found["jumped"][0], 0.25, places=4)
+        self.assertAlmostEqual(found["clipped"], 10 ** (-1 / 20), places=4)
         self.assertLess(found["step"], 0.002)
         b.keys("0")
         b.until(lambda: "Hearing clip" in self.strip(), "the clip itself is not heard")
@@ -185,7 +196,7 @@ class Listen(BrowserCase):
         b.press("button", "Cut the wet at bar 2")
         b.sees("The point is kept")
         b.sees("Moves of A")
-        b.sees("A is older than its rig, its moves")
+        b.sees("A is older than its rig")
         moves = Variant.objects.get(
             rig__song__is_demo_original=False, rig__name="Two sends", position=0
         ).moves
@@ -218,5 +229,91 @@ class Listen(BrowserCase):
         b.until(
             lambda: "Recording" in b.find("combobox", "Clip in hand").get_attribute("innerText"),
             "no clip",
+        )
+        self.no_faults()
+
+
+class Live(BrowserCase):
+    """Everything by keys: heard from nothing, changed while it plays, sources in and out."""
+
+    def now(self) -> float | None:
+        """What is heard just now, LUFS, as the engine's own meter at its output has it."""
+        text = self.browser.find("status", "What is heard").text.replace("\n", " ")
+        found = re.search(r"now (\u2212?[\d.]+) LUFS", text)
+        return float(found[1].replace("\u2212", "-")) if found else None
+
+    def test_space_plays_from_nothing_and_a_change_elsewhere_is_heard_while_it_plays(self):
+        b = self.open_demo(step="Listen")
+        b.choose("Clip in hand", "Guitar, print 1.wav")
+        b.find("region", "Sources")
+        b.keys(" ")
+        b.find("button", "Stop", 60)
+        b.until(lambda: (self.now() or -99) > -40, "nothing is heard")
+        before = Render.objects.get().pk
+        b.press("link", "Route")
+        b.until(lambda: "plays A, bar" in b.text(), "it does not play on")
+        b.press("radio", "Volume")
+        slider = b.find("slider", "Position")
+        slider.send_keys(Keys.HOME)
+        b.until(
+            lambda: b.driver.execute_script(
+                "return performance.getEntriesByType('mark').some((m) => m.name.startsWith('heard'))"
+            ), "the change was not heard", 60,
+        )  # fmt: skip
+        self.assertEqual(b.driver.title.count("Fonodrome"), 1)
+        b.press("link", "Listen")
+        b.until(lambda: self.now() is None or self.now() < -60, "the pedal at its heel is heard")
+        newest = Render.objects.order_by("-created_at").first()
+        self.assertNotEqual(newest.pk, before)
+        self.assertEqual(newest.status, "done")
+        b.keys(" ")
+        b.find("button", "Play")
+        self.no_faults()
+
+    def test_sources_play_together_each_with_its_clip_and_are_muted_and_soloed(self):
+        b = self.open_demo(step="Listen")
+        b.choose("Rig", "Three sources")
+        b.until(lambda: b.look("combobox", "Clip of Clarinet") is not None, "no sources")
+        b.keys(" ")
+        b.find("button", "Stop", 60)
+        stems = Render.objects.get(bare=False).report["stems"]
+        self.assertEqual(
+            {s for stem in stems for s in stem["sources"]}, {"guitar", "clarinet", "drum"}
+        )
+        b.until(lambda: (self.now() or -99) > -40, "nothing is heard")
+        b.find("img", "Gain of Compressed copy over time")
+        # Each muted, by keys: nothing is left.
+        for _ in range(3):
+            b.keys("u")
+            b.keys(Keys.ARROW_DOWN)
+        b.until(lambda: self.now() is None or self.now() < -70, "muted, and still heard")
+        b.keys("s")
+        b.until(lambda: (self.now() or -99) > -50, "the soloed one is not heard")
+        muted = b.driver.find_elements("css selector", "[role=switch][aria-label^=Mute]")
+        self.assertEqual(
+            sorted(m.get_attribute("aria-checked") for m in muted), ["false", "true", "true"]
+        )
+        self.no_faults()
+
+    def test_a_source_without_a_clip_is_said_and_filled_in_one_press(self):
+        b = self.open_demo(step="Listen")
+        b.choose("Rig", "Three sources")
+        b.until(lambda: b.look("combobox", "Clip of Baritone guitar") is not None, "no sources")
+        b.choose("Clip of Baritone guitar", "no clip")
+        b.sees("Baritone guitar has no clip")
+        b.press("link", "Route")
+        b.sees("is keyed by Baritone guitar, which has no clip")
+        b.press("link", "Listen")
+        b.press("button", "Fill all from the song")
+        b.until(lambda: "has no clip" not in b.text(), "still said to be missing")
+        feeds = Rig.objects.get(name="Three sources", song__is_demo_original=False).feeds
+        self.assertEqual([len(f["placements"]) for f in feeds], [1, 1, 1])
+        # Nonsense in a field is a sentence, and nothing is stored.
+        field = b.find("textbox", "Level of Clarinet")
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("loud", Keys.ENTER)
+        b.sees("“loud” is no number")
+        self.assertEqual(
+            Rig.objects.get(name="Three sources", song__is_demo_original=False).feeds, feeds
         )
         self.no_faults()

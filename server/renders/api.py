@@ -96,11 +96,13 @@ def _out(render: Render, clip: UUID | None = None) -> RenderOut:
         "problem", "report", "bare", "tail",
     )  # fmt: skip
     values: dict[str, Any] = {name: getattr(render, name) for name in names}
+    # What is being made is asked for many times a second, and older than nothing.
+    is_open = render.status in (Status.QUEUED, Status.RUNNING)
     return RenderOut.model_validate(
         values
         | {
             "rig": render.variant.rig_id, "variant": render.variant_id, "clip": render.clip_id, "letter": render.variant.letter,
-            "capture": render.capture_id, "older": services.is_older(render, clip),
+            "capture": render.capture_id, "older": not is_open and services.is_older(render, clip),
             "audible": render.blob_id is not None and render.status in HEARD,
         }
     )  # fmt: skip

@@ -93,7 +93,10 @@ export function usePlayingOf(context: SongContext) {
 
   const travel = useQuery({
     queryKey: ["balance", heard?.render?.id, law],
-    enabled: !!heard?.render?.report?.stems.length,
+    // What is heard already and not measured yet is balanced as what it takes the place of.
+    enabled: heard?.render?.status === "done" && heard.render.report!.stems.length > 0,
+    placeholderData: (before: Schemas["BalanceOut"] | undefined) =>
+      heard?.render?.report?.stems.length ? before : undefined,
     queryFn: () =>
       ask(
         api.GET("/api/v1/renders/{render_id}/balance", {
@@ -108,7 +111,7 @@ export function usePlayingOf(context: SongContext) {
     route === null ? 0 : move === -Infinity || move === Infinity ? move : route + move;
   const curves = useQuery({
     queryKey: ["render-detail", heard?.render?.id],
-    enabled: !!heard?.render,
+    enabled: heard?.render?.status === "done",
     placeholderData: keepPreviousData,
     queryFn: () =>
       ask(

@@ -35,7 +35,9 @@ interface Which {
   bare?: boolean;
 }
 
-const FOLLOW_MS = 90;
+/** How soon a render that is made is asked after, and how seldom at last. */
+const FOLLOW_MS = 100;
+const SELDOM_MS = 500;
 
 /** Of renders of one kind, the newest first: what can be heard, and what is newer than that. */
 export function heardAndNext(renders: Render[]): { render?: Render; next?: Render } {
@@ -102,8 +104,10 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
       setTold((t) => ({ ...t, [render.id]: { render, at: Date.now() } }));
       let now = render;
       let heard = render.audible;
+      let pause = FOLLOW_MS;
       while (isOpen(now)) {
-        await new Promise((done) => setTimeout(done, FOLLOW_MS));
+        await new Promise((done) => setTimeout(done, pause));
+        pause = Math.min(SELDOM_MS, 1.2 * pause);
         try {
           now = await ask(
             api.GET("/api/v1/renders/{render_id}", { params: { path: { render_id: now.id } } }),

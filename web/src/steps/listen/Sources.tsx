@@ -95,7 +95,7 @@ export function Sources({ l, chosen, onChoose }: Props) {
           />
         ))}
       </Box>
-      {missing.length > 0 && missing.length < sources.length && (
+      {l.feeds.data!.chosen && missing.length > 0 && missing.length < sources.length && (
         <Notice kind="caution" word="Silent.">
           {missing.map((s) => s.name).join(" and ")} {missing.length > 1 ? "have" : "has"} no clip:
           what {missing.length > 1 ? "they key" : "it keys"} does nothing, and a send or bus that{" "}

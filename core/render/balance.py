@@ -1,6 +1,7 @@
 """Gains for stems, and how loud a mix of them is, without mixing them."""
 
 import math
+from collections.abc import Collection
 from typing import Literal
 
 import numpy as np
@@ -67,9 +68,22 @@ def mix_level(report: RenderReport, detail: RenderDetail, gains: list[float]) ->
     )  # fmt: skip
 
 
-def route_ratio_db(report: RenderReport, detail: RenderDetail) -> float | None:
-    """Power of the wet stems against the dry ones (dB, K-weighted); None where one is silent."""
-    wet = np.array([s.wet for s in report.stems], dtype=float)
+def moving_of(report: RenderReport, moving: Collection[str] = ()) -> list[bool]:
+    """Which stems a balance moves: those that were chosen, else those that move by themselves.
+    Raises FonodromeError for one that is not there.
+    """
+    known = {stem.id for stem in report.stems}
+    for name in moving:
+        if name not in known:
+            raise FonodromeError(f"This render has no path “{name[:40]}” that could be moved.")
+    return [s.id in moving if moving else s.moves for s in report.stems]
+
+
+def route_ratio_db(
+    report: RenderReport, detail: RenderDetail, moving: Collection[str] = ()
+) -> float | None:
+    """Power of the stems that move against the others (dB, K-weighted); None where one is silent."""
+    wet = np.array(moving_of(report, moving), dtype=float)
     total = matrix_of(detail, len(report.stems)).sum(axis=0)
     loud, dry = float(wet @ total @ wet), float((1 - wet) @ total @ (1 - wet))
     if loud <= 0 or dry <= 0:
@@ -77,17 +91,20 @@ def route_ratio_db(report: RenderReport, detail: RenderDetail) -> float | None:
     return power_decibels(loud / dry)
 
 
-def balance(report: RenderReport, detail: RenderDetail, law: Law = "fader") -> BalanceOut:
-    """The gains over the travel of a balance.
+def balance(
+    report: RenderReport, detail: RenderDetail, law: Law = "fader", moving: Collection[str] = ()
+) -> BalanceOut:
+    """The gains over the travel of a balance; moving: ids of stems, none for those that move by
+    themselves.
 
-    *fader*: the dry stems stay, the wet ones move. A mix law moves both: its two gains, so scaled
+    *fader*: the others stay, these move. A mix law moves both: its two gains, so scaled
     that the rig's own balance is where the law has that ratio. Raises FonodromeError where the
-    stems are all wet or all dry.
+    stems all move, or none does.
     """
-    route = route_ratio_db(report, detail)
+    route = route_ratio_db(report, detail, moving)
     if route is None:
-        raise FonodromeError("There is nothing to balance here: dry or wet is silent.")
-    wet = [s.wet for s in report.stems]
+        raise FonodromeError("There is nothing to balance here: one side of it is silent.")
+    wet = moving_of(report, moving)
     here = law_gains(law, mix_of_ratio(law, amplitude(route))) if law != "fader" else (1.0, 1.0)
 
     def point(db: float | None, ratio: float) -> KnobPoint:
@@ -105,8 +122,19 @@ def balance(report: RenderReport, detail: RenderDetail, law: Law = "fader") -> B
     points.append(point(None, math.inf))
     return BalanceOut(
         law=law, route_db=route, points=points,
-        sentence=f"Wet is {route:+.1f} dB against dry as the rig has it, measured on this clip.".replace("-", "\u2212"),
+        sentence=_measured(report, wet, route),
     )  # fmt: skip
+
+
+def _measured(report: RenderReport, moves: list[bool], route: float) -> str:
+    wet = [s.wet for s in report.stems]
+    named = list(dict.fromkeys(s.name for s, m in zip(report.stems, moves, strict=True) if m))
+    what = (
+        "Wet is" if moves == wet else f"{' and '.join(named)} {'is' if len(named) == 1 else 'are'}"
+    )
+    against = "dry" if moves == wet else "the rest"
+    said = f"{what} {route:+.1f} dB against {against} as the rig has it, measured on this clip."
+    return said.replace("-", "\u2212")
 
 
 class BalancedSetting(Edge):
@@ -118,7 +146,7 @@ class BalancedSetting(Edge):
 
 
 def settings_for(
-    rig: Rig, report: RenderReport, wet_db: float, route_db: float
+    rig: Rig, report: RenderReport, wet_db: float, route_db: float, moving: Collection[str] = ()
 ) -> list[BalancedSetting]:
     """What the rig has to be set to for a balance: the wet inputs' levels, or a device's mix.
 
@@ -141,8 +169,10 @@ def settings_for(
             BalancedSetting(part=name, field="output_db", value=round(trim, 2)),
         ]
     out = []
-    for stem in report.stems:
-        if not stem.wet or stem.level_db is None:
+    ids = dict(zip([s.id for s in report.stems], moving_of(report, moving), strict=True))
+    stems = {stem.id: stem for stem in report.stems}
+    for stem in stems.values():
+        if not ids[stem.id] or stem.level_db is None:
             continue
         if stem.id not in rig.rails:
             raise FonodromeError("An input that was balanced is not in the rig any more.")

@@ -35,6 +35,7 @@ class StemOut(Edge):
         description="What it is set to at the place (dB); null inside a device"
     )
     sources: tuple[str, ...] = Field((), description="Sources that are heard in it")
+    moves: bool = Field(False, description="A balance moves it, unless another is chosen")
 
 
 class PlaceOut(Edge):
@@ -110,7 +111,8 @@ def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
             continue
         reason = GROWING if growing else _why_not(rig, plan, arcs, point, output)
         stems = [_stem(rig, plan, node, key, into) for key, into in groups.items()]
-        stems.sort(key=lambda stem: stem.wet)
+        stems = _moving(plan, stems, groups)
+        stems.sort(key=lambda stem: stem.moves)
         found.append(
             PlaceOut(
                 id=name, name=node.shown, stems=stems, live=not reason, reason=reason, inside=inside,
@@ -121,22 +123,68 @@ def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
 
 
 def best_place(rig: Rig, plan: Plan, output: str) -> PlaceOut | None:
-    """Where a person would balance: the last place where wet meets dry of one source, a live one
-    before others.
+    """Where a person would balance: the last place where wet meets dry of one source, else where two
+    ways of one source meet; a live one before others.
     """
-    both = [place for place in find_places(rig, plan, output) if _meets(rig, plan, place)]
-    return next((place for place in both if place.live), both[0] if both else None)
+    places = find_places(rig, plan, output)
+    for wanted in (_wet_meets_dry, _ways_meet):
+        both = [place for place in places if wanted(rig, plan, place)]
+        if both:
+            return next((place for place in both if place.live), both[0])
+    return None
 
 
-def _meets(rig: Rig, plan: Plan, place: PlaceOut) -> bool:
-    """Whether a wet and a dry input bring the same source: two sources side by side are no balance."""
+def _brought(rig: Rig, plan: Plan, place: PlaceOut) -> list[set[str]]:
+    """Sources that each stem of a place brings."""
     groups = _groups(rig, plan, place.id)
+    return [
+        {
+            name
+            for arc in groups[stem.id]
+            for name, power in plan.carried[arc.source].by_source.items()
+            if max(power[:2]) > 0
+        }
+        for stem in place.stems
+    ]
+
+
+def _wet_meets_dry(rig: Rig, plan: Plan, place: PlaceOut) -> bool:
+    """Whether a wet and a dry input bring the same source: two sources side by side are no balance."""
     heard: dict[bool, set[str]] = {False: set(), True: set()}
-    for stem in place.stems:
-        for arc in groups[stem.id]:
-            by_source = plan.carried[arc.source].by_source
-            heard[stem.wet] |= {name for name, power in by_source.items() if max(power[:2]) > 0}
+    for stem, names in zip(place.stems, _brought(rig, plan, place), strict=True):
+        heard[stem.wet] |= names
     return bool(heard[False] & heard[True])
+
+
+def _ways_meet(rig: Rig, plan: Plan, place: PlaceOut) -> bool:
+    """Whether two inputs bring the same source, as a compressed copy and what it is a copy of."""
+    seen: set[str] = set()
+    for names in _brought(rig, plan, place):
+        if seen & names:
+            return True
+        seen |= names
+    return False
+
+
+def _moving(plan: Plan, stems: list[StemOut], groups: dict[str, list[Arc]]) -> list[StemOut]:
+    """Which stems a balance moves by itself: the wet ones, where there are dry ones too; else the
+    input that more was done to than to the others, as a compressed copy; else the last.
+    """
+    if len({stem.wet for stem in stems}) > 1:
+        return [stem.model_copy(update={"moves": stem.wet}) for stem in stems]
+    arcs = [*plan.arcs, *plan.back]
+
+    def done(stem: StemOut) -> int:
+        into = groups[stem.id]
+        before = reached(arcs, [a.source for a in into], backwards=True)
+        worked = [*into, *(a for a in arcs if a.target in before)]
+        return sum(a.stage is not None or a.shape is not None for a in worked)
+
+    counts = [done(stem) for stem in stems]
+    most = max(counts)
+    only = counts.count(most) == 1
+    at = counts.index(most) if only else len(stems) - 1
+    return [stem.model_copy(update={"moves": i == at}) for i, stem in enumerate(stems)]
 
 
 def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> StemOut:

@@ -242,13 +242,17 @@ class Live(BrowserCase):
         found = re.search(r"now (\u2212?[\d.]+) LUFS", text)
         return float(found[1].replace("\u2212", "-")) if found else None
 
+    def hears(self, words: str, low: float = -200, high: float = 100) -> None:
+        """Waits until what is heard is between two loudnesses; silence is below all."""
+        self.browser.until(lambda: low < (self.now() or -150.0) < high, words)
+
     def test_space_plays_from_nothing_and_a_change_elsewhere_is_heard_while_it_plays(self):
         b = self.open_demo(step="Listen")
         b.choose("Clip in hand", "Guitar, print 1.wav")
         b.find("region", "Sources")
         b.keys(" ")
         b.find("button", "Stop", 60)
-        b.until(lambda: (self.now() or -99) > -40, "nothing is heard")
+        self.hears("nothing is heard", low=-40)
         before = Render.objects.get().pk
         b.press("link", "Route")
         b.until(lambda: "plays A, bar" in b.text(), "it does not play on")
@@ -262,7 +266,7 @@ class Live(BrowserCase):
         )  # fmt: skip
         self.assertEqual(b.driver.title.count("Fonodrome"), 1)
         b.press("link", "Listen")
-        b.until(lambda: self.now() is None or self.now() < -60, "the pedal at its heel is heard")
+        self.hears("the pedal at its heel is heard", high=-60)
         newest = Render.objects.order_by("-created_at").first()
         self.assertNotEqual(newest.pk, before)
         self.assertEqual(newest.status, "done")
@@ -280,15 +284,15 @@ class Live(BrowserCase):
         self.assertEqual(
             {s for stem in stems for s in stem["sources"]}, {"guitar", "clarinet", "drum"}
         )
-        b.until(lambda: (self.now() or -99) > -40, "nothing is heard")
+        self.hears("nothing is heard", low=-40)
         b.find("img", "Gain of Compressed copy over time")
         # Each muted, by keys: nothing is left.
         for _ in range(3):
             b.keys("u")
             b.keys(Keys.ARROW_DOWN)
-        b.until(lambda: self.now() is None or self.now() < -70, "muted, and still heard")
+        self.hears("muted, and still heard", high=-70)
         b.keys("s")
-        b.until(lambda: (self.now() or -99) > -50, "the soloed one is not heard")
+        self.hears("the soloed one is not heard", low=-50)
         muted = b.driver.find_elements("css selector", "[role=switch][aria-label^=Mute]")
         self.assertEqual(
             sorted(m.get_attribute("aria-checked") for m in muted), ["false", "true", "true"]

@@ -15,6 +15,7 @@ from pydantic import Field
 from core.edge import Edge
 from core.render.balance import BalancedSetting, BalanceOut, Law, MixLevel
 from core.render.export import Form, Word, export_file
+from core.render.heard import HeardOut
 from core.render.moves import MOST_MOVES, WrittenMove
 from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.stems import PlaceOut
@@ -165,9 +166,13 @@ def render_detail(request: HttpRequest, render_id: UUID) -> Any:
 
 
 @router.get("/renders/{uuid:render_id}/balance", response=BalanceOut)
-def render_balance(request: HttpRequest, render_id: UUID, law: Law = "fader") -> BalanceOut:
-    """The gains of the stems from dry only to wet only, under a law."""
-    return services.balance_of(_one(request, render_id), law)
+def render_balance(
+    request: HttpRequest, render_id: UUID, law: Law = "fader", moving: str = ""
+) -> BalanceOut:
+    """The gains of the stems from dry only to wet only, under a law. moving: stems that move, by id
+    with commas between them; none for those that move by themselves.
+    """
+    return services.balance_of(_one(request, render_id), law, _ids(moving))
 
 
 @router.post("/renders/{uuid:render_id}/level", response=MixLevel)
@@ -177,9 +182,42 @@ def render_level(request: HttpRequest, render_id: UUID, payload: GainsIn) -> Mix
 
 
 @router.get("/renders/{uuid:render_id}/settings", response=list[BalancedSetting])
-def render_settings(request: HttpRequest, render_id: UUID, wet_db: float) -> list[BalancedSetting]:
+def render_settings(
+    request: HttpRequest, render_id: UUID, wet_db: float, moving: str = ""
+) -> list[BalancedSetting]:
     """What the rig has to be set to for a balance."""
-    return services.settings_of(_one(request, render_id), wet_db)
+    return services.settings_of(_one(request, render_id), wet_db, _ids(moving))
+
+
+class HeardSideIn(Edge):
+    render: UUID
+    gains: list[float] = Field(
+        [], max_length=20, description="Linear, one a stem; none for the whole"
+    )
+    match: float = Field(1.0, ge=-4, le=4, description="Linear gain of the whole")
+
+
+class HeardIn(Edge):
+    gains: list[float] = Field(
+        [], max_length=20, description="Linear, one a stem; none for the whole"
+    )
+    match: float = Field(1.0, ge=-4, le=4, description="Linear gain of the whole")
+    minus: HeardSideIn | None = Field(None, description="Taken away from it")
+
+
+@router.post("/renders/{uuid:render_id}/heard", response=HeardOut)
+def render_heard(request: HttpRequest, render_id: UUID, payload: HeardIn) -> HeardOut:
+    """What is heard of a render's stems with gains, or of it less another one: level and spectrum."""
+    first = _one(request, render_id)
+    sides = [(first, payload.gains, payload.match)]
+    if payload.minus is not None:
+        other = _one(request, payload.minus.render)
+        sides.append((other, payload.minus.gains, -payload.minus.match))
+    return services.heard_of(sides)
+
+
+def _ids(text: str) -> list[str]:
+    return [name for name in text[:600].split(",") if name]
 
 
 def _file(request: HttpRequest, render: Render, blob: Blob | None, name: str) -> HttpResponseBase:

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import math
 from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
@@ -24,6 +25,7 @@ from core.render.balance import (
 from core.render.balance import mix_level as mixed
 from core.render.clip import Material, bare_rig, load_impulse
 from core.render.feeds import Feed, Placement
+from core.render.heard import HeardOut, HeardPart, heard
 from core.render.moves import WrittenMove, resolve_moves
 from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.stems import PlaceOut, best_place, find_places
@@ -320,18 +322,48 @@ def measured(render: Render) -> tuple[RenderReport, RenderDetail]:
     return report, RenderDetail.model_validate(render.detail)
 
 
-def balance_of(render: Render, law: Law) -> BalanceOut:
-    return balance(*measured(render), law)
+def balance_of(render: Render, law: Law, moving: Sequence[str] = ()) -> BalanceOut:
+    return balance(*measured(render), law, moving)
 
 
 def level_of(render: Render, gains: list[float]) -> MixLevel:
     return mixed(*measured(render), gains)
 
 
-def settings_of(render: Render, wet_db: float) -> list[BalancedSetting]:
+def heard_of(sides: Sequence[tuple[Render, Sequence[float], float]]) -> HeardOut:
+    """What is heard of renders, each with gains of its stems and of the whole. Raises Problem."""
+    parts = []
+    for render, gains, whole in sides:
+        blob = render.stems if gains else render.blob
+        if blob is None:
+            raise Problem(409, "This render is not done yet, or has no stems.", "no-result")
+        linear = tuple(float(g) * whole for g in gains) or (whole,)
+        if not all(math.isfinite(g) for g in linear):
+            raise Problem(422, "A gain has to be a number.", "gains")
+        parts.append(HeardPart(path_of(blob), linear))
+    return heard(parts)
+
+
+def clip_of_render(render: Render) -> Clip:
+    """A clip of the song with the very bytes of a render, made once. Raises Problem."""
+    from server.clips.tasks import decode_clip
+
+    if render.status != Status.DONE or render.blob is None:
+        raise Problem(409, "That render is not done yet.", "no-result")
+    song = render.variant.rig.song
+    there = song.clips.filter(blob=render.blob, deleted_at=None, status=Status.DONE).first()
+    if there is not None:
+        return there
+    clip = Clip.objects.create(song=song, name=file_name(render, "wav")[:200], blob=render.blob)
+    decode_clip(clip_id=str(clip.pk))
+    clip.refresh_from_db()
+    return clip
+
+
+def settings_of(render: Render, wet_db: float, moving: Sequence[str] = ()) -> list[BalancedSetting]:
     """What the rig has to be set to for a balance, from what it was when it was rendered."""
     report, detail = measured(render)
-    route = route_ratio_db(report, detail)
+    route = route_ratio_db(report, detail, moving)
     if route is None:
-        raise Problem(409, "There is nothing to balance here: dry or wet is silent.", "no-stems")
-    return settings_for(load_rig(render.document), report, wet_db, route)
+        raise Problem(409, "There is nothing to balance here: one side is silent.", "no-stems")
+    return settings_for(load_rig(render.document), report, wet_db, route, moving)

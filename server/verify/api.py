@@ -116,6 +116,19 @@ def start_null_test(request: HttpRequest, song_id: UUID, payload: NullTestStart)
     return NullTestOut(**_common(test))
 
 
+class NullOfRenders(Edge):
+    a: UUID
+    b: UUID
+
+
+@router.post("/songs/{uuid:song_id}/null-of-renders", response=NullTestOut)
+def null_of_renders(request: HttpRequest, song_id: UUID, payload: NullOfRenders) -> NullTestOut:
+    """A null test of two renders as they are; their bytes become clips of the song."""
+    user = user_of(request)
+    test = services.null_of_renders(user, song_of(user, song_id), payload.a, payload.b)
+    return NullTestOut(**_common(test))
+
+
 @router.get("/null-tests/{uuid:test_id}", response=NullTestDetail)
 def get_null_test(request: HttpRequest, test_id: UUID) -> NullTestDetail:
     return _detail(_test_of(request, test_id))

@@ -4,6 +4,7 @@ from typing import Any
 from uuid import UUID
 
 from django.db import transaction
+from django.shortcuts import get_object_or_404
 
 from core.measure import Limit, Measurement, NullOptions, NullResult, judge, judged
 from core.measure.matched import MatchedAudio, Which
@@ -12,6 +13,9 @@ from server.clips.queries import ready_clip_of
 from server.clips.store import path_of, scratch_folder
 from server.config.problems import Problem
 from server.jobs.models import Status
+from server.renders.models import Render
+from server.renders.services import clip_of_render
+from server.rigs.queries import rigs_of
 from server.songs.models import Song
 from server.verify.models import NullTest
 
@@ -35,6 +39,16 @@ def start_null_test(
         )
         run_null_test.defer(test_id=str(test.pk))
     return test
+
+
+def null_of_renders(user: User, song: Song, a: UUID, b: UUID) -> NullTest:
+    """Queue a null test of two finished renders of a song. Raises Problem, and Http404 for others'."""
+    if a == b:
+        raise Problem(422, "Choose two different sounds: A and B are the same.", "same")
+    rows = Render.objects.filter(variant__rig__in=rigs_of(user), variant__rig__song=song)
+    whole = rows.select_related("variant__rig__song", "blob", "clip")
+    clips = [clip_of_render(get_object_or_404(whole, pk=pk)) for pk in (a, b)]
+    return start_null_test(user, song, clips[0].pk, clips[1].pk, NullOptions(), Limit())
 
 
 def summary_of(found: Measurement, limit: Limit) -> dict[str, Any]:

@@ -6,18 +6,23 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+import pyloudnorm
 import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from core.errors import FonodromeError
 from core.render import RenderError, render_clip
+from core.render.balance import balance, mix_level, route_ratio_db, settings_for
 from core.render.clip import render_file
 from core.render.feeds import ClipFile, Feed, FeedError, Placement, SongReader, cast
 from core.render.parts import PartStore
 from core.render.report import RenderJob
+from core.render.stems import best_place, find_places
 from core.render.tests.grown import BY_LEVEL, DIFFUSE
 from core.render.tests.grown import rig as grown
-from core.routing import Context, compile_rig, parse_rig, perform
+from core.routing import TEMPLATES, Context, build, compile_rig, parse_rig, perform
+from core.routing.document.demo import DEMO_RIGS
 from core.routing.edit.actions import Set, SetStrip
 from core.units import TempoFrame
 
@@ -286,3 +291,59 @@ class Parts(Sounds):
             )
         total = sum(f.stat().st_size for f in store.folder.iterdir())
         self.assertLessEqual(total, 3_000_000)
+
+
+class Places(Sounds):
+    """Whatever meets can be balanced; a fresh render of what it comes to is as loud."""
+
+    COPY = (
+        "a: source (stereo) > s: split > m: merge > o: output (stereo)\n"
+        's > c: compressor "Copy" (threshold -40 dB, ratio 8, make-up 12 dB) > m [level -6 dB]'
+    )
+
+    def setUp(self):
+        super().setUp()
+        rng = np.random.default_rng(11)
+        fade = np.exp(-(np.arange(2 * RATE) % (RATE // 3)) / 4000)
+        self.clip("a", 0.3 * fade * rng.standard_normal((2, 2 * RATE)))
+
+    def test_the_compressed_copy_moves_and_a_fresh_render_agrees(self):
+        rig = parse_rig(self.COPY)
+        place = best_place(rig, compile_rig(rig, SONG), "o")
+        self.assertEqual(
+            [(s.name, s.moves) for s in place.stems], [("Source", False), ("Copy", True)]
+        )
+        report, detail, _, _ = self.render(rig, self.feeds(a="a"), place=place.id)
+        route = route_ratio_db(report, detail)
+        for by in (-9.0, 4.0):
+            (setting,) = settings_for(rig, report, route + by, route)
+            self.assertEqual((setting.part, setting.value), ("c.0", round(-6 + by, 2)))
+            gains = [1.0, 10 ** (by / 20)]
+            fresh = perform(rig, SetStrip(rail="c.0", values={"level_db": setting.value})).rig
+            again, _, mix, _ = self.render(fresh, self.feeds(a="a"), place=place.id)
+            said = mix_level(report, detail, gains).loudness_lufs
+            self.assertAlmostEqual(
+                pyloudnorm.Meter(RATE).integrated_loudness(mix.T), said, delta=0.1
+            )
+        # The other way round, the dry one moves: its gain, and its strip.
+        travel = balance(report, detail, "fader", ["s.0"])
+        self.assertAlmostEqual(travel.route_db, -route, places=6)
+        (dry,) = settings_for(rig, report, -route - 3, -route, ["s.0"])
+        self.assertEqual((dry.part, dry.value), ("s.0", -3.0))
+        with self.assertRaisesRegex(FonodromeError, "no path"):
+            balance(report, detail, "fader", ["nowhere"])
+
+    def test_three_amps_have_stems(self):
+        for name, notation in (("Wet, dry, wet", DEMO_RIGS[2][2][0][1]),):
+            rig = parse_rig(notation)
+            plan = compile_rig(rig, SONG)
+            place = best_place(rig, plan, next(iter(plan.outputs)))
+            self.assertIsNotNone(place, name)
+            self.assertEqual(len(place.stems), 3)
+        for template in TEMPLATES:
+            rig = build(template)
+            plan = compile_rig(rig, SONG)
+            meets = [any(find_places(rig, plan, o)) for o in plan.outputs]
+            place = [best_place(rig, plan, o) for o in plan.outputs]
+            with self.subTest(template.name):
+                self.assertTrue(any(place) or not any(meets), "its paths meet, and none moves")

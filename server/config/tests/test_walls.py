@@ -151,6 +151,11 @@ THINGS = {
     ("GET", "/renders/{render_id}/balance"): ("render", None),
     ("POST", "/renders/{render_id}/level"): ("render", {"gains": [1.0]}),
     ("GET", "/renders/{render_id}/settings"): ("render", None),
+    ("POST", "/renders/{render_id}/heard"): ("render", {}),
+    ("POST", "/songs/{song_id}/null-of-renders"): (
+        "song",
+        {"a": str(uuid.uuid4()), "b": str(uuid.uuid4())},
+    ),
     ("GET", "/renders/{render_id}/export"): ("render", None),
     ("GET", "/rigs/{rig_id}/feeds"): ("rig", None),
     ("PUT", "/rigs/{rig_id}/feeds/{source}"): ("rig", {"feed": {"source": "guitar"}}),

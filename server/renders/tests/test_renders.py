@@ -11,6 +11,7 @@ from server.clips.models import Blob
 from server.renders.models import Render
 from server.renders.tasks import run_render
 from server.testing import RATE, ApiCase, clip_in, noise, song_for, wav_bytes
+from server.verify.tasks import run_null_test
 
 PLAIN = "g: source > level (level -6 dB) > o: output"
 
@@ -374,7 +375,8 @@ class Feeding(RenderCase):
         self.assertGreater(np.corrcoef(sound[late:, 0], whole[late:])[0, 1], 0.998)
         share = np.dot(sound[:half, 0], kick) / np.dot(kick, kick)
         self.assertAlmostEqual(share, 1.0, delta=0.05)
-        self.assertEqual([s["sources"] for s in render["report"]["stems"]], [["g"], ["kick"]])
+        told = sorted(s["sources"] for s in render["report"]["stems"])
+        self.assertEqual(told, [["g"], ["kick"]])
         listed = f"/rigs/{self.rig_id}/renders?clip={self.clip.pk}"
         self.assertEqual([r["older"] for r in self.call("get", listed)[1]], [False])
         self.feed("kick", str(self.kick.pk), gain_db=-5)
@@ -440,6 +442,86 @@ class Feeding(RenderCase):
         self.assertIsNone(Render.objects.get(pk=first["id"]).blob)
         run_render(render_id=last["id"])
         self.assertEqual(Render.objects.get(pk=last["id"]).status, "done")
+
+
+class Heard(RenderCase):
+    """What is heard of stems and of differences, against the samples added up here."""
+
+    SENDS = (
+        "g: source > s: split > m: merge > o: output (stereo)\n"
+        "s > d: delay (time 50 ms) > m [level -6 dB]"
+    )
+
+    def setUp(self):
+        super().setUp()
+        self.variant = self.rig(self.SENDS)
+
+    def samples(self, render: dict, what: str = "stems") -> np.ndarray:
+        answer = self.client.get(f"/api/v1/renders/{render['id']}/{what}")
+        return soundfile.read(io.BytesIO(b"".join(answer.streaming_content)), always_2d=True)[0]
+
+    def test_a_path_alone_and_one_sound_less_another(self):
+        render = self.done(place="m")
+        stems = self.samples(render)
+        path = f"/renders/{render['id']}/heard"
+        told = self.call("post", path, {"gains": [0, 0.5]})[1]
+        wet = 0.5 * stems[:, 2:]
+        rms = 10 * np.log10(np.square(wet).sum(axis=1).mean())
+        self.assertAlmostEqual(told["rms_dbfs"], rms, delta=0.05)
+        self.assertAlmostEqual(told["peak_dbfs"], 20 * np.log10(np.abs(wet).max()), places=3)
+        meter = pyloudnorm.Meter(RATE)
+        self.assertAlmostEqual(told["loudness_lufs"], meter.integrated_loudness(wet), delta=0.1)
+        # Noise has 150 / 24000 of its power below 150 Hz; bands end there within a tenth.
+        self.assertAlmostEqual(told["low_dbfs"] - rms, 10 * np.log10(150 / 24_000), delta=2)
+        self.assertAlmostEqual(told["until_s"], 1.05, delta=0.06)
+        other = self.done(bare=True)
+        bare = self.samples(other, "audio")
+        minus = {"render": other["id"], "match": 0.7}
+        told = self.call("post", path, {"gains": [1, 1], "match": 0.9, "minus": minus})[1]
+        n = max(len(stems), len(bare))
+        mix = 0.9 * (stems[:, :2] + stems[:, 2:])
+        less = np.zeros((n, 2))
+        less[: len(mix)] += mix
+        less[: len(bare)] -= 0.7 * bare
+        self.assertAlmostEqual(
+            told["rms_dbfs"], 10 * np.log10(np.square(less).sum(axis=1).mean()), delta=0.05
+        )
+        # A sound less itself is silence.
+        minus = {"render": render["id"], "gains": [1, 1]}
+        silent = self.call("post", path, {"gains": [1, 1], "minus": minus})[1]
+        self.assertEqual((silent["rms_dbfs"], silent["peak_dbfs"], silent["until_s"]), (None,) * 3)
+        self.refused("post", path, {"gains": [1, 1, 1]}, 422, "gains are needed")
+
+    def test_two_renders_are_nulled_as_they_are_in_one_press(self):
+        a = self.done(place="m")
+        self.call(
+            "post", f"/variants/{self.variant}/edits",
+            {"id": str(uuid.uuid4()), "base_revision": 1,
+             "action": {"do": "set_strip", "rail": "d.0", "values": {"level_db": -6.5}}},
+        )  # fmt: skip
+        b = self.done(place="m")
+        asked = {"a": a["id"], "b": b["id"]}
+        status, test = self.call("post", f"/songs/{self.song.pk}/null-of-renders", asked)
+        self.assertEqual(status, 200, test)
+        run_null_test(test_id=test["id"])
+        found = self.call("get", f"/null-tests/{test['id']}")[1]
+        self.assertEqual(found["status"], "done", found)
+        one, two = self.samples(a, "audio"), self.samples(b, "audio")
+        n = min(len(one), len(two))
+        gain = (one[:n] * two[:n]).sum() / np.square(two[:n]).sum()
+        left = np.square(one[:n] - gain * two[:n]).sum() / np.square(one[:n]).sum()
+        self.assertAlmostEqual(found["result"]["null_depth_db"], 10 * np.log10(left), delta=0.3)
+        # Once more takes the same clips; the same sound twice is refused.
+        clips = self.song.clips.count()
+        self.call("post", f"/songs/{self.song.pk}/null-of-renders", asked)
+        self.assertEqual(self.song.clips.count(), clips)
+        self.refused(
+            "post",
+            f"/songs/{self.song.pk}/null-of-renders",
+            {"a": a["id"], "b": a["id"]},
+            422,
+            "same",
+        )
 
 
 class Ranges(RenderCase):

@@ -959,6 +959,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/songs/{song_id}/null-of-renders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Null Of Renders
+         * @description A null test of two renders as they are; their bytes become clips of the song.
+         */
+        post: operations["server_verify_api_null_of_renders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/null-tests/{test_id}": {
         parameters: {
             query?: never;
@@ -1173,7 +1193,8 @@ export interface paths {
         };
         /**
          * Render Balance
-         * @description The gains of the stems from dry only to wet only, under a law.
+         * @description The gains of the stems from dry only to wet only, under a law. moving: stems that move, by id
+         *     with commas between them; none for those that move by themselves.
          */
         get: operations["server_renders_api_render_balance"];
         put?: never;
@@ -1218,6 +1239,26 @@ export interface paths {
         get: operations["server_renders_api_render_settings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Render Heard
+         * @description What is heard of a render's stems with gains, or of it less another one: level and spectrum.
+         */
+        post: operations["server_renders_api_render_heard"];
         delete?: never;
         options?: never;
         head?: never;
@@ -11916,6 +11957,19 @@ export interface components {
              */
             length_s?: number | null;
         };
+        /** NullOfRenders */
+        NullOfRenders: {
+            /**
+             * A
+             * Format: uuid
+             */
+            a: string;
+            /**
+             * B
+             * Format: uuid
+             */
+            b: string;
+        };
         /**
          * Bands
          * @description Third-octave levels over the compared stretch, as columns of equal length.
@@ -12432,6 +12486,12 @@ export interface components {
              * @default []
              */
             sources: string[];
+            /**
+             * Moves
+             * @description A balance moves it, unless another is chosen
+             * @default false
+             */
+            moves: boolean;
             /** Loudness Lufs */
             loudness_lufs: number | null;
             /** Peak Dbfs */
@@ -12497,6 +12557,12 @@ export interface components {
              * @default []
              */
             sources: string[];
+            /**
+             * Moves
+             * @description A balance moves it, unless another is chosen
+             * @default false
+             */
+            moves: boolean;
         };
         /**
          * MovePoint
@@ -12761,6 +12827,80 @@ export interface components {
             field: string;
             /** Value */
             value: number;
+        };
+        /**
+         * HeardOut
+         * @description Levels of what is heard; null for silence.
+         */
+        HeardOut: {
+            /** Seconds */
+            seconds: number;
+            /**
+             * Loudness Lufs
+             * @description Integrated, ITU-R BS.1770
+             */
+            loudness_lufs: number | null;
+            /** Rms Dbfs */
+            rms_dbfs: number | null;
+            /**
+             * Peak Dbfs
+             * @description Largest sample
+             */
+            peak_dbfs: number | null;
+            /**
+             * Low Dbfs
+             * @description RMS of what lies below 150 Hz
+             */
+            low_dbfs: number | null;
+            /**
+             * Until S
+             * @description When it has fallen by 60 dB from its loudest 50 ms for good
+             */
+            until_s: number | null;
+            /** Band Hz */
+            band_hz: number[];
+            /**
+             * Band Dbfs
+             * @description RMS by third-octave, sides together
+             */
+            band_dbfs: number[];
+        };
+        /** HeardIn */
+        HeardIn: {
+            /**
+             * Gains
+             * @description Linear, one a stem; none for the whole
+             * @default []
+             */
+            gains: number[];
+            /**
+             * Match
+             * @description Linear gain of the whole
+             * @default 1
+             */
+            match: number;
+            /** @description Taken away from it */
+            minus?: components["schemas"]["HeardSideIn"] | null;
+        };
+        /** HeardSideIn */
+        HeardSideIn: {
+            /**
+             * Render
+             * Format: uuid
+             */
+            render: string;
+            /**
+             * Gains
+             * @description Linear, one a stem; none for the whole
+             * @default []
+             */
+            gains: number[];
+            /**
+             * Match
+             * @description Linear gain of the whole
+             * @default 1
+             */
+            match: number;
         };
         /** ExportAs */
         ExportAs: {
@@ -15340,6 +15480,32 @@ export interface operations {
             };
         };
     };
+    server_verify_api_null_of_renders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NullOfRenders"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NullTestOut"];
+                };
+            };
+        };
+    };
     server_verify_api_get_null_test: {
         parameters: {
             query?: never;
@@ -15668,6 +15834,7 @@ export interface operations {
         parameters: {
             query?: {
                 law?: "fader" | "linear" | "equal-power" | "compromise" | "full";
+                moving?: string;
             };
             header?: never;
             path: {
@@ -15718,6 +15885,7 @@ export interface operations {
         parameters: {
             query: {
                 wet_db: number;
+                moving?: string;
             };
             header?: never;
             path: {
@@ -15734,6 +15902,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BalancedSetting"][];
+                };
+            };
+        };
+    };
+    server_renders_api_render_heard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardOut"];
                 };
             };
         };

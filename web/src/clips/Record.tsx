@@ -59,7 +59,14 @@ export function Recording({ songId, onClip, onClose }: Props & { onClose: () => 
           },
         });
         const context = new AudioContext();
-        await context.audioWorklet.addModule(workletUrl);
+        try {
+          await context.audioWorklet.addModule(workletUrl);
+        } catch (problem) {
+          // The microphone is not left open for a recorder that did not come.
+          stream.getTracks().forEach((t) => t.stop());
+          void context.close();
+          throw problem;
+        }
         if (gone) {
           stream.getTracks().forEach((t) => t.stop());
           return void context.close();

@@ -1,16 +1,18 @@
 /** Equal loudness by turning down, and the gains of dry and wet stems; nothing is ever raised. */
 
-interface Stem {
-  wet: boolean;
+/** Which stems a balance moves: those that were chosen, where there are such; else by themselves. */
+export function movesOf(stems: { id: string; moves?: boolean }[], chosen: string[]): boolean[] {
+  const known = chosen.filter((id) => stems.some((s) => s.id === id));
+  return stems.map((s) => (known.length ? known.includes(s.id) : !!s.moves));
 }
 
-/** Linear gains of stems with the wet ones moved by so many dB; the ends leave one side alone. */
-export function stemGains(stems: Stem[], shift_db: number): number[] {
-  if (!stems.length) return [1];
-  return stems.map(({ wet }) => {
-    if (shift_db === -Infinity) return wet ? 0 : 1;
-    if (shift_db === Infinity) return wet ? 1 : 0;
-    return wet ? 10 ** (shift_db / 20) : 1;
+/** Linear gains of stems with those that move moved by so many dB; the ends leave one side alone. */
+export function stemGains(moves: boolean[], shift_db: number): number[] {
+  if (!moves.length) return [1];
+  return moves.map((one) => {
+    if (shift_db === -Infinity) return one ? 0 : 1;
+    if (shift_db === Infinity) return one ? 1 : 0;
+    return one ? 10 ** (shift_db / 20) : 1;
   });
 }
 

@@ -122,7 +122,10 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
     made.set(sound.id, {
       sound: late > 0 ? new Later(opened, late) : opened,
       gains: gainsOf(sound),
-      wet: stems.length ? stems.map((s) => s.wet) : [false],
+      // What stands out when it is exaggerated: what is wet, or what a balance moves.
+      wet: stems.length
+        ? stems.map((s) => (stems.some((o) => o.wet) ? s.wet : !!s.moves))
+        : [false],
       sources: stems.map((s) => s.sources ?? []),
       match: linear(applied[sound.id] ?? matchDb(sound)),
     });

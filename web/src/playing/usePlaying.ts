@@ -12,7 +12,7 @@ import { num } from "../ui/format";
 import { useLater } from "../ui/hooks";
 import { between, placeIn, thinned, useBars } from "./bars";
 import { useFeeds } from "./feeds";
-import { changedSince, downTo, quietestOf, stemGains } from "./match";
+import { changedSince, downTo, movesOf, quietestOf, stemGains } from "./match";
 import { useMoves, withPoint } from "./moves";
 import { usePlayer } from "./usePlayer";
 import { isOpen, type Sound, useRenders } from "./useRenders";
@@ -42,7 +42,9 @@ export function usePlayingOf(context: SongContext) {
   const outputs = [...new Set(first?.view.report.boards.map((b) => b.output) ?? [])];
   const [at, setAt] = useState(0);
   const output = outputs[Math.min(at, outputs.length - 1)] ?? "";
-  const renders = useRenders(context.rig, { clip, output, ...stretch }, song.revision);
+  const [place, setPlace] = useState("");
+  const [moving, setMoving] = useState<string[]>([]);
+  const renders = useRenders(context.rig, { clip, output, place, ...stretch }, song.revision);
   const bare: Sound = {
     id: "bare",
     letter: "clip",
@@ -92,7 +94,7 @@ export function usePlayingOf(context: SongContext) {
   const [writing, setWriting] = useState(false);
 
   const travel = useQuery({
-    queryKey: ["balance", heard?.render?.id, law],
+    queryKey: ["balance", heard?.render?.id, law, moving.join()],
     // What is heard already and not measured yet is balanced as what it takes the place of.
     enabled: heard?.render?.status === "done" && heard.render.report!.stems.length > 0,
     placeholderData: (before: Schemas["BalanceOut"] | undefined) =>
@@ -100,7 +102,10 @@ export function usePlayingOf(context: SongContext) {
     queryFn: () =>
       ask(
         api.GET("/api/v1/renders/{render_id}/balance", {
-          params: { path: { render_id: heard!.render!.id }, query: { law: law as "fader" } },
+          params: {
+            path: { render_id: heard!.render!.id },
+            query: { law: law as "fader", moving: moving.join() },
+          },
         }),
       ),
     staleTime: Infinity,
@@ -130,7 +135,7 @@ export function usePlayingOf(context: SongContext) {
     const gains =
       law !== "fader" && travel && sound.id === heard?.id && route !== null
         ? between(travel, route + shift)
-        : stemGains(stems, shift);
+        : stemGains(movesOf(stems, moving), shift);
     // A level at the place that was changed since is heard at once: all behind it is linear.
     const rails = sound.render?.variant === variant?.id ? variant?.document.rails : undefined;
     return gains.map((gain, i) => gain * changedSince(stems[i], rails));
@@ -170,6 +175,8 @@ export function usePlayingOf(context: SongContext) {
     setMove(0);
     setHeardId("");
     setAt(0);
+    setPlace("");
+    setMoving([]);
   }
   const loop =
     looped && Number.isFinite(region_s) && region_s > 0 ? { from: 0, to: region_s } : null;
@@ -205,7 +212,8 @@ export function usePlayingOf(context: SongContext) {
           const level = (gains: number[]) =>
             ask(api.POST("/api/v1/renders/{render_id}/level", { ...path, body: { gains } }));
           const gains = gainsOf(s, move);
-          const wetOnly = gains.map((g, i) => (s.render!.report!.stems[i]!.wet ? g : 0));
+          const moves = movesOf(s.render!.report!.stems, moving);
+          const wetOnly = gains.map((g, i) => (moves[i] ? g : 0));
           const [all, part] = await Promise.all([level(gains), level(wetOnly)]);
           return { id: s.render!.id, all, wet: part.loudness_lufs };
         }),
@@ -224,7 +232,7 @@ export function usePlayingOf(context: SongContext) {
     measure(undefined);
     // Whenever what could be heard changes: the balance, its law, the renders.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [move, law, doneKey, travel, variant?.document]);
+  }, [move, law, doneKey, travel, moving, variant?.document]);
 
   const balanceTo = (value: WetDb) => {
     if (route === null) return;
@@ -350,13 +358,28 @@ export function usePlayingOf(context: SongContext) {
   }, []);
 
   const canBalance = route !== null;
+  const placesOf = heard?.render?.variant ?? firstId;
+  const places = useQuery({
+    queryKey: ["places", placesOf, output, variant?.revision],
+    enabled: !!placesOf && !!output && !inTrial,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/variants/{variant_id}/places", {
+          params: { path: { variant_id: placesOf }, query: { output } },
+        }),
+      ),
+  }).data;
   const why = heard?.render?.report?.needs_render;
   const sendToRoute = async () => {
     if (!heard?.render || !Number.isFinite(wet)) return;
     try {
       const settings = await ask(
         api.GET("/api/v1/renders/{render_id}/settings", {
-          params: { path: { render_id: heard.render.id }, query: { wet_db: wet } },
+          params: {
+            path: { render_id: heard.render.id },
+            query: { wet_db: wet, moving: moving.join() },
+          },
         }),
       );
       const actions = settings.map(({ part, field, value }): Edit =>
@@ -388,7 +411,12 @@ export function usePlayingOf(context: SongContext) {
 
   const moves = useMoves(variant?.id);
   const keepMoves = (points: { at: number; wet: WetDb }[]) => {
-    const stems = heard?.render?.report?.stems.filter((s) => s.wet && s.level_db !== null) ?? [];
+    const brought = heard?.render?.report?.stems ?? [];
+    const flags = movesOf(brought, moving);
+    // Of one path with several sources once: they share its fader.
+    const stems = brought.filter(
+      (s, i) => flags[i] && s.level_db !== null && brought.findIndex((o) => o.id === s.id) === i,
+    );
     if (!stems.length || route === null || !points.length) return;
     let all = moves.moves;
     for (const point of points) {
@@ -459,6 +487,11 @@ export function usePlayingOf(context: SongContext) {
     setInTrial,
     law,
     setLaw,
+    place,
+    setPlace,
+    moving,
+    setMoving,
+    places,
     writing,
     toggleWriting,
     route,

@@ -24,6 +24,8 @@ export interface Wanted {
   output: string;
   start_s: number;
   length_s: number | null;
+  /** Whose inputs are stems; empty for where one would balance. */
+  place: string;
 }
 
 export const isOpen = (render: Render | undefined) =>
@@ -151,14 +153,14 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
   }, [client, finished]);
   const begin = useCallback(
     async ({ variant, capture = null, bare = false }: Which, part?: Partial<Wanted>) => {
-      const { clip, ...rest } = { ...wanted, ...part };
+      const { clip, place, ...rest } = { ...wanted, ...part };
       const made = await ask(
         api.POST("/api/v1/variants/{variant_id}/renders", {
           params: { path: { variant_id: variant } },
           body: {
             ...rest,
             clip: clip || null,
-            place: "auto",
+            place: place || "auto",
             tail: !part,
             capture,
             bare,
@@ -169,7 +171,7 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
       return made;
     },
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [follow, wanted.clip, wanted.output, wanted.start_s, wanted.length_s],
+    [follow, wanted.clip, wanted.output, wanted.start_s, wanted.length_s, wanted.place],
   );
   const start = useMutation({
     mutationFn: ({ ids, capture, bare }: { ids: string[]; capture?: string; bare?: string }) =>
@@ -186,6 +188,7 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
     ).then(again);
   const fits = (render: Render) =>
     render.output === wanted.output &&
+    (!wanted.place || render.bare || render.capture !== null || render.place === wanted.place) &&
     Math.abs(render.start_s - wanted.start_s) < 1e-6 &&
     (render.length_s ?? -1) === (wanted.length_s ?? -1);
   // A capture stands beside the render of its variant; the newest is played.

@@ -13,12 +13,19 @@ export const shareOf = (db: WetDb): number => {
   return ratio === Infinity ? 100 : (100 * ratio) / (1 + ratio);
 };
 
-export const wetWords = (db: WetDb): string =>
+/** What is moved against what, in words: wet against dry where nothing else is said. */
+export interface Sides {
+  moves: string;
+  rest: string;
+}
+export const WET_DRY: Sides = { moves: "wet", rest: "dry" };
+
+export const wetWords = (db: WetDb, { moves, rest }: Sides = WET_DRY): string =>
   db === -Infinity
-    ? "dry only"
+    ? `${rest} only`
     : db === Infinity
-      ? "wet only"
-      : `wet ${signed(db, 1)} dB, ${num(shareOf(db), 1)} % of the level`;
+      ? `${moves} only`
+      : `${moves} ${signed(db, 1)} dB, ${num(shareOf(db), 1)} % of the level`;
 
 export function stepped(value: WetDb, by: number): WetDb {
   if (value === -Infinity) return by > 0 ? LOW : value;

@@ -6,7 +6,7 @@ import { type KeyboardEvent, type PointerEvent } from "react";
 import { ink } from "../../ui/theme";
 import { signed } from "../../ui/format";
 import { useDrag, useWidth } from "../../ui/hooks";
-import { HIGH, LOW, stepped, type WetDb, wetWords } from "../../playing/wet";
+import { HIGH, LOW, type Sides, stepped, WET_DRY, type WetDb, wetWords } from "../../playing/wet";
 
 const END = 54;
 const AXIS = 34;
@@ -18,10 +18,13 @@ interface Props {
   value: WetDb;
   route: number;
   disabled: boolean;
+  sides: Sides;
+  /** What the moved path is set to, in the unit of its control; empty where it has none. */
+  setting: string;
   onChange: (value: WetDb) => void;
 }
 
-export function Balance({ value, route, disabled, onChange }: Props) {
+export function Balance({ value, route, disabled, sides, setting, onChange }: Props) {
   const [frame, width] = useWidth<HTMLDivElement>(320);
   const x = scaleLinear([LOW, HIGH], [END, width - END]);
   const place = (db: WetDb) => (db === -Infinity ? 4 : db === Infinity ? width - 7 : x(db));
@@ -44,7 +47,7 @@ export function Balance({ value, route, disabled, onChange }: Props) {
   };
   const at = place(value);
   const ring = place(Math.max(LOW, Math.min(HIGH, route)));
-  const words = wetWords(value);
+  const words = wetWords(value, sides) + (setting && `; ${setting}`);
   const boxWidth = words.length * 7.4 + 18;
   const boxAt = Math.max(0, Math.min(width - boxWidth, at - boxWidth / 2));
   const crowded = width < 560;
@@ -57,7 +60,7 @@ export function Balance({ value, route, disabled, onChange }: Props) {
         role="slider"
         tabIndex={disabled ? -1 : 0}
         aria-disabled={disabled}
-        aria-label="Wet against dry"
+        aria-label={sides === WET_DRY ? "Wet against dry" : `${sides.moves} against ${sides.rest}`}
         aria-valuemin={LOW}
         aria-valuemax={HIGH}
         aria-valuenow={Math.max(LOW, Math.min(HIGH, value))}
@@ -124,14 +127,14 @@ export function Balance({ value, route, disabled, onChange }: Props) {
               <line x1={x(db)} x2={x(db)} y1={AXIS} y2={AXIS + 7} stroke={ink("edge")} />
               {(!crowded || share % 20 === 10) && (
                 <text x={x(db)} y={AXIS + 24} textAnchor="middle" fontSize="13" fill={ink("ink2")}>
-                  {share === (crowded ? 10 : 5) ? `${share} % wet` : share}
+                  {share === (crowded ? 10 : 5) ? `${share} %` : share}
                 </text>
               )}
             </g>
           );
         })}
         <text x="0" y={AXIS + 26} fontSize="13" fontWeight="650" fill={ink("ink")}>
-          dry only
+          {sides.rest} only
         </text>
         <text
           x={width}
@@ -142,7 +145,7 @@ export function Balance({ value, route, disabled, onChange }: Props) {
           fontStyle="italic"
           fill={ink("wet")}
         >
-          wet only
+          {sides.moves} only
         </text>
         <rect
           x={Math.min(at, ring)}

@@ -5,9 +5,9 @@ import { Hint, Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { Balance } from "./Balance";
-import type { Sound } from "../../playing/useRenders";
 import type { Listening } from "../../playing/usePlaying";
-import { wetWords } from "../../playing/wet";
+import { movesOf } from "../../playing/match";
+import { type Sides, WET_DRY, wetWords } from "../../playing/wet";
 
 export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void }) {
   const {
@@ -31,6 +31,17 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
     rig,
   } = l;
   const { toggles, change } = l.player;
+  const stems = heard?.render?.report?.stems ?? [];
+  const flags = movesOf(stems, l.moving);
+  const sides = sidesOf(stems, flags);
+  const here = l.places?.find((p) => p.id === heard?.render?.place);
+  // One path that moves has one fader: what it is set to is said in its own unit.
+  const ids = [...new Set(stems.filter((_, i) => flags[i]).map((s) => s.id))];
+  const one = ids.length === 1 ? stems.find((s) => s.id === ids[0]) : undefined;
+  const setting =
+    one?.level_db != null && Number.isFinite(move)
+      ? `level ${signed(one.level_db + move, 1)} dB`
+      : "";
   return (
     <>
       <Box marginTop="10px">
@@ -39,8 +50,8 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
             sub
             about={
               canBalance
-                ? `wet against dry at ${placeName(heard)}, moved alike for all`
-                : "wet against dry"
+                ? `${sides.moves} against ${sides.rest} at ${here ? `“${here.name}”` : "its place"}, moved alike for all`
+                : "a path against the others"
             }
           >
             Balance
@@ -49,6 +60,30 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
             <Hint>[</Hint> <Hint>]</Hint> 0.5 dB
           </Box>
           <Box flex="1" />
+          {(l.places?.length ?? 0) > 1 && (
+            <label>
+              <Box as="span" fontSize="13px" color="ink2">
+                at{" "}
+              </Box>
+              <Choice
+                aria-label="Where it is balanced"
+                width="auto"
+                maxWidth="180px"
+                value={l.place || (heard?.render?.place ?? "")}
+                onChange={(event) => {
+                  l.setPlace(event.target.value);
+                  l.setMoving([]);
+                }}
+              >
+                {l.places!.map((p) => (
+                  <option key={p.id} value={p.id}>
+                    {p.name}
+                    {p.live ? "" : " (by rendering)"}
+                  </option>
+                ))}
+              </Choice>
+            </label>
+          )}
           {canBalance && (
             <>
               <label>
@@ -61,7 +96,7 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
                   value={law}
                   onChange={(event) => setLaw(event.target.value)}
                 >
-                  <option value="fader">a wet fader</option>
+                  <option value="fader">one fader</option>
                   <option value="linear">a linear mix</option>
                   <option value="equal-power">an equal-power mix</option>
                   <option value="compromise">a −4.5 dB mix</option>
@@ -82,13 +117,22 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
                 onClick={() => void sendToRoute()}
               >
                 Set {rig.name} {heard?.letter.replace("\u2032", "")} to{" "}
-                {Number.isFinite(wet) ? `wet ${signed(wet, 1)} dB` : wetWords(wet)}
+                {Number.isFinite(wet)
+                  ? `${sides.moves} ${signed(wet, 1)} dB`
+                  : wetWords(wet, sides)}
               </Press>
             </>
           )}
         </Box>
         {canBalance ? (
-          <Balance value={wet} route={route ?? 0} disabled={inTrial} onChange={balanceTo} />
+          <Balance
+            value={wet}
+            route={route ?? 0}
+            disabled={inTrial}
+            sides={sides}
+            setting={setting}
+            onChange={balanceTo}
+          />
         ) : (
           <Box color="ink2" marginTop="2px">
             {why
@@ -96,8 +140,10 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
               : heard === bare
                 ? "The clip itself, past the rig: it has nothing to balance."
                 : heard
-                  ? "Dry and wet meet nowhere on this way: there is nothing to balance."
-                  : "Render the variants to move wet against dry live."}
+                  ? l.places?.length
+                    ? "Choose where paths meet to balance them, then play."
+                    : "No two paths of one source meet on this way: there is nothing to balance."
+                  : "Play, and what meets can be moved live."}
           </Box>
         )}
         {canBalance && (
@@ -115,13 +161,44 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
                 }
               >
                 <option value="">all paths</option>
-                {heard!.render!.report!.stems.map((s, i) => (
-                  <option key={s.id} value={i}>
+                {stems.map((s, i) => (
+                  <option key={`${s.id} ${i}`} value={i}>
                     {s.name} alone
                   </option>
                 ))}
               </Choice>
             </label>
+            {new Set(stems.map((s) => s.id)).size > 2 && (
+              <Box
+                role="group"
+                aria-label="What moves"
+                display="flex"
+                flexWrap="wrap"
+                gap="4px 10px"
+              >
+                <Box as="span" fontSize="13px" color="ink2">
+                  moves:
+                </Box>
+                {[...new Map(stems.map((s, i) => [s.id, { s, on: flags[i]! }])).values()].map(
+                  ({ s, on }) => (
+                    <label key={s.id}>
+                      <input
+                        type="checkbox"
+                        checked={on}
+                        onChange={() => {
+                          const now = new Set(stems.filter((_, i) => flags[i]).map((o) => o.id));
+                          if (on) now.delete(s.id);
+                          else now.add(s.id);
+                          const all = new Set(stems.map((o) => o.id)).size;
+                          if (now.size && now.size < all) l.setMoving([...now]);
+                        }}
+                      />{" "}
+                      {s.id === "rest" ? s.name : s.name.split(",")[0]}
+                    </label>
+                  ),
+                )}
+              </Box>
+            )}
             <Press
               look={writing ? "primary" : "plain"}
               aria-pressed={writing}
@@ -150,5 +227,9 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
   );
 }
 
-const placeName = (sound: Sound | undefined) =>
-  sound?.render?.place ? `“${sound.render.place}”` : "its place";
+/** What moves against what: wet against dry, or the names of what moves. */
+function sidesOf(stems: { name: string; wet: boolean }[], moves: boolean[]): Sides {
+  if (stems.every((s, i) => s.wet === moves[i])) return WET_DRY;
+  const names = [...new Set(stems.filter((_, i) => moves[i]).map((s) => s.name.split(",")[0]!))];
+  return { moves: names.join(" and ") || "wet", rest: "the rest" };
+}

@@ -68,6 +68,8 @@ def heard(parts: Sequence[HeardPart]) -> HeardOut:
             both = np.zeros((2, size))
             for file, part in zip(files, parts, strict=True):
                 some = file.read(size, dtype="float64", always_2d=True).T
+                if not some.shape[1]:
+                    continue
                 stems = some.reshape(len(part.gains), -1, some.shape[1])
                 mixed = np.tensordot(np.array(part.gains), stems, axes=1)
                 both[:, : some.shape[1]] += mixed

@@ -1,7 +1,7 @@
 /** Equal loudness is made by turning down; expectations by hand. */
 import { expect, test } from "vitest";
 
-import { downTo, quietestOf, stemGains } from "../src/playing/match";
+import { changedSince, downTo, movesOf, quietestOf, stemGains } from "../src/playing/match";
 
 test("the quietest of what is known sets the level; nothing is raised to it", () => {
   expect(quietestOf([-18, null, -23.5, -20])).toBe(-23.5);
@@ -15,13 +15,39 @@ test("the quietest of what is known sets the level; nothing is raised to it", ()
   expect(downTo(-23.5, null)).toBe(0);
 });
 
-test("wet stems move, dry ones stay; the ends leave one of both", () => {
-  const stems = [{ wet: false }, { wet: true }, { wet: true }];
-  const [dry, wet] = stemGains(stems, -6);
+test("stems that move are moved, the others stay; the ends leave one side of both", () => {
+  const moves = [false, true, true];
+  const [dry, wet] = stemGains(moves, -6);
   expect(dry).toBe(1);
   expect(wet).toBeCloseTo(0.501187, 6);
-  expect(stemGains(stems, 0)).toEqual([1, 1, 1]);
-  expect(stemGains(stems, -Infinity)).toEqual([1, 0, 0]);
-  expect(stemGains(stems, Infinity)).toEqual([0, 1, 1]);
+  expect(stemGains(moves, 0)).toEqual([1, 1, 1]);
+  expect(stemGains(moves, -Infinity)).toEqual([1, 0, 0]);
+  expect(stemGains(moves, Infinity)).toEqual([0, 1, 1]);
   expect(stemGains([], -6)).toEqual([1]);
+});
+
+test("the chosen paths move, or those that move by themselves; of one path all its sources", () => {
+  const stems = [
+    { id: "s.0", moves: false },
+    { id: "c.0", moves: true },
+    { id: "c.0", moves: true },
+    { id: "rest" },
+  ];
+  expect(movesOf(stems, [])).toEqual([false, true, true, false]);
+  expect(movesOf(stems, ["s.0"])).toEqual([true, false, false, false]);
+  expect(movesOf(stems, ["s.0", "c.0"])).toEqual([true, true, true, false]);
+  // What was chosen at another place counts for nothing here.
+  expect(movesOf(stems, ["elsewhere"])).toEqual([false, true, true, false]);
+});
+
+test("a level or mute that was changed since is heard on the stem at once", () => {
+  const stem = { id: "back.0", level_db: -4 };
+  const rails = (strip: object) => ({ "back.0": { strip } });
+  expect(changedSince(stem, rails({ level_db: -10 }))).toBeCloseTo(10 ** (-6 / 20), 12);
+  expect(changedSince(stem, rails({ level_db: -4 }))).toBe(1);
+  expect(changedSince(stem, rails({ level_db: -4, muted: true }))).toBe(0);
+  // A device's own mix has no strip; a rail that is gone says nothing.
+  expect(changedSince({ id: "wet", level_db: null }, rails({ level_db: 0 }))).toBe(1);
+  expect(changedSince(stem, {})).toBe(1);
+  expect(changedSince(undefined, undefined)).toBe(1);
 });

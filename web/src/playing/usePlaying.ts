@@ -499,6 +499,7 @@ export function usePlayingOf(context: SongContext) {
     curves,
     bars,
     loudOf,
+    gainsOf,
     rendered,
     quietest,
     region_s,

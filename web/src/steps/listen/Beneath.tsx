@@ -1,11 +1,10 @@
 /** Under what is heard: its spectrum, and the sheets: by ear, moves, captures, export, log. */
 import { Box } from "@chakra-ui/react";
 
-import { SheetTitle } from "../../ui/controls";
 import { SheetTabs } from "../../ui/SheetTabs";
 import { MovesSheet } from "./MovesSheet";
 import { Captures, Export, Log } from "./Parts";
-import { Spectrum } from "./Spectrum";
+import { SpectrumPart } from "./SpectrumPart";
 import { Trial } from "./Trial";
 import type { Listening } from "../../playing/usePlaying";
 
@@ -33,13 +32,10 @@ export function Beneath({ l, sheet, setSheet }: Props) {
     renders,
 
     done,
-    heard,
     inTrial,
     setInTrial,
-    curves,
     region_s,
     player,
-    heldMatch,
     variant,
     rig,
   } = l;
@@ -52,18 +48,7 @@ export function Beneath({ l, sheet, setSheet }: Props) {
         gap="14px 28px"
         marginTop="12px"
       >
-        <Box minWidth="0">
-          <SheetTitle sub about="dBFS by third-octave, over the whole stretch">
-            Spectrum
-          </SheetTitle>
-          {curves && heard && !inTrial ? (
-            <Spectrum detail={curves} gainDb={heldMatch(heard)} />
-          ) : (
-            <Box color="ink2">
-              {inTrial ? "Hidden while a test by ear runs." : "Nothing is rendered yet."}
-            </Box>
-          )}
-        </Box>
+        <SpectrumPart l={l} />
         <Box minWidth="0">
           {!inTrial && <SheetTabs sheets={SHEETS} chosen={sheet} onChoose={setSheet} />}
           {(sheet === "trial" || inTrial) && (
@@ -90,7 +75,7 @@ export function Beneath({ l, sheet, setSheet }: Props) {
               onUse={(id, capture) => renders.start.mutate({ ids: [id], capture })}
             />
           )}
-          {!inTrial && sheet === "export" && <Export sounds={done} />}
+          {!inTrial && sheet === "export" && <Export l={l} sounds={done} />}
           {!inTrial && sheet === "log" && <Log songId={song.id} />}
         </Box>
       </Box>

@@ -9,6 +9,7 @@ import { Figure, Hint, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
+import type { Listening } from "../../playing/usePlaying";
 import type { Sound } from "../../playing/useRenders";
 
 export function Strip({ items }: { items: [string, string][] }) {
@@ -246,7 +247,16 @@ export function Captures({ rig, clips, busy, onUse }: CapturesProps) {
   );
 }
 
-export function Export({ sounds }: { sounds: Sound[] }) {
+/** What a file of it is called: song, rig, variant, clip and stretch, as the server names it. */
+export const fileWords = (l: Listening, s: Sound) => {
+  const r = s.render!;
+  const clip = l.clips.find((c) => c.id === r.clip)?.name.replace(/\.[^.]+$/, "") ?? "clip";
+  const what = r.bare ? "clips past the rig" : `${l.rig.name} ${r.letter}`;
+  const end = r.start_s + r.report!.seconds;
+  return `${l.song.title}, ${what}, ${clip}, ${r.start_s.toFixed(1)} to ${end.toFixed(1)} s${r.capture ? ", capture" : ""}`;
+};
+
+export function Export({ l, sounds }: { l: Listening; sounds: Sound[] }) {
   const [form, setForm] = useState("wav 24");
   const [stems, setStems] = useState(false);
   const [kind, word] = form.split(" ");
@@ -274,7 +284,7 @@ export function Export({ sounds }: { sounds: Sound[] }) {
           its paths side by side
         </label>
       </Box>
-      <Box display="flex" flexWrap="wrap" gap="4px 16px" marginTop="8px">
+      <Box display="grid" gap="4px" marginTop="8px">
         {sounds
           .filter((s) => !stems || s.render!.report!.stems.length)
           .map((s) => (
@@ -284,7 +294,7 @@ export function Export({ sounds }: { sounds: Sound[] }) {
               download
               style={{ color: "inherit", fontWeight: 600, textUnderlineOffset: 3 }}
             >
-              {s.letter} {s.name}
+              {fileWords(l, s)}
             </a>
           ))}
         {!sounds.length && <Box color="ink2">Nothing is rendered yet.</Box>}

@@ -2,7 +2,6 @@
 import { Box } from "@chakra-ui/react";
 import { scaleLinear, scaleLog } from "d3-scale";
 
-import type { Schemas } from "../../api/client";
 import { ink } from "../../ui/theme";
 import { AxisBottom, AxisLeft, Gridlines, stepPath } from "../../charts/axes";
 import { signed } from "../../ui/format";
@@ -15,28 +14,56 @@ const FOOT = 66;
 const OCTAVES = [31.5, 63, 125, 250, 500, 1000, 2000, 4000, 8000, 16000];
 const QUIET = -90;
 
-const short = (hz: number) => (hz >= 1000 ? `${hz / 1000} k` : String(Math.round(hz)));
+/** Bands further below the loudest one than this say nothing of a difference. */
+const FAINT_DB = 50;
 
-export function Spectrum({ detail, gainDb }: { detail: Schemas["RenderDetail"]; gainDb: number }) {
+/** A frequency on the axis, whose unit stands at its end. */
+export const short = (hz: number) =>
+  hz >= 1000 ? `${Number((hz / 1000).toPrecision(2))} k` : String(Number(hz.toPrecision(2)));
+/** A frequency in a sentence. */
+export const hertz = (hz: number) =>
+  hz >= 1000
+    ? `${Number((hz / 1000).toPrecision(2))} kHz`
+    : `${Number(hz.toPrecision(hz < 100 ? 2 : 3))} Hz`;
+
+/** Band by band, what is after less what was before, dB; null where both are too faint to say. */
+export function differencesOf(after: number[], before: number[]): (number | null)[] {
+  const top = Math.max(...after, ...before);
+  return after.map((v, i) =>
+    Math.max(v, before[i]!) < Math.max(QUIET + 5, top - FAINT_DB) ? null : v - before[i]!,
+  );
+}
+
+/** Where a difference is largest, either way; null where there is none. */
+export function mostOf(apart: (number | null)[]): number | null {
+  let best: number | null = null;
+  apart.forEach((v, i) => {
+    if (v !== null && (best === null || Math.abs(v) > Math.abs(apart[best]!))) best = i;
+  });
+  return best;
+}
+
+interface SpectrumProps {
+  hz: number[];
+  before: number[];
+  after: number[];
+  /** What the two are called. */
+  words: [string, string];
+}
+
+export function Spectrum({ hz, before, after, words }: SpectrumProps) {
   const [frame, width] = useWidth<HTMLDivElement>(300);
-  const hz = detail.band_hz;
-  if (!hz.length || !detail.before_dbfs.length) return null;
+  if (!hz.length || before.length !== hz.length || after.length !== hz.length) return null;
   const x = scaleLog([hz[0]! * 10 ** -0.05, hz.at(-1)! * 10 ** 0.05], [LEFT, width - 6]);
   const edges = [...hz.map((f) => x(f * 10 ** -0.05)), x(hz.at(-1)! * 10 ** 0.05)];
-  const after = detail.band_dbfs.map((v) => v + gainDb);
-  const before = detail.before_dbfs;
   const top = Math.ceil((Math.max(...after, ...before) + 2) / 10) * 10;
   const y = scaleLinear([top, Math.max(QUIET, top - 60)], [4, TOP]).clamp(true);
-  const apart = after.map((v, i) => {
-    const quiet = Math.max(v, before[i]!) < QUIET + 5;
-    return quiet ? null : v - before[i]!;
-  });
+  const apart = differencesOf(after, before);
   const reach = Math.max(3, Math.ceil(Math.max(...apart.map((v) => Math.abs(v ?? 0))) / 3) * 3);
   const d = scaleLinear([reach, -reach], [TOP + GAP, TOP + GAP + FOOT]).clamp(true);
-  const most = apart.reduce<number>(
-    (best, v, i) => (Math.abs(v ?? 0) > Math.abs(apart[best] ?? 0) ? i : best),
-    0,
-  );
+  const most = mostOf(apart);
+  const mostWords =
+    most === null ? "none" : `most ${signed(apart[most]!, 1)} at ${hertz(hz[most]!)}`;
   const levels = y.ticks(4);
   const bottom = TOP + GAP + FOOT;
   return (
@@ -59,7 +86,7 @@ export function Spectrum({ detail, gainDb }: { detail: Schemas["RenderDetail"]; 
             verticalAlign="middle"
             marginRight="6px"
           />
-          before
+          {words[0]}
         </span>
         <span>
           <Box
@@ -71,7 +98,7 @@ export function Spectrum({ detail, gainDb }: { detail: Schemas["RenderDetail"]; 
             verticalAlign="middle"
             marginRight="6px"
           />
-          after
+          {words[1]}
         </span>
       </Box>
       <svg
@@ -79,7 +106,7 @@ export function Spectrum({ detail, gainDb }: { detail: Schemas["RenderDetail"]; 
         height={bottom + 26}
         display="block"
         role="img"
-        aria-label={`Third-octave levels before and after; the largest difference is ${signed(apart[most] ?? 0, 1)} dB at ${short(hz[most]!)} Hz`}
+        aria-label={`Third-octave levels, ${words[0]} and ${words[1]}; difference in dB: ${mostWords}`}
       >
         <rect x={LEFT} y="0" width={width - LEFT - 6} height={TOP + 4} fill={ink("sheet")} />
         <rect
@@ -130,7 +157,7 @@ export function Spectrum({ detail, gainDb }: { detail: Schemas["RenderDetail"]; 
           strokeWidth="3"
           paintOrder="stroke"
         >
-          difference, dB; most {signed(apart[most] ?? 0, 1)} at {short(hz[most]!)} Hz
+          {words[1]} less {words[0]}, dB; {mostWords}
         </text>
         <AxisBottom
           scale={x}

@@ -1,7 +1,11 @@
 /** What stands round the lanes of Listen: their heads at the left, the bar to play with below. */
 import { Box, chakra } from "@chakra-ui/react";
 
-import { Hint, Press, Unseen } from "../../ui/controls";
+import { useMutation } from "@tanstack/react-query";
+import { useNavigate } from "react-router";
+
+import { api, ask, sentenceOf } from "../../api/client";
+import { announce, Hint, Press, Unseen } from "../../ui/controls";
 import { Choice } from "../../ui/QuantityField";
 import type { Toggles } from "../../playing/engine";
 import type { Listening } from "../../playing/usePlaying";
@@ -63,6 +67,31 @@ export function LaneHead({ sound: s, keyName, heard, playing, locked, onHear }: 
         </Box>
       </chakra.button>
     </Box>
+  );
+}
+
+/** The sound that is heard against the other, as rendered, under Verify. */
+function NullPress({ l }: { l: Listening }) {
+  const navigate = useNavigate();
+  const { song, heard, other, done } = l;
+  const { toggles } = l.player;
+  const against = done.find((s) => s.id === toggles.difference && s.id !== heard?.id) ?? other;
+  const start = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/songs/{song_id}/null-of-renders", {
+          params: { path: { song_id: song.id } },
+          body: { a: heard!.render!.id, b: against!.render!.id },
+        }),
+      ),
+    onSuccess: (test) => void navigate(`/songs/${song.id}/verify/${test.id}`),
+    onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
+  });
+  const ready = heard?.render?.status === "done" && against?.render?.status === "done";
+  return (
+    <Press look="quiet" disabled={!ready || start.isPending} onClick={() => start.mutate()}>
+      Null {heard?.letter} against {against?.letter}
+    </Press>
   );
 }
 
@@ -150,6 +179,7 @@ export function Transport({ l, toggles, onToggles, difference }: Props) {
           <option value="wet">of the wet alone</option>
         </Choice>
       )}
+      {difference && <NullPress l={l} />}
       {!matched && (
         <Box as="span" color="caution" fontWeight="650">
           Not matched: what is louder will seem better.

@@ -3,6 +3,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 
 import { sentenceOf } from "../api/client";
 import { announce } from "../ui/controls";
+import { playOnly } from "../ui/only";
 import type { Engine, Loop, Reading, Toggles } from "./engine";
 import type { Render, Sound } from "./useRenders";
 
@@ -111,6 +112,11 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
     engine.current?.setLoop(from === undefined || to === undefined ? null : { from, to });
   }, [from, to]);
 
+  const halt = useCallback(() => {
+    wish.current += 1;
+    setLoading(false);
+    engine.current?.stop();
+  }, []);
   const bring = async (made: Engine, sound: Sound): Promise<void> => {
     const render: Render = sound.render!;
     if (loaded.current.get(sound.id) === render.id) return;
@@ -153,6 +159,7 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
       if (mine !== wish.current) return;
       for (const s of done) made.setGains(s.id, gainsOf(s));
       match();
+      playOnly(halt);
       made.onEnd = () => setPlaying(false);
       made.play(id, from, loop);
       onHear(id);
@@ -175,11 +182,6 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
     // Only when another render is there.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [arrived, playing]);
-  const stop = () => {
-    wish.current += 1;
-    setLoading(false);
-    engine.current?.stop();
-  };
   const switchTo = (id: string) => {
     onHear(id);
     if (!playing || !engine.current?.has(id)) return void play(id, position);
@@ -215,7 +217,7 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
     at: () => engine.current?.position() ?? position,
     match,
     play,
-    stop,
+    stop: halt,
     switchTo,
     change,
     regain,

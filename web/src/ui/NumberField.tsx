@@ -65,7 +65,7 @@ export function NumberField(props: Props) {
         aria-hidden
         position="absolute"
         right="8px"
-        top="7px"
+        top={{ base: "12px", sm: "7px" }}
         color="ink2"
         fontSize="13px"
         pointerEvents="none"

@@ -1,5 +1,7 @@
 /** Plays one rendered sound at a time: never above unity, faded in and out, one key stops it. */
 
+import { playOnly } from "./only";
+
 const FADE_IN_S = 0.08;
 const FADE_OUT_S = 0.06;
 
@@ -15,6 +17,7 @@ export class Sounding {
     await this.context.resume();
     const buffer = await this.context.decodeAudioData(data);
     this.stop();
+    playOnly(this.end);
     const gain = this.context.createGain();
     const now = this.context.currentTime;
     gain.gain.setValueAtTime(0, now);
@@ -32,6 +35,8 @@ export class Sounding {
     source.start();
     this.current = mine;
   }
+
+  private readonly end = () => this.stop();
 
   get playing(): boolean {
     return this.current !== null;

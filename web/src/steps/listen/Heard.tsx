@@ -58,7 +58,7 @@ export function Heard({ l, children }: { l: Listening; children: React.ReactNode
             inTrial
               ? "hidden"
               : beside
-                ? "see now"
+                ? "a difference"
                 : heard && loudOf(heard) !== null
                   ? `${num((loudness[heard.render!.id] ?? l.rendered(heard) ?? 0) + heldMatch(heard), 1)} LUFS`
                   : "-",

@@ -7,6 +7,7 @@ import { useKey } from "../../ui/keys";
 import { announce, Hint, Press } from "../../ui/controls";
 import { clockFine, num, signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
+import { playOnly } from "../../ui/only";
 import { Player, type Voice, VOICES } from "./player";
 
 const EXCERPT_S = 12;
@@ -47,6 +48,10 @@ export function Audition({ test }: { test: NullTestDetail }) {
     return () => clearInterval(timer);
   }, [playing]);
 
+  const stop = useCallback(() => {
+    player.current?.stop();
+    setPlaying(false);
+  }, []);
   const play = async (name: Voice, gain: number) => {
     try {
       if (!player.current) {
@@ -55,6 +60,7 @@ export function Audition({ test }: { test: NullTestDetail }) {
         await made.load({ a: url("a"), b: url("b"), residual: url("residual") });
         player.current = made;
       }
+      playOnly(stop);
       await player.current.play(name, Math.min(gain, most));
       setPlaying(true);
     } catch {
@@ -62,10 +68,6 @@ export function Audition({ test }: { test: NullTestDetail }) {
     } finally {
       setLoading(false);
     }
-  };
-  const stop = () => {
-    player.current?.stop();
-    setPlaying(false);
   };
   const choose = (name: Voice) => {
     // Leaving the residual puts its raise back, so that it never waits there turned up.

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.render.meters import SoundMeter, to_dbfs
+from core.render.meters import SoundMeter
 from core.render.sound_files import BLOCK
 from core.units.decibel import power_decibels, power_of
 

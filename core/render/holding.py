@@ -10,6 +10,7 @@ from core.render.processors.base import one_pole
 from core.routing.evaluate.loops import loop_gains
 from core.routing.evaluate.network import build_network
 from core.routing.plan.model import Arc, Plan, size
+from core.routing.plan.responses import peak
 
 _RELEASE_MS = 200.0
 _UNITY = 1 - 1e-9
@@ -76,7 +77,10 @@ def held_points(plan: Plan, moves: Moves) -> dict[int, Held]:
     for point, loop in plan.loops.items():
         moved = moves.loops.get(point)
         gains = [loop.matrix] if moved is None else [tuple(m) for m in moved.matrices]
-        most = max(size(m) for m in gains) * loop.shape_most
+        morph = moves.loop_shapes.get(point)
+        shapes = [loop.shape] if morph is None else list(morph.shapes)
+        shape_most = max(1.0 if s is None else peak(s) for s in shapes)
+        most = max(size(m) for m in gains) * shape_most
         if most >= _UNITY:
             found[point] = Held(loop.owner, most > _ABOVE)
     if plan.back:

@@ -45,6 +45,30 @@ def _moved(moved: Any) -> Any:
     return None if moved is None else (_array(np.asarray(moved.at)), _array(moved.matrices))
 
 
+def _weights(weights: Any) -> Any:
+    return _array(np.asarray(weights.at)), _array(weights.shares)
+
+
+def _morph(morph: Any) -> Any:
+    if morph is None:
+        return None
+    arcs = [
+        (
+            a.matrix,
+            a.bare,
+            _shape(a.shape),
+            a.stage and a.stage.model_dump_json(),
+            sorted(t.items()),
+        )
+        for a, t in zip(morph.arcs, morph.times_s, strict=True)
+    ]
+    return _weights(morph.weights), arcs
+
+
+def _loop_morph(morph: Any) -> Any:
+    return None if morph is None else (_weights(morph.weights), [_shape(s) for s in morph.shapes])
+
+
 def _stage(renderer: "Renderer", arc: Arc, heard: int) -> Any:
     stage = arc.stage
     if stage is None:
@@ -68,6 +92,7 @@ def _loop(renderer: "Renderer", point: int, loop: SelfLoop | None) -> Any:
     return (
         loop.matrix, loop.delay_s, _shape(loop.shape), insert, _moved(moves.loops.get(point)),
         _curve(moves.loop_delays.get(point)), loop.owner in moves.fading,
+        _loop_morph(moves.loop_shapes.get(point)),
     )  # fmt: skip
 
 
@@ -101,7 +126,7 @@ def point_keys(renderer: "Renderer", fed: Mapping[str, str], run: Iterable[Any])
         return (
             ends, arc.matrix, arc.bare, way.samples, way.late, _shape(arc.shape),
             _stage(renderer, arc, heard), _moved(way.moved), _moved(way.gate),
-            _curve(moves.delays.get(id(arc))), arc.owner in moves.fading,
+            _morph(moves.morphs.get(id(arc))), _curve(moves.delays.get(id(arc))), arc.owner in moves.fading,
             None if way.key_line is None else way.key_line.whole,
         )  # fmt: skip
 

@@ -22,7 +22,7 @@ from core.render.filters import Filter
 from core.render.gauges import GainGauge, Gauge
 from core.render.holding import Limiter, held_points
 from core.render.mixing import Sum
-from core.render.moves import Moved, Moves
+from core.render.moves import Moved, Moves, Weights
 from core.render.moving_line import MovingLine
 from core.render.processors import Processor, Setting, processor_for
 from core.render.ring import Ring
@@ -62,12 +62,17 @@ class _Way:
     let_in: int = 0
     done: int = 0
     gauge: GainGauge | None = None
+    weights: Weights | None = None
+    versions: list[tuple[Filter | None, Processor | None, Matrix]] = field(default_factory=list)
+    """What it is at several values of a setting that moves, and how much of each is heard."""
 
     def matrix(self) -> Matrix:
         return self.arc.bare if self.work is not None else self.arc.matrix
 
     def after(self, block: np.ndarray, key: np.ndarray | None = None) -> tuple[np.ndarray, Matrix]:
         """What comes after the delay, and the matrix that it goes through."""
+        if self.weights is not None:
+            return self._blended(block, key)
         if self.filter is not None:
             block = self.filter(block)
         if self.work is not None:
@@ -81,6 +86,27 @@ class _Way:
             self.done += block.shape[1]
             return self.moved.over(block, self.done - block.shape[1]), UNIT
         return block, self.matrix()
+
+    def _blended(self, block: np.ndarray, key: np.ndarray | None) -> tuple[np.ndarray, Matrix]:
+        if key is not None and self.key_line is not None:
+            self.key_line.push(key)
+            key = self.key_line.read(key.shape[1])
+        assert self.weights is not None
+        count = block.shape[1]
+        out = np.zeros((2, count))
+        shares = self.weights.over(self.done, count)
+        for share, (filtered, work, (a, b, c, d)) in zip(shares, self.versions, strict=True):
+            some = block if filtered is None else filtered(block)
+            some = some if work is None else work(some, key)
+            if self.moved is None:
+                some = np.stack([a * some[0] + b * some[1], c * some[0] + d * some[1]])
+            out += share * some
+        if self.gauge is not None:
+            self.gauge(block, out)
+        self.done += count
+        if self.moved is not None:
+            return self.moved.over(out, self.done - count), UNIT
+        return out, UNIT
 
 
 @dataclass
@@ -164,7 +190,7 @@ class Renderer:
         for arc in plan.arcs:
             alone = ways[arc.target] == 1 and arc.target not in plan.loops
             moved = self.moves.of(arc) is not None or id(arc) in self.moves.gates
-            still = not moved and id(arc) not in self.moves.delays
+            still = not moved and id(arc) not in {**self.moves.delays, **self.moves.morphs}
             if alone and still and arc.changes_nothing(plan.channels):
                 found[arc.target] = found.get(arc.source, arc.source)
         return found
@@ -225,6 +251,13 @@ class Renderer:
         if key is not None and work is not None:
             way.key = key
             way.key_line = DelayLine(offsets[arc.target] - work.latency - offsets[key])
+        morph = self.moves.morphs.get(id(arc))
+        if morph is not None:
+            way.weights = morph.weights.later(offsets[arc.target])
+            way.versions = [
+                self._version(one, times_s, work)
+                for one, times_s in zip(morph.arcs, morph.times_s, strict=True)
+            ]
         gate = self.moves.gates.get(id(arc))
         if gate is not None:
             way.gate = gate.later(offsets[arc.source])
@@ -234,16 +267,30 @@ class Renderer:
             way.moved = moved.later(offsets[arc.target])
         return way
 
+    def _version(
+        self, arc: Arc, times_s: Mapping[str, float], like: Processor | None
+    ) -> tuple[Filter | None, Processor | None, Matrix]:
+        """An arc at one value of a setting that moves. Raises RenderError where it comes later."""
+        filtered = None
+        if arc.shape is not None and not isinstance(arc.stage, k.Swept):
+            filtered = Filter(arc.shape, self.rate_hz)
+        if arc.stage is None:
+            return filtered, None, arc.matrix
+        work = self._work(arc, times_s)
+        if like is None or (work.latency, work.own) != (like.latency, like.own):
+            raise RenderError(f"{arc.stage.shown}: a setting of it that moves changes its time.")
+        return filtered, work, arc.bare
+
     def _key_of(self, arc: Arc) -> int | None:
         return None if arc.stage is None else self.plan.keys.get(arc.stage.id)
 
-    def _work(self, arc: Arc) -> Processor:
+    def _work(self, arc: Arc, times_s: Mapping[str, float] | None = None) -> Processor:
         assert arc.stage is not None
         key = self._key_of(arc)
         heard = self.plan.carried[arc.source if key is None else key].level_dbfs
         setting = Setting(
             self.rate_hz, self.plan.channels[arc.target], -20.0 if heard is None else heard,
-            self.plan.times_s, self.impulses, self.moves.fields.get(arc.stage.id, {}), self.seed,
+            self.plan.times_s if times_s is None else times_s, self.impulses, self.moves.fields.get(arc.stage.id, {}), self.seed,
             arc.own_lines,
         )  # fmt: skip
         return processor_for(arc.stage, setting)
@@ -276,7 +323,7 @@ class Renderer:
         moves = self.moves
         return Ring(
             loop, self.rate_hz, insert, moves.loops.get(point), moves.loop_delays.get(point),
-            loop.owner in moves.fading, self.limiters.get(point),
+            loop.owner in moves.fading, self.limiters.get(point), moves.loop_shapes.get(point),
         )  # fmt: skip
 
     def _ordered(self) -> list[_Way]:

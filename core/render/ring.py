@@ -9,7 +9,7 @@ from core.audio.past import Past
 from core.render.delay_line import REACH, DelayLine, is_whole
 from core.render.filters import Filter, section_sos
 from core.render.holding import Limiter
-from core.render.moves import Moved
+from core.render.moves import LoopMorph, Moved
 from core.render.moving_line import MovingLine
 from core.render.processors.base import Curve, Processor
 from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled
@@ -79,7 +79,7 @@ class Ring:
     def __init__(
         self, loop: SelfLoop, rate_hz: int, insert: Processor | None = None,
         gain: Moved | None = None, time: Curve | None = None, fade: bool = False,
-        limiter: Limiter | None = None,
+        limiter: Limiter | None = None, morph: LoopMorph | None = None,
     ) -> None:  # fmt: skip
         self.loop, self.insert, self.moved, self.done = loop, insert, gain, 0
         self.limiter = limiter
@@ -93,7 +93,7 @@ class Ring:
         plain = loop.matrix in (scaled(UNIT, biggest), scaled(SWAP, biggest))
         first = all(s.order == 1 and s.kind.endswith("_pass") for s in sections)
         rest = loop.shape is not None and loop.shape.rest
-        still = insert is None and gain is None and time is None
+        still = insert is None and gain is None and time is None and morph is None
         self.quick = (
             still and is_whole(samples) and plain and first and len(sections) <= 2 and not rest
         )
@@ -113,8 +113,13 @@ class Ring:
                     for sos in (section_sos(s, rate_hz) for s in sections)
                 ]
             ).reshape(-1, 3)
-        elif loop.shape is not None:
+        elif morph is None and loop.shape is not None:
             self.filter = Filter(loop.shape, rate_hz)
+        self.morph = morph
+        self.versions = [
+            None if shape is None else Filter(shape, rate_hz)
+            for shape in (() if morph is None else morph.shapes)
+        ]
 
     def __call__(self, block: np.ndarray) -> np.ndarray:
         count = block.shape[1]
@@ -135,6 +140,12 @@ class Ring:
         back = self.line.read(count)
         if self.filter is not None:
             back = self.filter(back)
+        if self.morph is not None:
+            shares = self.morph.weights.over(self.done, count)
+            back = np.sum(
+                [w * (back if f is None else f(back)) for w, f in zip(shares, self.versions, strict=True)],
+                axis=0,
+            )  # fmt: skip
         if self.insert is not None:
             back = self.insert(np.ascontiguousarray(back)) * amplitude(self.insert_db)
         if self.moved is not None:

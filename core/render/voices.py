@@ -101,5 +101,6 @@ def alone(plan: Plan, moves: Moves, source: str) -> tuple[Plan, Moves]:
     moved = Moves(
         both(moves.arcs), both(moves.gates), both(moves.delays), points(moves.loops),  # type: ignore[arg-type]
         points(moves.loop_delays), moves.fading, moves.fields,  # type: ignore[arg-type]
+        both(moves.morphs), points(moves.loop_shapes),  # type: ignore[arg-type]
     )  # fmt: skip
     return pruned(split), moved

@@ -218,7 +218,9 @@ class ThreeBandWork:
 
     def __init__(self, stage: k.ThreeBand, setting: Setting) -> None:
         rate = setting.rate_hz
-        low, high = stage.low_hz, min(max(stage.high_hz, stage.low_hz * 1.5), 0.45 * rate)
+        # Crossovers above what the rate can hold stand at its top.
+        low = min(stage.low_hz, 0.3 * rate)
+        high = min(max(stage.high_hz, low * 1.5), 0.45 * rate)
 
         def butter(kind: str, hz: float) -> np.ndarray:
             one = scipy.signal.butter(2, hz, kind, fs=rate, output="sos")

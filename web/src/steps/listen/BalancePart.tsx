@@ -9,7 +9,7 @@ import type { Listening } from "../../playing/usePlaying";
 import { movesOf } from "../../playing/match";
 import { type Sides, WET_DRY, wetWords } from "../../playing/wet";
 
-export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void }) {
+export function BalancePart({ l }: { l: Listening }) {
   const {
     bare,
     heard,
@@ -202,21 +202,12 @@ export function BalancePart({ l, onKept }: { l: Listening; onKept: () => void })
             <Press
               look={writing ? "primary" : "plain"}
               aria-pressed={writing}
-              onClick={() => {
-                if (writing) onKept();
-                toggleWriting();
-              }}
+              onClick={toggleWriting}
             >
               {writing ? "Keep the moves" : "Write moves while playing"}
             </Press>
             {nextBar && (
-              <Press
-                look="quiet"
-                onClick={() => {
-                  keepMoves([{ at: nextBar.at, wet: -Infinity }]);
-                  onKept();
-                }}
-              >
+              <Press look="quiet" onClick={() => keepMoves([{ at: nextBar.at, wet: -Infinity }])}>
                 Cut the wet at bar {nextBar.bar}
               </Press>
             )}

@@ -2,17 +2,15 @@
 import { Box } from "@chakra-ui/react";
 
 import { SheetTabs } from "../../ui/SheetTabs";
-import { MovesSheet } from "./MovesSheet";
 import { Captures, Export, Log } from "./Parts";
 import { SpectrumPart } from "./SpectrumPart";
 import { Trial } from "./Trial";
 import type { Listening } from "../../playing/usePlaying";
 
-export type Sheet = "trial" | "moves" | "capture" | "export" | "log";
+export type Sheet = "trial" | "capture" | "export" | "log";
 
 const SHEETS: [Sheet, string][] = [
   ["trial", "By ear alone"],
-  ["moves", "Moves"],
   ["capture", "Captures"],
   ["export", "Export"],
   ["log", "Log"],
@@ -36,7 +34,6 @@ export function Beneath({ l, sheet, setSheet }: Props) {
     setInTrial,
     region_s,
     player,
-    variant,
     rig,
   } = l;
   const { stop } = player;
@@ -66,7 +63,6 @@ export function Beneath({ l, sheet, setSheet }: Props) {
               }}
             />
           )}
-          {!inTrial && sheet === "moves" && variant && <MovesSheet variant={variant} />}
           {!inTrial && sheet === "capture" && (
             <Captures
               rig={rig}

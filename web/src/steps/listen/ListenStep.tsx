@@ -12,6 +12,7 @@ import { Beneath, type Sheet } from "./Beneath";
 import { Head } from "./Head";
 import { Heard } from "./Heard";
 import { useHeld } from "./heard-keys";
+import { MoveLane } from "./MoveLane";
 import { Sources } from "./Sources";
 import { Transport } from "./Transport";
 import { Working } from "./Working";
@@ -45,8 +46,9 @@ function Heart({ l }: { l: Listening }) {
       <Heard l={l}>
         <Sources l={l} chosen={source} onChoose={setChosen} />
         <Working l={l} />
+        {!inTrial && <MoveLane l={l} />}
       </Heard>
-      <BalancePart l={l} onKept={() => setSheet("moves")} />
+      <BalancePart l={l} />
       <Beneath l={l} sheet={sheet} setSheet={setSheet} />
       <Transport
         l={l}

@@ -321,3 +321,70 @@ class Live(BrowserCase):
             Rig.objects.get(name="Three sources", song__is_demo_original=False).feeds, feeds
         )
         self.no_faults()
+
+    def test_a_ride_of_a_loop_filter_is_written_by_keys_and_heard(self):
+        b = self.open_demo(step="Listen")
+        echo = Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        )
+        echo.document["nodes"]["echo"]["feedback_percent"] = 30
+        echo.save()
+        b.driver.refresh()
+        b.choose("Clip in hand", "Guitar, print 1.wav")
+        b.find("region", "Sources")
+        b.keys(" ")
+        b.find("button", "Stop", 60)
+        b.keys("v")
+        b.choose("Setting that moves", "Delay: loop high cut, Hz")
+        lane = b.find("group", "Delay: loop high cut over the bars")
+        self.assertIn("resting at off", lane.get_attribute("aria-label"))
+        lane.send_keys("n")
+        b.until(lambda: b.look("slider", "Point at bar") is not None, "no point")
+        for key in (Keys.ARROW_DOWN, Keys.ARROW_DOWN, Keys.ARROW_RIGHT):
+            kept = self.moves()
+            b.find("slider", "Point at bar").send_keys(key)
+            b.until(lambda before=kept: self.moves() != before, f"{key!r} was not kept")
+        b.until(
+            lambda: any(
+                r.moves and r.status == "done" for r in Render.objects.filter(bare=False)
+            ), "the ride was not rendered by itself", 60,
+        )  # fmt: skip
+        b.until(lambda: "is made anew" not in b.text(), "still older", 60)
+        # Taken out it rests again, and the sound of before is taken up.
+        b.find("slider", "Point at bar").send_keys(Keys.DELETE)
+        b.until(lambda: self.moves() == [], "the move is still there")
+        self.no_faults()
+
+    def moves(self) -> list:
+        return Variant.objects.get(
+            rig__song__is_demo_original=False, rig__name="Two sends", position=0
+        ).moves
+
+    def test_two_variants_are_nulled_and_the_compressed_copy_is_balanced(self):
+        b = self.open_demo(step="Listen")
+        b.choose("Rig", "Three sources")
+        b.press("button", "Render all 2 variants")
+        for letter in ("A", "B"):
+            b.until(
+                lambda x=letter: (one := b.look("button", f"Hear {x}")) is not None and one.is_enabled(),
+                f"{letter} not rendered", 60,
+            )  # fmt: skip
+        # Of five paths that meet, the person says which one moves.
+        b.press("checkbox", "Compressed copy")
+        b.press("checkbox", "Hall return")
+        slider = b.find("slider", "Compressed copy against the rest")
+        before = slider.get_attribute("aria-valuetext")
+        self.assertIn("level", before)
+        slider.send_keys(Keys.ARROW_RIGHT)
+        b.until(
+            lambda: b.find("slider", "Compressed copy against").get_attribute("aria-valuetext") != before,
+            "the balance does not move",
+        )  # fmt: skip
+        self.assertIn(
+            "level \u22125.5 dB",
+            b.find("slider", "Compressed copy against").get_attribute("aria-valuetext"),
+        )
+        b.press("button", "Null A against B")
+        b.until(lambda: "/verify/" in b.driver.current_url, "not under Verify", 30)
+        b.sees("residual is")
+        self.no_faults()

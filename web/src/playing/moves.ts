@@ -88,7 +88,7 @@ export function movableOf(
     for (const p of kind.parameters) {
       const value = values[p.field] ?? p.default;
       const flag = p.sort === "flag" && SWITCHES.has(p.field);
-      const number = p.sort === "number" || p.sort === "whole" || p.field === "time";
+      const number = p.sort === "number" || p.field === "program" || p.field === "time";
       if (STILL.has(p.field) || (!flag && !number)) continue;
       const scale = flag ? { low: 0, high: 1, log: false } : p.scale;
       if (!scale || (p.group as string) === "gear") continue;

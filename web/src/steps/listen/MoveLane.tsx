@@ -87,49 +87,64 @@ export function MoveLane({ l }: { l: Listening }) {
       </Box>
       {open && (
         <>
-          <Box display="flex" flexWrap="wrap" gap="6px 12px" alignItems="center" marginTop="4px">
-            <Choice
-              aria-label="Setting that moves"
-              width="auto"
-              maxWidth="320px"
-              value={keyOf(of)}
-              onChange={(event) => setChosen(event.target.value)}
+          <Box
+            display="grid"
+            gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "200px minmax(0, 1fr) 340px" }}
+            gap="4px 14px"
+            marginTop="4px"
+          >
+            <Box
+              paddingLeft="9px"
+              minWidth="0"
+              display="grid"
+              gap="4px"
+              alignContent="start"
+              justifyItems="start"
             >
-              {all.map((m) => (
-                <option key={keyOf(m)} value={keyOf(m)}>
-                  {written.includes(keyOf(m)) ? "• " : ""}
-                  {m.name}
-                  {m.unit ? `, ${m.unit}` : ""}
-                </option>
-              ))}
-            </Choice>
-            <Box color="ink2" fontSize="13px">
-              {moves.moves.length
-                ? `${moves.moves.length} ${moves.moves.length === 1 ? "setting moves" : "settings move"}`
-                : "none moves yet: press in the lane, or the key N on it"}
-            </Box>
-            {moves.moves.length > 0 && (
-              <Press look="quiet" onClick={() => moves.save.mutate([])}>
-                Take out all moves
-              </Press>
-            )}
-            {gone.map((m) => (
-              <Press
-                key={keyOf(m)}
-                look="quiet"
-                onClick={() => moves.save.mutate(moves.moves.filter((o) => o !== m))}
+              <Choice
+                aria-label="Setting that moves"
+                width="100%"
+                value={keyOf(of)}
+                onChange={(event) => setChosen(event.target.value)}
               >
-                Take out {m.part} {m.field}: not in this rig
-              </Press>
-            ))}
+                {all.map((m) => (
+                  <option key={keyOf(m)} value={keyOf(m)}>
+                    {written.includes(keyOf(m)) ? "• " : ""}
+                    {m.name}
+                    {m.unit ? `, ${m.unit}` : ""}
+                  </option>
+                ))}
+              </Choice>
+              <Box color="ink2" fontSize="13px">
+                {moves.moves.length
+                  ? `${moves.moves.length} ${moves.moves.length === 1 ? "setting moves" : "settings move"}`
+                  : "none moves yet: press in the lane, or the key N on it"}
+              </Box>
+              {moves.moves.length > 0 && (
+                <Press look="quiet" onClick={() => moves.save.mutate([])}>
+                  Take out all moves
+                </Press>
+              )}
+              {gone.map((m) => (
+                <Press
+                  key={keyOf(m)}
+                  look="quiet"
+                  onClick={() => moves.save.mutate(moves.moves.filter((o) => o !== m))}
+                >
+                  Take out {m.part} {m.field}: not in this rig
+                </Press>
+              ))}
+            </Box>
+            <Lane
+              key={`${variant.id} ${keyOf(of)}`}
+              l={l}
+              of={of}
+              points={points as Point[]}
+              onPoints={(next) =>
+                moves.save.mutate(withPoints(moves.moves, of.part, of.field, next))
+              }
+            />
           </Box>
-          <Lane
-            key={`${variant.id} ${keyOf(of)}`}
-            l={l}
-            of={of}
-            points={points as Point[]}
-            onPoints={(next) => moves.save.mutate(withPoints(moves.moves, of.part, of.field, next))}
-          />
         </>
       )}
     </Box>
@@ -150,7 +165,8 @@ function Lane({ l, of, points: kept, onPoints }: LaneProps) {
   const points = draft ?? kept;
   const { bars } = l;
   const seconds = Math.max(0.1, l.heard?.render?.report?.seconds ?? l.whole);
-  const left = width < 500 ? 4 : 52;
+  const left = 0;
+  const inside = width < 500;
   const x = scaleLinear([0, seconds], [left, width - 8]);
   const values = points.map((p) => Number(p.value));
   const low = Math.min(of.low, ...values);
@@ -163,9 +179,10 @@ function Lane({ l, of, points: kept, onPoints }: LaneProps) {
     typeof of.resting === "number"
       ? of.resting
       : of.resting === null
-        ? of.log
-          ? low
-          : 0
+        ? // Off, a cut stands where it takes nothing.
+          of.field.includes("high")
+          ? high
+          : low
         : Number(of.resting);
   const secondsOf = (p: Point) => {
     const bar = bars.find((b) => b.bar === p.bar);
@@ -283,11 +300,12 @@ function Lane({ l, of, points: kept, onPoints }: LaneProps) {
       : y.ticks(4);
   return (
     <>
-      <Box ref={frame} minWidth="0" marginTop="6px">
+      <Box ref={frame} minWidth="0">
         <svg
           width={width}
           height={HEIGHT}
           display="block"
+          overflow="visible"
           role="group"
           aria-label={`${of.name} over the bars: ${points.length} points; resting at ${of.resting === null ? "off" : shownValue(of, resting)}`}
           style={{ cursor: "crosshair", touchAction: "pan-y" }}
@@ -330,7 +348,7 @@ function Lane({ l, of, points: kept, onPoints }: LaneProps) {
           {ticks.map((v) => (
             <g key={v}>
               <line x1={left} x2={width - 8} y1={y(v)} y2={y(v)} stroke={ink("fine")} />
-              {left > 10 && (
+              {!inside && (
                 <text x={left - 5} y={y(v) + 4} textAnchor="end" fontSize="12" fill={ink("ink2")}>
                   {of.flag ? (v ? "on" : "off") : num(v, Math.abs(v) < 10 && v % 1 ? 1 : 0)}
                 </text>
@@ -388,7 +406,7 @@ function Lane({ l, of, points: kept, onPoints }: LaneProps) {
           })}
         </svg>
       </Box>
-      <Box display="flex" flexWrap="wrap" gap="6px 10px" alignItems="center" minHeight="36px">
+      <Box display="flex" flexWrap="wrap" gap="4px 10px" alignItems="center" alignContent="start">
         {here && at !== null ? (
           <>
             <span>bar</span>

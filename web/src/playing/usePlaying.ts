@@ -129,6 +129,7 @@ export function usePlayingOf(context: SongContext) {
   const bars = useBars(song, stretch.start_s, heard?.render?.report?.seconds ?? 0);
 
   const variant = useVariantOf(heard?.render?.variant ?? firstId, song.revision);
+  const moves = useMoves(variant?.id);
   /** Gains of a sound's stems at a balance: the wet ones move, or a law's two gains. */
   const gainsOf = (sound: Sound, shift: number): number[] => {
     const stems = sound.render?.report?.stems ?? [];
@@ -318,7 +319,7 @@ export function usePlayingOf(context: SongContext) {
   }, [failed?.id, failed?.status, failed?.problem]);
   // While it plays, whatever changes is made again by itself: of many changes the last.
   const keepUp = useLater((id: string) => void make(id), SETTLE_MS);
-  const refusedOf = useRef("");
+  const askedOf = useRef("");
   useEffect(() => {
     if (!playing || inTrial) return;
     const order = [...sounds].sort(
@@ -326,10 +327,11 @@ export function usePlayingOf(context: SongContext) {
     );
     const older = order.find((s) => s.render?.older && s.render.audible && !isOpen(s.next));
     if (!older || order.some((s) => isOpen(s.next))) return;
-    const key = older.render!.id + song.revision + (feeds.data ? JSON.stringify(feeds.data) : "");
-    // A render that failed is not asked for again until something changes.
-    if (refusedOf.current === key && older.next?.status === "failed") return;
-    refusedOf.current = key;
+    // Asked for once a change: not at every frame in which it is still older, nor again where it failed.
+    const changed = [older.render!.id, song.revision, variant?.revision, feeds.data, moves.moves];
+    const key = JSON.stringify(changed);
+    if (askedOf.current === key) return;
+    askedOf.current = key;
     keepUp(older.id);
   });
   const heardVariant = heard?.render?.variant;
@@ -409,7 +411,6 @@ export function usePlayingOf(context: SongContext) {
     }
   };
 
-  const moves = useMoves(variant?.id);
   const keepMoves = (points: { at: number; wet: WetDb }[]) => {
     const brought = heard?.render?.report?.stems ?? [];
     const flags = movesOf(brought, moving);

@@ -95,6 +95,7 @@ export function MoveLane({ l }: { l: Listening }) {
           >
             <Box
               paddingLeft="9px"
+              paddingRight={{ md: "40px" }}
               minWidth="0"
               display="grid"
               gap="4px"

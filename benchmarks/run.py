@@ -1,4 +1,4 @@
-"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig texts lattice drag render page]`.
+"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig texts lattice drag hearing render page]`.
 
 Ratios compare CPU time (wall time for requests) in one run on the same samples, interleaved, as
 the median of several rounds. Goals stand beside the figures.
@@ -26,6 +26,7 @@ import soundfile
 
 from benchmarks.drag import measure as measure_drag
 from benchmarks.drag import measure_course, measure_steps
+from benchmarks.hearing import measure_hearing, measure_length
 from benchmarks.pair import write_pair
 from benchmarks.rigs import exploding, studio
 from benchmarks.sound import bench_decays, bench_processors, bench_rigs
@@ -300,6 +301,13 @@ def _line_of_sound(name: str, value: float, goal: str, unit: str) -> None:
     _line(name, value, goal, unit)
 
 
+def bench_hearing(url: str) -> None:
+    for name, value, goal in measure_hearing(url):
+        _line(name, value, f"at most {goal}", " ms")
+    for name, value, goal in measure_length(url):
+        _line(name, value, f"below {goal}", " MB")
+
+
 def bench_page() -> None:
     """Gzipped script that the first page loads: the entry and what it imports at once."""
     dist = ROOT / "web" / "dist"
@@ -323,6 +331,7 @@ def main(names: list[str]) -> None:
         "texts",
         "lattice",
         "drag",
+        "hearing",
         "render",
         "page",
     ]
@@ -342,6 +351,8 @@ def main(names: list[str]) -> None:
         bench_lattice()
     if "drag" in wanted:
         bench_drag()
+    if "hearing" in wanted:
+        bench_hearing(os.environ["FONODROME_BENCH_URL"])
     if "render" in wanted:
         for bench in (bench_processors, bench_decays, bench_rigs, bench_memory_of_renders):
             bench(_line_of_sound)

@@ -69,9 +69,10 @@ def take(url: str, folder: Path) -> None:
         _settle(browser)
         browser.picture(folder / "rigs-light.png")
         browser.press("link", "Listen")
-        browser.choose("Clip in hand", "Guitar, print 1.wav")
-        browser.press("button", "Render all 3 variants")
-        for letter in "ABC":
+        browser.choose("Rig", "Three sources")
+        browser.find("region", "Sources")
+        browser.press("button", "Render all 2 variants")
+        for letter in "AB":
             browser.until(
                 lambda x=letter: (one := browser.look("button", f"Hear {x}")) and one.is_enabled(),
                 f"{letter} is not rendered", 90,
@@ -79,9 +80,19 @@ def take(url: str, folder: Path) -> None:
         browser.press("button", "Hear A")
         _settle(browser)
         browser.press("button", "Hear B")
-        browser.keys("]]]")
+        browser.press("button", "Hear A")
+        browser.press("button", "Draw a move")
+        browser.choose("Setting that moves", "Compressed copy into Merge: level, dB")
+        lane = browser.find("group", "Compressed copy into Merge: level over the bars")
+        for key in ("n", Keys.ARROW_UP, Keys.ARROW_UP, Keys.ARROW_UP):
+            lane.send_keys(key) if key == "n" else browser.find("slider", "Point at bar").send_keys(
+                key
+            )
+            _settle(browser)
         browser.press("button", "Stop")
         _whole(browser, folder / "listen-light.png")
+        browser.press("button", "Take out all moves")
+        browser.choose("Rig", "Two sends")
         browser.size(1280, 800)
         browser.theme("light")
         browser.press("link", "Time")

@@ -18,6 +18,7 @@ from core.render.export import Form, Word, export_file
 from core.render.heard import HeardOut
 from core.render.moves import MOST_MOVES, WrittenMove
 from core.render.report import RenderDetail, RenderJob, RenderReport
+from core.render.search import AgainstOut
 from core.render.stems import PlaceOut
 from server.clips.models import Blob
 from server.clips.store import path_of, scratch_folder
@@ -214,6 +215,23 @@ def render_heard(request: HttpRequest, render_id: UUID, payload: HeardIn) -> Hea
         other = _one(request, payload.minus.render)
         sides.append((other, payload.minus.gains, -payload.minus.match))
     return services.heard_of(sides)
+
+
+class AgainstIn(Edge):
+    other: UUID = Field(description="B: the one whose path is moved")
+    gains: list[float] = Field([], max_length=20, description="Of A's stems; none for the whole")
+    other_gains: list[float] = Field(min_length=1, max_length=20, description="Of B's stems")
+    moving: list[str] = Field([], max_length=20, description="Stems of B by id")
+    step_db: float = Field(0.1, ge=0.001, le=6, description="What B's control can be set in")
+
+
+@router.post("/renders/{uuid:render_id}/against", response=AgainstOut)
+def render_against(request: HttpRequest, render_id: UUID, payload: AgainstIn) -> AgainstOut:
+    """How deep A less B nulls at gains, and the step of B's path that leaves least, by arithmetic."""
+    a, b = _one(request, render_id), _one(request, payload.other)
+    return services.against_of(
+        a, payload.gains, b, payload.other_gains, payload.moving, payload.step_db
+    )
 
 
 def _ids(text: str) -> list[str]:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
+from django.core.cache import cache
 from django.db import transaction
 from django.db.models import Max, Q
 from django.utils import timezone
@@ -19,6 +20,7 @@ from core.render.balance import (
     Law,
     MixLevel,
     balance,
+    moving_of,
     route_ratio_db,
     settings_for,
 )
@@ -28,6 +30,7 @@ from core.render.feeds import Feed, Placement
 from core.render.heard import HeardOut, HeardPart, heard
 from core.render.moves import WrittenMove, resolve_moves
 from core.render.report import RenderDetail, RenderJob, RenderReport
+from core.render.search import AgainstOut, Products, against, products_of
 from core.render.stems import PlaceOut, best_place, find_places
 from core.routing import compile_rig, impulses_used, load_rig
 from core.routing.document.rig import Rig as Document
@@ -342,6 +345,25 @@ def heard_of(sides: Sequence[tuple[Render, Sequence[float], float]]) -> HeardOut
             raise Problem(422, "A gain has to be a number.", "gains")
         parts.append(HeardPart(path_of(blob), linear))
     return heard(parts)
+
+
+def against_of(
+    a: Render, gains: Sequence[float], b: Render, other: Sequence[float], moving: Sequence[str],
+    step_db: float,
+) -> AgainstOut:  # fmt: skip
+    """A less B with a path of B moved: products are found once for two sounds. Raises Problem."""
+    first, report = a.stems if gains else a.blob, b.report
+    if first is None or b.stems is None or report is None:
+        raise Problem(409, "One of the two is not done yet, or has no paths.", "no-result")
+    told = RenderReport.model_validate(report)
+    if len(other) != len(told.stems) or not all(map(math.isfinite, (*gains, *other))):
+        raise Problem(422, "As many gains are needed as the sound has stems.", "gains")
+    key = hashlib.sha256(f"{first.digest} {list(gains)} {b.stems.digest}".encode()).hexdigest()
+    held = cache.get(f"products:{key}")
+    if held is None:
+        held = products_of(path_of(first), gains, path_of(b.stems), len(told.stems)).model_dump()
+        cache.set(f"products:{key}", held, 3600)
+    return against(Products.model_validate(held), other, moving_of(told, moving), step_db)
 
 
 def clip_of_render(render: Render) -> Clip:

@@ -1,7 +1,14 @@
 /** Equal loudness is made by turning down; expectations by hand. */
 import { expect, test } from "vitest";
 
-import { changedSince, downTo, movesOf, quietestOf, stemGains } from "../src/playing/match";
+import {
+  changedSince,
+  downTo,
+  movesOf,
+  quietestOf,
+  stemGains,
+  trimmed,
+} from "../src/playing/match";
 
 test("the quietest of what is known sets the level; nothing is raised to it", () => {
   expect(quietestOf([-18, null, -23.5, -20])).toBe(-23.5);
@@ -50,4 +57,10 @@ test("a level or mute that was changed since is heard on the stem at once", () =
   expect(changedSince({ id: "wet", level_db: null }, rails({ level_db: 0 }))).toBe(1);
   expect(changedSince(stem, {})).toBe(1);
   expect(changedSince(undefined, undefined)).toBe(1);
+});
+
+test("a control stands on its steps", () => {
+  expect([trimmed(2.449, 0.1), trimmed(-0.26, 0.5), trimmed(0.3, 0), trimmed(1.1, 1)]).toEqual([
+    2.4, -0.5, 0.3, 1,
+  ]);
 });

@@ -152,6 +152,10 @@ THINGS = {
     ("POST", "/renders/{render_id}/level"): ("render", {"gains": [1.0]}),
     ("GET", "/renders/{render_id}/settings"): ("render", None),
     ("POST", "/renders/{render_id}/heard"): ("render", {}),
+    ("POST", "/renders/{render_id}/against"): (
+        "render",
+        {"other": str(uuid.uuid4()), "other_gains": [1.0]},
+    ),
     ("POST", "/songs/{song_id}/null-of-renders"): (
         "song",
         {"a": str(uuid.uuid4()), "b": str(uuid.uuid4())},

@@ -492,6 +492,41 @@ class Heard(RenderCase):
         self.assertEqual((silent["rms_dbfs"], silent["peak_dbfs"], silent["until_s"]), (None,) * 3)
         self.refused("post", path, {"gains": [1, 1, 1]}, 422, "gains are needed")
 
+    def test_a_path_is_searched_for_the_deepest_null_by_arithmetic(self):
+        a = self.done(place="m")
+        self.call(
+            "post", f"/variants/{self.variant}/edits",
+            {"id": str(uuid.uuid4()), "base_revision": 1,
+             "action": {"do": "set_strip", "rail": "d.0", "values": {"level_db": -8.5}}},
+        )  # fmt: skip
+        b = self.done(place="m")
+        path = f"/renders/{a['id']}/against"
+        asked = {"other": b["id"], "other_gains": [1, 1], "moving": ["d.0"], "step_db": 0.1}
+        told = self.call("post", path, asked)[1]
+        one, stems = self.samples(a, "audio"), self.samples(b)
+        n = min(len(one), len(stems))
+
+        def left(db: float) -> float:
+            mix = stems[:n, :2] + 10 ** (db / 20) * stems[:n, 2:]
+            return 10 * np.log10(np.square(one[:n] - mix).sum() / np.square(one[:n]).sum())
+
+        self.assertAlmostEqual(told["depth_db"], left(0.0), delta=0.05)
+        # The plan's own difference is 2.5 dB: there nothing is left but rounding.
+        self.assertAlmostEqual(told["best_db"], 2.5, places=6)
+        self.assertLess(told["best_depth_db"], -110)
+        self.assertFalse(told["best_inverted"])
+        # A coarser control does worse, and the best of its steps is said.
+        coarse = self.call("post", path, asked | {"step_db": 1.0})[1]
+        self.assertEqual(coarse["best_db"], min((2.0, 3.0), key=left))
+        self.assertAlmostEqual(coarse["best_depth_db"], left(coarse["best_db"]), delta=0.05)
+        # Moved there, it is as deep as was said; upside down, it says so.
+        there = self.call("post", path, asked | {"other_gains": [1, 10 ** (2 / 20)]})[1]
+        self.assertAlmostEqual(there["depth_db"], left(2.0), delta=0.05)
+        turned = self.call("post", path, asked | {"other_gains": [1, -1]})[1]
+        self.assertTrue(turned["best_inverted"])
+        self.refused("post", path, asked | {"other_gains": [1]}, 422, "gains are needed")
+        self.refused("post", path, asked | {"moving": ["x"]}, 422, "no path")
+
     def test_two_renders_are_nulled_as_they_are_in_one_press(self):
         a = self.done(place="m")
         self.call(

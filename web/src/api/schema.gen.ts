@@ -1265,6 +1265,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/renders/{render_id}/against": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Render Against
+         * @description How deep A less B nulls at gains, and the step of B's path that leaves least, by arithmetic.
+         */
+        post: operations["server_renders_api_render_against"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/renders/{render_id}/audio": {
         parameters: {
             query?: never;
@@ -12902,6 +12922,61 @@ export interface components {
              */
             match: number;
         };
+        /**
+         * AgainstOut
+         * @description What is left of A less B, against A; the change of B's path that leaves least.
+         */
+        AgainstOut: {
+            /**
+             * Depth Db
+             * @description At the gains that were given
+             */
+            depth_db: number;
+            /**
+             * Best Db
+             * @description Change of the path, in steps; null: leave it out
+             */
+            best_db: number | null;
+            /**
+             * Best Inverted
+             * @description The path would have to be inverted
+             */
+            best_inverted: boolean;
+            /** Best Depth Db */
+            best_depth_db: number;
+        };
+        /** AgainstIn */
+        AgainstIn: {
+            /**
+             * Other
+             * Format: uuid
+             * @description B: the one whose path is moved
+             */
+            other: string;
+            /**
+             * Gains
+             * @description Of A's stems; none for the whole
+             * @default []
+             */
+            gains: number[];
+            /**
+             * Other Gains
+             * @description Of B's stems
+             */
+            other_gains: number[];
+            /**
+             * Moving
+             * @description Stems of B by id
+             * @default []
+             */
+            moving: string[];
+            /**
+             * Step Db
+             * @description What B's control can be set in
+             * @default 0.1
+             */
+            step_db: number;
+        };
         /** ExportAs */
         ExportAs: {
             /**
@@ -15928,6 +16003,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HeardOut"];
+                };
+            };
+        };
+    };
+    server_renders_api_render_against: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgainstIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainstOut"];
                 };
             };
         };

@@ -273,7 +273,10 @@ export class Engine {
 
   setGains(name: string, gains: number[]): void {
     const voice = this.voices.get(name);
-    if (voice) voice.gains = gains;
+    if (voice) {
+      if (this.deck && gains.some((g, i) => g !== voice.gains[i])) performance.mark(`gain ${name}`);
+      voice.gains = gains;
+    }
     this.settle();
   }
 

@@ -41,3 +41,7 @@ export function changedSince(
   const by = (strip.level_db ?? 0) - stem.level_db!;
   return Math.abs(by) < 1e-9 ? 1 : 10 ** (by / 20);
 }
+
+/** A value on the nearest step of a control. */
+export const trimmed = (value: number, step: number): number =>
+  step > 0 ? Number((Math.round(value / step) * step).toFixed(6)) : value;

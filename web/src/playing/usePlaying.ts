@@ -44,6 +44,8 @@ export function usePlayingOf(context: SongContext) {
   const output = outputs[Math.min(at, outputs.length - 1)] ?? "";
   const [place, setPlace] = useState("");
   const [moving, setMoving] = useState<string[]>([]);
+  /** A path of one sound that is moved alone, while another is taken away from it. */
+  const [search, setSearch] = useState<{ id: string; db: number } | null>(null);
   const renders = useRenders(context.rig, { clip, output, place, ...stretch }, song.revision);
   const bare: Sound = {
     id: "bare",
@@ -139,7 +141,9 @@ export function usePlayingOf(context: SongContext) {
         : stemGains(movesOf(stems, moving), shift);
     // A level at the place that was changed since is heard at once: all behind it is linear.
     const rails = sound.render?.variant === variant?.id ? variant?.document.rails : undefined;
-    return gains.map((gain, i) => gain * changedSince(stems[i], rails));
+    const flags = movesOf(stems, moving);
+    const searched = search?.id === sound.id ? 10 ** (search.db / 20) : 1;
+    return gains.map((gain, i) => gain * changedSince(stems[i], rails) * (flags[i] ? searched : 1));
   };
   // While a new render is heard and not measured yet, it counts as loud as the one before it.
   const [known, setKnown] = useState<Record<string, number | null>>({});
@@ -178,6 +182,7 @@ export function usePlayingOf(context: SongContext) {
     setAt(0);
     setPlace("");
     setMoving([]);
+    setSearch(null);
   }
   const loop =
     looped && Number.isFinite(region_s) && region_s > 0 ? { from: 0, to: region_s } : null;
@@ -233,7 +238,7 @@ export function usePlayingOf(context: SongContext) {
     measure(undefined);
     // Whenever what could be heard changes: the balance, its law, the renders.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [move, law, doneKey, travel, moving, variant?.document]);
+  }, [move, law, doneKey, travel, moving, search, variant?.document]);
 
   const balanceTo = (value: WetDb) => {
     if (route === null) return;
@@ -492,6 +497,8 @@ export function usePlayingOf(context: SongContext) {
     setPlace,
     moving,
     setMoving,
+    search,
+    setSearch,
     places,
     writing,
     toggleWriting,

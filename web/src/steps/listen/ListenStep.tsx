@@ -13,6 +13,7 @@ import { Head } from "./Head";
 import { Heard } from "./Heard";
 import { useHeld } from "./heard-keys";
 import { MoveLane } from "./MoveLane";
+import { SearchPart } from "./SearchPart";
 import { Sources } from "./Sources";
 import { Transport } from "./Transport";
 import { Working } from "./Working";
@@ -49,6 +50,7 @@ function Heart({ l }: { l: Listening }) {
         {!inTrial && <MoveLane l={l} />}
       </Heard>
       <BalancePart l={l} />
+      {toggles.difference && <SearchPart l={l} />}
       <Beneath l={l} sheet={sheet} setSheet={setSheet} />
       <Transport
         l={l}

@@ -32,8 +32,9 @@ export function Sources({ l, chosen, onChoose }: Props) {
     const next = sources[(Math.max(0, here) + by + sources.length) % sources.length];
     if (next) onChoose(next.source);
   };
-  useKey("listen", "↑", () => step(-1), sources.length > 1);
-  useKey("listen", "↓", () => step(1), sources.length > 1);
+  const many = sources.length > 1 && l.idle;
+  useKey("listen", "↑", () => step(-1), many);
+  useKey("listen", "↓", () => step(1), many);
   const mute = (source: string) =>
     change({
       silent: toggles.silent.includes(source)
@@ -51,8 +52,8 @@ export function Sources({ l, chosen, onChoose }: Props) {
     );
   };
   const solo = (source: string) => change({ silent: isSolo(source) ? [] : others(source) });
-  useKey("listen", "S", () => chosen && solo(chosen), sources.length > 1);
-  useKey("listen", "U", () => chosen && mute(chosen), sources.length > 1);
+  useKey("listen", "S", () => chosen && solo(chosen), many);
+  useKey("listen", "U", () => chosen && mute(chosen), many);
   if (!sources.length) return null;
   const missing = sources.filter((s) => !soundingOf(l.feeds.data, s.source) && !s.feed.silent);
   const together = toggles.silent.filter((s) => !apart(l, s));

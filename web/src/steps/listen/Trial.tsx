@@ -16,9 +16,9 @@ import type { Engine } from "../../playing/engine";
 type TrialOut = Schemas["TrialOut"];
 type Which = "a" | "b" | "x";
 const SOUNDS: Record<Which, { name: string; key: string }> = {
-  a: { name: "The first", key: "I" },
-  b: { name: "The second", key: "O" },
-  x: { name: "The unnamed one", key: "U" },
+  a: { name: "The first", key: "←" },
+  b: { name: "The second", key: "→" },
+  x: { name: "The unnamed one", key: "↓" },
 };
 const COUNTS = [8, 10, 12, 16, 20, 25];
 
@@ -232,9 +232,9 @@ function Running({ trial, engine, onTrial, onLeave }: RunningProps) {
     onSuccess: (done) => (done.answered ? onTrial(done) : onLeave()),
   });
   const waiting = ready !== number || answer.isPending;
-  useKey("trial", "I", () => hear("a"), asking);
-  useKey("trial", "O", () => hear("b"), asking);
-  useKey("trial", "U", () => hear("x"), asking);
+  useKey("trial", "←", () => hear("a"), asking);
+  useKey("trial", "→", () => hear("b"), asking);
+  useKey("trial", "↓", () => hear("x"), asking);
   useKey("trial", "J", () => !waiting && answer.mutate("a"), asking);
   useKey("trial", "L", () => !waiting && answer.mutate("b"), asking);
   return (

@@ -1,0 +1,143 @@
+"""From a change to its sound, measured in the browser: marks that the engine itself sets."""
+
+import random
+import statistics
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from selenium.webdriver.common.keys import Keys
+
+from e2e.browser import Browser
+
+ROUNDS = 7
+# What a change is: the part, its scale. The first is a level at the place that is balanced.
+CHANGES = (
+    ("a return's level", "Return", "Level", True),
+    ("its decay", "Reverb", "RT60", False),
+    ("the first compressor", "Compressor", "Threshold", False),
+    ("a delay's feedback", "Delay", "Feedback", False),
+)  # fmt: skip
+_MARK = (
+    "const [kind] = arguments;"
+    "return performance.getEntriesByType('mark').filter((m) => m.name.startsWith(kind)).map((m) => m.startTime)"
+)
+
+
+def _play(browser: Browser, rig: str = "Two sends") -> None:
+    """The demo rig on 30 s: its first source's clip three times in a row."""
+    browser.choose("Rig", rig)
+    browser.press("link", "Listen")
+    browser.choose("Clip of Guitar", "Guitar, print 1.wav")
+    field = browser.find("textbox", "Times that Guitar plays")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("3", Keys.ENTER)
+    browser.until(lambda: "Stretch: 0:00.0 to 0:30.0" in browser.text(), "not 30 s")
+
+
+def _changed(browser: Browser, part: str, scale: str, kind: str, presses: int) -> float:
+    """ms from the last press on a scale to what the engine marks."""
+    browser.press("radio", part)
+    slider = browser.find("slider", scale)
+    for _ in range(presses):
+        slider.send_keys(Keys.ARROW_LEFT)
+    time.sleep(2.5)
+    browser.driver.execute_script("performance.clearMarks()")
+    slider = browser.find("slider", scale)
+    slider.send_keys(Keys.ARROW_LEFT)
+    began = browser.driver.execute_script("return performance.now()")
+    deadline = time.time() + 30
+    while time.time() < deadline:
+        marks = browser.driver.execute_script(_MARK, kind)
+        if marks:
+            return float(marks[0]) - began
+        time.sleep(0.05)
+    raise TimeoutError(part)
+
+
+def measure_hearing(url: str) -> Iterator[tuple[str, float, str]]:
+    """(what, median ms, goal)."""
+    browser = Browser(url)
+    try:
+        browser.size(1280, 800)
+        browser.open("/")
+        browser.press("button", "Open the demo studio")
+        browser.find("radio", "Compressor", 30)
+        _play(browser)
+        began = time.time()
+        browser.keys(" ")
+        browser.find("button", "Stop", 60)
+        yield "from Space to sound, nothing rendered", 1e3 * (time.time() - began), "-"
+        browser.press("link", "Route")
+        for name, part, scale, gain in CHANGES:
+            browser.find("radio", part, 30)
+            kind = "gain" if gain else "heard"
+            # So far that nothing of it was rendered before, by anyone on this machine.
+            times = [
+                _changed(browser, part, scale, kind, random.randint(0, 2)) for _ in range(ROUNDS)
+            ]
+            yield f"heard after {name}", statistics.median(times), "700" if gain else "1500"
+    finally:
+        browser.close()
+
+
+def _memory(browser: Browser) -> float:
+    """MB of the largest process of the browser that shows the page."""
+    pid = browser.driver.service.process.pid  # type: ignore[union-attr]
+    children: dict[int, list[int]] = {}
+    sizes: dict[int, int] = {}
+    for folder in Path("/proc").iterdir():
+        if not folder.name.isdigit():
+            continue
+        try:
+            stat = (folder / "stat").read_text()
+            own = int(folder.name)
+            children.setdefault(int(stat.rpartition(")")[2].split()[1]), []).append(own)
+            if "--type=renderer" in (folder / "cmdline").read_text():
+                for line in (folder / "status").read_text().splitlines():
+                    if line.startswith("RssAnon"):
+                        sizes[own] = int(line.split()[1])
+        except OSError:
+            continue
+    todo, largest = [pid], 0
+    while todo:
+        one = todo.pop()
+        largest = max(largest, sizes.get(one, 0))
+        todo += children.get(one, [])
+    return largest / 1024
+
+
+def measure_length(url: str, minutes: int = 10) -> Iterator[tuple[str, float, str]]:
+    """(what, MB, goal): a long song of four variants, all of them playing."""
+    browser = Browser(url)
+    try:
+        browser.size(1280, 800)
+        browser.open("/")
+        browser.press("button", "Open the demo studio")
+        browser.find("radio", "Compressor", 30)
+        _play(browser)
+        browser.press("link", "Route")
+        browser.find("tab", "Variants")
+        before = _memory(browser)
+        browser.press("link", "Listen")
+        field = browser.find("textbox", "Times that Guitar plays")
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(str(round(minutes * 60 / 12.4)), Keys.ENTER)
+        browser.press("button", "Stretch")
+        browser.press("button", "All")
+        browser.press("button", "Render all 3 variants")
+        for letter in ("A", "B", "C", "clip"):
+            browser.until(
+                lambda x=letter: (one := browser.look("button", f"Hear {x}")) and one.is_enabled(),
+                f"{letter} is not rendered", 600,
+            )  # fmt: skip
+        browser.keys(" ")
+        browser.find("button", "Stop", 60)
+        time.sleep(20)
+        yield (
+            f"{minutes} minutes of four sounds playing, page over before",
+            _memory(browser) - before,
+            "300",
+        )
+    finally:
+        browser.close()

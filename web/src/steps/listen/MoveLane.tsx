@@ -159,7 +159,7 @@ interface LaneProps {
   onPoints: (points: Point[]) => void;
 }
 
-function Lane({ l, of, points: kept, onPoints }: LaneProps) {
+export function Lane({ l, of, points: kept, onPoints }: LaneProps) {
   const [frame, width] = useWidth<HTMLDivElement>(280);
   const [draft, setDraft] = useState<Point[] | null>(null);
   const [at, setAt] = useState<number | null>(null);

@@ -120,7 +120,7 @@ class Access(BrowserCase):
             "not rendered", 90,
         )  # fmt: skip
         self.check("listen, rendered")
-        for sheet in ("Moves", "Captures", "Export", "Log"):
+        for sheet in ("Captures", "Export", "Log"):
             b.press("tab", sheet)
             self.check(f"listen, {sheet}")
         b.press("link", "Verify")

@@ -21,12 +21,17 @@ const bars: Bar[] = [0, 1].map((i) => ({
   length: 4,
   beatsAt: [0, 1, 2, 3].map((b) => 4 * i + b),
 }));
+const HEAD = { position: 0, lap: 1, meter: null };
 const l = (position = 0) =>
   ({
     bars,
     whole: 8,
     heard: { render: { report: { seconds: 8 } } },
-    player: { playing: false, position },
+    player: {
+      playing: false,
+      at: () => position,
+      head: { subscribe: () => () => undefined, get: () => HEAD },
+    },
   }) as unknown as Listening;
 const LEVEL: Movable = {
   part: "d.0",

@@ -6,6 +6,7 @@ import { NavLink, useLocation } from "react-router";
 
 import { api, ask, type Schemas } from "../api/client";
 import { barWords } from "../playing/bars";
+import { usePlayhead } from "../playing/playhead";
 import { type Listening, usePlaying } from "../playing/usePlaying";
 import type { SongContext } from "../song/context";
 import { Pennant, Unseen } from "../ui/controls";
@@ -51,11 +52,8 @@ export function Steps({ context }: { context: SongContext }) {
             {({ isActive }) => (
               <Step
                 name={step[0]!.toUpperCase() + step.slice(1)}
-                state={
-                  step === "listen" && sounding?.player.playing
-                    ? { words: playsWords(sounding), kind: "passed" }
-                    : query.data?.[step]
-                }
+                state={query.data?.[step]}
+                sounding={step === "listen" && sounding?.player.playing ? sounding : null}
                 stale={query.isPlaceholderData}
                 active={isActive}
               />
@@ -77,18 +75,27 @@ export function Steps({ context }: { context: SongContext }) {
 }
 
 /** What plays, and where. */
-function playsWords(sounding: Listening): string {
-  return `plays ${sounding.heard?.letter ?? ""}, bar ${barWords(sounding.bars, sounding.player.position).split(",")[0]}`;
+function Plays({ sounding }: { sounding: Listening }) {
+  const { position } = usePlayhead(sounding.player.head);
+  const bar = barWords(sounding.bars, position).split(",")[0];
+  return (
+    <>
+      plays {sounding.heard?.letter ?? ""}, bar {bar}
+    </>
+  );
 }
 
 function Step({
   name,
   state,
+  sounding,
   stale,
   active,
 }: {
   name: string;
   state: Schemas["StepState"] | undefined;
+  /** What plays, shown in place of the state. */
+  sounding: Listening | null;
   /** Of what stood there before: it waits for what is new. */
   stale: boolean;
   active: boolean;
@@ -98,7 +105,7 @@ function Step({
     // On a phone the step that is open is brought into view.
     if (active) frame.current?.scrollIntoView({ block: "nearest", inline: "center" });
   }, [active]);
-  const kind = state?.kind ?? "plain";
+  const kind = sounding ? "passed" : (state?.kind ?? "plain");
   return (
     <Box
       ref={frame}
@@ -118,7 +125,7 @@ function Step({
       _hover={active ? {} : { background: "well" }}
     >
       {name}
-      {state && (
+      {(state || sounding) && (
         <Box
           as="span"
           display={{ base: active ? "inline-flex" : "none", md: "inline-flex" }}
@@ -132,7 +139,7 @@ function Step({
         >
           {kind === "caution" && <Pennant kind="caution" small />}
           {kind === "passed" && <span aria-hidden>✓</span>}
-          {state.words}
+          {sounding ? <Plays sounding={sounding} /> : state?.words}
           {stale && <Unseen>, being computed</Unseen>}
         </Box>
       )}

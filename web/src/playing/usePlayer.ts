@@ -4,7 +4,8 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { sentenceOf } from "../api/client";
 import { announce } from "../ui/controls";
 import { playOnly } from "../ui/only";
-import type { Engine, Loop, Reading, Toggles } from "./engine";
+import type { Engine, Loop, Toggles } from "./engine";
+import { Playhead } from "./playhead";
 import type { Render, Sound } from "./useRenders";
 
 export interface Step {
@@ -43,9 +44,7 @@ const linear = (db: number) => 10 ** (db / 20);
 export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: Given) {
   const [playing, setPlaying] = useState(false);
   const [loading, setLoading] = useState(false);
-  const [position, setPosition] = useState(0);
-  const [lap, setLap] = useState(1);
-  const [meter, setMeter] = useState<Reading | null>(null);
+  const [head] = useState(() => new Playhead());
   const [trail, setTrail] = useState<Step[]>([]);
   const [toggles, setToggles] = useState<Toggles>(OFF);
   const [applied, setApplied] = useState<Record<string, number>>({});
@@ -100,13 +99,11 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
       const at = engine.current.position();
       if (at < before - 0.2) setTrail([{ at: loop?.from ?? 0, lane: engine.current.hearing }]);
       before = at;
-      setPosition(at);
-      setLap(engine.current.lap());
-      setMeter(engine.current.read());
+      head.set({ position: at, lap: engine.current.lap(), meter: engine.current.read() });
     };
     frame = requestAnimationFrame(tick);
     return () => cancelAnimationFrame(frame);
-  }, [playing, loop?.from]);
+  }, [playing, loop?.from, head]);
   const [from, to] = [loop?.from, loop?.to];
   useEffect(() => {
     engine.current?.setLoop(from === undefined || to === undefined ? null : { from, to });
@@ -184,7 +181,7 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
   }, [arrived, playing]);
   const switchTo = (id: string) => {
     onHear(id);
-    if (!playing || !engine.current?.has(id)) return void play(id, position);
+    if (!playing || !engine.current?.has(id)) return void play(id, head.get().position);
     match();
     engine.current.hear(id);
     const at = engine.current.position();
@@ -202,19 +199,17 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
   };
   const seek = (id: string | undefined, at: number) => {
     if (playing && id) void play(id, at);
-    else setPosition(at);
+    else head.set({ position: at });
   };
   return {
     engine: theEngine,
     playing,
     loading,
-    position,
-    lap,
-    meter,
+    head,
     trail,
     toggles,
     applied: playing ? applied : null,
-    at: () => engine.current?.position() ?? position,
+    at: () => (engine.current?.isPlaying ? engine.current.position() : head.get().position),
     match,
     play,
     stop: halt,

@@ -196,7 +196,7 @@ export function usePlayingOf(context: SongContext) {
     start: stretch.start_s,
     onHear: setHeardId,
   });
-  const { playing, position, play, stop, switchTo } = player;
+  const { playing, play, stop, switchTo } = player;
   /** What it is turned down by as it is heard; the match stays while a gain is moved. */
   const heldMatch = (sound: Sound) => player.applied?.[sound.id] ?? matchDb(sound);
   useEffect(() => {
@@ -274,7 +274,7 @@ export function usePlayingOf(context: SongContext) {
     const long = (stretch.length_s ?? whole - stretch.start_s) > LONG_S;
     try {
       if (piece && long) {
-        const from = stretch.start_s + position;
+        const from = stretch.start_s + player.at();
         await renders.begin(
           { variant: variantId },
           { start_s: from, length_s: Math.min(EXCERPT_S, whole - from) },
@@ -288,7 +288,7 @@ export function usePlayingOf(context: SongContext) {
     }
     void renders.again();
   };
-  const toggle = (from = position) => {
+  const toggle = (from = player.at()) => {
     if (playing || awaited) {
       pending.current = null;
       setAwaited(false);
@@ -311,7 +311,7 @@ export function usePlayingOf(context: SongContext) {
     if (!one) return;
     pending.current = null;
     setAwaited(false);
-    void play(one.id, position);
+    void play(one.id, player.at());
     // Whenever another render is there.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [doneKey]);
@@ -453,13 +453,14 @@ export function usePlayingOf(context: SongContext) {
     setWriting(!writing);
   };
   const momentsHere = moments[heard?.render?.id ?? ""] ?? curves?.momentary_lufs;
-  const momentNow = momentsHere?.[Math.max(0, Math.floor(position * 10) - 4)];
   const lately = shortTerms[heard?.render?.id ?? ""] ?? curves?.short_term_lufs;
   const shown = (level: number | undefined) =>
     heard && level !== undefined && level > -100 ? level + heldMatch(heard) : null;
-  const momentary = shown(momentNow);
-  const shortTerm = shown(lately?.[Math.max(0, Math.ceil(position * 10) - 1)]);
-  const nextBar = bars.find((b) => b.at > position + 0.01);
+  /** Loudness of the last 400 ms and 3 s at a place of what was rendered, as it is heard. */
+  const loudAt = (position: number) => ({
+    momentary: shown(momentsHere?.[Math.max(0, Math.floor(position * 10) - 4)]),
+    shortTerm: shown(lately?.[Math.max(0, Math.ceil(position * 10) - 1)]),
+  });
   const stale =
     done.some((s) => s.render!.older) || rig.variants.some((v) => !renders.rendered(v.id).render);
   /** What is made of it just now, in words; empty where nothing is. */
@@ -523,9 +524,7 @@ export function usePlayingOf(context: SongContext) {
     variant,
     moves,
     keepMoves,
-    momentary,
-    shortTerm,
-    nextBar,
+    loudAt,
     stale,
     loudness,
     clip,

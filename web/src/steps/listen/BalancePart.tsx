@@ -5,6 +5,7 @@ import { Hint, Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { Balance } from "./Balance";
+import { usePlayhead } from "../../playing/playhead";
 import type { Listening } from "../../playing/usePlaying";
 import { movesOf } from "../../playing/match";
 import { type Sides, WET_DRY, wetWords } from "../../playing/wet";
@@ -26,8 +27,6 @@ export function BalancePart({ l }: { l: Listening }) {
     canBalance,
     why,
     sendToRoute,
-    keepMoves,
-    nextBar,
     rig,
   } = l;
   const { toggles, change } = l.player;
@@ -206,15 +205,23 @@ export function BalancePart({ l }: { l: Listening }) {
             >
               {writing ? "Keep the moves" : "Write moves while playing"}
             </Press>
-            {nextBar && (
-              <Press look="quiet" onClick={() => keepMoves([{ at: nextBar.at, wet: -Infinity }])}>
-                Cut the wet at bar {nextBar.bar}
-              </Press>
-            )}
+            <CutPress l={l} />
           </Box>
         )}
       </Box>
     </>
+  );
+}
+
+/** At the next bar line what moves is gone; which bar that is follows the playhead. */
+function CutPress({ l }: { l: Listening }) {
+  const { position } = usePlayhead(l.player.head);
+  const next = l.bars.find((b) => b.at > position + 0.01);
+  if (!next) return null;
+  return (
+    <Press look="quiet" onClick={() => l.keepMoves([{ at: next.at, wet: -Infinity }])}>
+      Cut the wet at bar {next.bar}
+    </Press>
   );
 }
 

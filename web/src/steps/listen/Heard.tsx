@@ -5,7 +5,8 @@ import type { RigSummary } from "../../api/client";
 import { Notice } from "../../ui/controls";
 import { clockFine, num, signed } from "../../ui/format";
 import { barWords } from "../../playing/bars";
-import { Lanes } from "./Lanes";
+import { usePlayhead } from "../../playing/playhead";
+import { Lanes, type Props as LanesProps } from "./Lanes";
 import type { Sound } from "../../playing/useRenders";
 import { Board, Strip } from "./Parts";
 import { LaneHead } from "./Transport";
@@ -17,80 +18,23 @@ export function Heard({ l, children }: { l: Listening; children: React.ReactNode
 
     renders,
     sounds,
-    making,
-    awaited,
     heard,
     move,
     inTrial,
     curves,
     bars,
-    loudOf,
     region_s,
     loop,
     player,
     heldMatch,
     hear,
-    momentary,
-    shortTerm,
     loudness,
     rig,
   } = l;
-  const { position, lap, meter, trail, playing, toggles } = player;
-  const beside = toggles.difference && sounds.find((s) => s.id === toggles.difference);
+  const { trail, playing } = player;
   return (
     <>
-      <Strip
-        items={[
-          [
-            "Hearing",
-            inTrial
-              ? "by ear alone"
-              : beside && heard
-                ? `${heard.letter} − ${beside.letter}`
-                : (heard?.letter ?? "nothing yet"),
-          ],
-          ["", clockFine(stretch.start_s + position)],
-          ["bar", barWords(bars, position)],
-          ["lap", String(lap)],
-          ["gain", inTrial ? "hidden" : heard ? `${signed(heldMatch(heard), 1)} dB` : "-"],
-          [
-            "heard at",
-            inTrial
-              ? "hidden"
-              : beside
-                ? "a difference"
-                : heard && loudOf(heard) !== null
-                  ? `${num((loudness[heard.render!.id] ?? l.rendered(heard) ?? 0) + heldMatch(heard), 1)} LUFS`
-                  : "-",
-          ],
-          [
-            "now",
-            inTrial
-              ? "-"
-              : playing && meter
-                ? lufsOf(meter.momentary)
-                : lufsOf(toggles.difference ? null : momentary),
-          ],
-          ["last 3 s", inTrial || toggles.difference ? "-" : lufsOf(shortTerm)],
-          [
-            "peak",
-            meter && playing
-              ? `${num(20 * Math.log10(Math.max(meter.peak, 1e-6)), 1)} dBFS${meter.clips ? ", clips" : ""}`
-              : "-",
-          ],
-          ["correlation", meter && playing ? signed(meter.correlation, 2) : "-"],
-          ...(making
-            ? [
-                [
-                  `${heard?.letter ?? ""} ${playing ? "is made anew" : "is made"}`,
-                  `${num(100 * making.progress, 0)} %`,
-                ] as [string, string],
-              ]
-            : awaited
-              ? [["", "is made"] as [string, string]]
-              : []),
-        ]}
-      />
+      <Needles l={l} />
       {children}
       <Box
         display="grid"
@@ -111,7 +55,8 @@ export function Heard({ l, children }: { l: Listening; children: React.ReactNode
             />
           ))}
         </Box>
-        <Lanes
+        <PlacedLanes
+          l={l}
           lanes={sounds.map((s) => ({
             id: s.id,
             letter: s.letter,
@@ -122,7 +67,6 @@ export function Heard({ l, children }: { l: Listening; children: React.ReactNode
           start={stretch.start_s}
           loop={loop}
           bars={bars}
-          position={position}
           playing={playing}
           trail={trail}
           onSeek={(s) => player.seek(heard?.id, s)}
@@ -152,6 +96,75 @@ export function Heard({ l, children }: { l: Listening; children: React.ReactNode
       )}
     </>
   );
+}
+
+/** What is heard just now, in figures; drawn anew by itself while it plays. */
+function Needles({ l }: { l: Listening }) {
+  const { stretch, sounds, heard, inTrial, bars, loudOf, heldMatch, loudness, making, awaited } = l;
+  const { toggles, playing, head } = l.player;
+  const { position, lap, meter } = usePlayhead(head);
+  const { momentary, shortTerm } = l.loudAt(position);
+  const beside = toggles.difference && sounds.find((s) => s.id === toggles.difference);
+  return (
+    <Strip
+      items={[
+        [
+          "Hearing",
+          inTrial
+            ? "by ear alone"
+            : beside && heard
+              ? `${heard.letter} − ${beside.letter}`
+              : (heard?.letter ?? "nothing yet"),
+        ],
+        ["", clockFine(stretch.start_s + position)],
+        ["bar", barWords(bars, position)],
+        ["lap", String(lap)],
+        ["gain", inTrial ? "hidden" : heard ? `${signed(heldMatch(heard), 1)} dB` : "-"],
+        [
+          "heard at",
+          inTrial
+            ? "hidden"
+            : beside
+              ? "a difference"
+              : heard && loudOf(heard) !== null
+                ? `${num((loudness[heard.render!.id] ?? l.rendered(heard) ?? 0) + heldMatch(heard), 1)} LUFS`
+                : "-",
+        ],
+        [
+          "now",
+          inTrial
+            ? "-"
+            : playing && meter
+              ? lufsOf(meter.momentary)
+              : lufsOf(toggles.difference ? null : momentary),
+        ],
+        ["last 3 s", inTrial || toggles.difference ? "-" : lufsOf(shortTerm)],
+        [
+          "peak",
+          meter && playing
+            ? `${num(20 * Math.log10(Math.max(meter.peak, 1e-6)), 1)} dBFS${meter.clips ? ", clips" : ""}`
+            : "-",
+        ],
+        ["correlation", meter && playing ? signed(meter.correlation, 2) : "-"],
+        ...(making
+          ? [
+              [
+                `${heard?.letter ?? ""} ${playing ? "is made anew" : "is made"}`,
+                `${num(100 * making.progress, 0)} %`,
+              ] as [string, string],
+            ]
+          : awaited
+            ? [["", "is made"] as [string, string]]
+            : []),
+      ]}
+    />
+  );
+}
+
+/** The lanes with the playhead in them. */
+function PlacedLanes({ l, ...props }: { l: Listening } & Omit<LanesProps, "position">) {
+  const { position } = usePlayhead(l.player.head);
+  return <Lanes {...props} position={position} />;
 }
 
 const lufsOf = (level: number | null) => (level === null ? "-" : `${num(level, 1)} LUFS`);

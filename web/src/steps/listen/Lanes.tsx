@@ -24,7 +24,7 @@ export interface Step {
   lane: string;
 }
 
-interface Props {
+export interface Props {
   lanes: Lane[];
   heard: string;
   seconds: number;

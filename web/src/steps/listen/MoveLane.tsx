@@ -21,6 +21,7 @@ import type { Listening } from "../../playing/usePlaying";
 import { Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useDrag, useWidth } from "../../ui/hooks";
+import { PlayLine } from "./PlayLine";
 import { useKey } from "../../ui/keys";
 import { NumberField } from "../../ui/NumberField";
 import { Choice } from "../../ui/QuantityField";
@@ -256,7 +257,7 @@ export function Lane({ l, of, points: kept, onPoints }: LaneProps) {
       index,
     );
   const add = () => {
-    const place = placeIn(bars, l.player.position) ?? { bar: bars[0]?.bar ?? 1, beat: 1 };
+    const place = placeIn(bars, l.player.at()) ?? { bar: bars[0]?.bar ?? 1, beat: 1 };
     const point: Point = {
       bar: place.bar,
       beat: Math.max(1, Math.round(place.beat * 2) / 2),
@@ -365,16 +366,7 @@ export function Lane({ l, of, points: kept, onPoints }: LaneProps) {
             strokeDasharray="2 4"
           />
           <path d={path} fill="none" stroke={ink(points.length ? "ink" : "edge")} strokeWidth="2" />
-          {l.player.playing && (
-            <line
-              x1={x(l.player.position)}
-              x2={x(l.player.position)}
-              y1={TOP - 6}
-              y2={HEIGHT - FOOT + 6}
-              stroke={ink("ink")}
-              strokeWidth="1.25"
-            />
-          )}
+          <PlayLine l={l} x={x} y1={TOP - 6} y2={HEIGHT - FOOT + 6} />
           {points.map((p, i) => {
             const px = x(Math.max(0, Math.min(seconds, secondsOf(p))));
             const value = Number(p.value);

@@ -7,9 +7,10 @@ import { useClip } from "../../clips/queries";
 import { type FedSource, type Feed, placed } from "../../playing/feeds";
 import type { Listening } from "../../playing/usePlaying";
 import { ink } from "../../ui/theme";
-import { Hint, Notice, Press } from "../../ui/controls";
+import { Hint, Notice, Press, SheetTitle } from "../../ui/controls";
 import { clockFine, num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
+import { PlayLine } from "./PlayLine";
 import { useKey } from "../../ui/keys";
 import { NumberField } from "../../ui/NumberField";
 import { Choice } from "../../ui/QuantityField";
@@ -60,14 +61,16 @@ export function Sources({ l, chosen, onChoose }: Props) {
   return (
     <Box as="section" aria-label="Sources" marginTop="8px">
       <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="4px 16px">
-        <Box as="h3" fontFamily="title" fontWeight="600" fontSize="18px">
+        <SheetTitle
+          sub
+          about={
+            sources.length > 1
+              ? "each has clips of its own; all play from one clock"
+              : "what plays into the rig"
+          }
+        >
           Sources
-        </Box>
-        <Box color="ink2" fontSize="13px">
-          {sources.length > 1
-            ? "each has clips of its own; all play from one clock"
-            : "what plays into the rig"}
-        </Box>
+        </SheetTitle>
         <Box flex="1" />
         {sources.length > 1 && (
           <>
@@ -372,16 +375,7 @@ function Stretch({ l, feed, wave, tall, silent }: StretchProps) {
             {feed.silent ? "silent on purpose" : "no clip"}
           </text>
         )}
-        {l.player.playing && (
-          <line
-            x1={x(l.player.position)}
-            x2={x(l.player.position)}
-            y1="0"
-            y2={height}
-            stroke={ink("ink")}
-            strokeWidth="1.25"
-          />
-        )}
+        <PlayLine l={l} x={x} y1={0} y2={height} />
         {tall && spans[0] && (
           <text
             x={width - 10}

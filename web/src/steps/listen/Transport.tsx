@@ -1,6 +1,7 @@
 /** What stands round the lanes of Listen: their heads at the left, the bar to play with below. */
 import { Box, chakra } from "@chakra-ui/react";
 
+import { useEffect } from "react";
 import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 
@@ -106,6 +107,14 @@ interface Props {
 export function Transport({ l, toggles, onToggles, difference }: Props) {
   const { looped, setLooped: onLoop, matched, setMatched: onMatched, basis, setBasis: onBasis } = l;
   const { playing, loading } = l.player;
+  useEffect(() => {
+    // What is brought into view does not stop under the bar that stays at the foot.
+    const page = document.documentElement.style;
+    page.scrollPaddingBottom = "110px";
+    return () => {
+      page.scrollPaddingBottom = "";
+    };
+  }, []);
   return (
     <Box
       display="flex"

@@ -4,10 +4,12 @@ import { scaleLinear } from "d3-scale";
 
 import type { Schemas } from "../../api/client";
 import { nameOf } from "../../rigs/names";
+import { usePlayhead } from "../../playing/playhead";
 import type { Listening } from "../../playing/usePlaying";
 import { ink } from "../../ui/theme";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
+import { PlayLine } from "./PlayLine";
 
 const LANE = 56;
 const FRAME_S = 0.05;
@@ -39,12 +41,17 @@ export function Working({ l }: { l: Listening }) {
           </Box>
           <Trace l={l} stage={stage} name={nameOf(variant, stage.node)} />
           <Box fontSize="14px">
-            {wordsOf(stage, l.player.playing ? nowOf(stage, l.player.position) : null)}
+            <Words l={l} stage={stage} />
           </Box>
         </Box>
       ))}
     </Box>
   );
+}
+
+function Words({ l, stage }: { l: Listening; stage: Gauge }) {
+  const { position } = usePlayhead(l.player.head);
+  return <>{wordsOf(stage, l.player.playing ? nowOf(stage, position) : null)}</>;
 }
 
 /** Its gain just now, dB against what it gives quiet sounds; null where nothing comes. */
@@ -120,16 +127,7 @@ function Trace({ l, stage, name }: { l: Listening; stage: Gauge; name: string })
           </g>
         ))}
         <path d={line} fill="none" stroke={ink("ink")} strokeWidth="1.5" />
-        {l.player.playing && (
-          <line
-            x1={x(l.player.position)}
-            x2={x(l.player.position)}
-            y1="0"
-            y2={LANE}
-            stroke={ink("ink")}
-            strokeWidth="1.25"
-          />
-        )}
+        <PlayLine l={l} x={x} y1={0} y2={LANE} />
       </svg>
     </Box>
   );

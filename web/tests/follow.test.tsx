@@ -50,6 +50,7 @@ serve(async (request) => {
   }
   if (path === "/rigs/r/renders") return json(renders);
   const next = states.shift();
+  if (next?.problem === "broken line") throw new TypeError("Failed to fetch");
   if (next) renders = renders.map((r) => (r.id === "new" ? { ...r, ...next } : r));
   return json(renders.find((r) => r.id === "new"));
 });
@@ -122,6 +123,23 @@ test("one that fails leaves what could be heard, and says why", async () => {
   });
   const { render, next } = result.current.rendered("v");
   expect([render?.id, next?.problem]).toEqual(["old", "This rig grows without limit."]);
+});
+
+test("a line that is broken for a moment is not the end of it", async () => {
+  states = [
+    { problem: "broken line" },
+    { problem: "broken line" },
+    { status: "done", progress: 1, audible: true, report: REPORT },
+  ];
+  const { result } = hook();
+  await waitFor(() => expect(result.current.rendered("v").render?.id).toBe("old"));
+  await act(async () => {
+    await result.current.begin({ variant: "v" });
+  });
+  await waitFor(() => expect(result.current.rendered("v").render?.id).toBe("new"), {
+    timeout: 4000,
+  });
+  expect(result.current.open).toBe(false);
 });
 
 test("what is refused is thrown with its sentence, and nothing is followed", async () => {

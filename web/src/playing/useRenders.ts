@@ -40,6 +40,9 @@ interface Which {
 /** How soon a render that is made is asked after, and how seldom at last. */
 const FOLLOW_MS = 100;
 const SELDOM_MS = 500;
+const MOST_FAILURES = 20;
+/** The list is asked again while it knows of an open one, whoever follows it. */
+const LIST_MS = 2500;
 
 /** Of renders of one kind, the newest first: what can be heard, and what is newer than that. */
 export function heardAndNext(renders: Render[]): { render?: Render; next?: Render } {
@@ -82,6 +85,7 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
     enabled: !!rig,
     placeholderData: keepPreviousData,
     refetchOnMount: "always",
+    refetchInterval: (q) => (q.state.data?.some(isOpen) ? LIST_MS : false),
     queryFn: () =>
       ask(
         api.GET("/api/v1/rigs/{rig_id}/renders", {
@@ -107,6 +111,7 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
       let now = render;
       let heard = render.audible;
       let pause = FOLLOW_MS;
+      let failures = 0;
       while (isOpen(now)) {
         await new Promise((done) => setTimeout(done, pause));
         pause = Math.min(SELDOM_MS, 1.2 * pause);
@@ -114,9 +119,12 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
           now = await ask(
             api.GET("/api/v1/renders/{render_id}", { params: { path: { render_id: now.id } } }),
           );
+          failures = 0;
         } catch {
-          // A line that is broken for a moment; the list tells when it is back.
-          break;
+          // A line that is broken for a moment: looked at again, and in the end left to the list.
+          failures += 1;
+          if (failures > MOST_FAILURES) break;
+          continue;
         }
         const seen = { render: now, at: Date.now() };
         setTold((t) => ({ ...t, [seen.render.id]: seen }));

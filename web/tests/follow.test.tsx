@@ -36,6 +36,7 @@ const base = {
 let renders: Render[];
 let asked: string[];
 let states: Partial<Render>[];
+let late = 0;
 
 /** Each look at a render is the next of its states; the list has it as it was looked at last. */
 serve(async (request) => {
@@ -48,7 +49,11 @@ serve(async (request) => {
     renders = [{ ...base, id: "new", status: "queued" } as Render, ...renders];
     return json(renders[0]);
   }
-  if (path === "/rigs/r/renders") return json(renders);
+  if (path === "/rigs/r/renders") {
+    const then = renders;
+    if (late) await new Promise((done) => setTimeout(done, late));
+    return json(then);
+  }
   const next = states.shift();
   if (next?.problem === "broken line") throw new TypeError("Failed to fetch");
   if (next) renders = renders.map((r) => (r.id === "new" ? { ...r, ...next } : r));
@@ -139,6 +144,22 @@ test("a line that is broken for a moment is not the end of it", async () => {
   await waitFor(() => expect(result.current.rendered("v").render?.id).toBe("new"), {
     timeout: 4000,
   });
+  expect(result.current.open).toBe(false);
+});
+
+test("a list that lags behind what was told does not begin it all again", async () => {
+  renders = [{ ...base, id: "new", status: "running", progress: 0.5 } as Render, ...renders];
+  states = [{ status: "done", progress: 1, audible: true, report: REPORT }];
+  // Lists come late, and what comes is what was true when they were asked for.
+  late = 250;
+  const { result } = hook();
+  await waitFor(() => expect(result.current.rendered("v").render?.id).toBe("new"), {
+    timeout: 4000,
+  });
+  await new Promise((done) => setTimeout(done, 1500));
+  late = 0;
+  expect(asked.filter((a) => a === "GET /renders/new").length).toBeLessThanOrEqual(2);
+  expect(asked.filter((a) => a === "GET /rigs/r/renders").length).toBeLessThanOrEqual(4);
   expect(result.current.open).toBe(false);
 });
 

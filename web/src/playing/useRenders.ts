@@ -107,7 +107,8 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
     async (render: Render) => {
       if (followed.current.has(render.id)) return;
       followed.current.add(render.id);
-      setTold((t) => ({ ...t, [render.id]: { render, at: Date.now() } }));
+      // A word that came later than the list's is not taken back.
+      setTold((t) => (t[render.id] ? t : { ...t, [render.id]: { render, at: Date.now() } }));
       let now = render;
       let heard = render.audible;
       let pause = FOLLOW_MS;
@@ -145,7 +146,8 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
     .map((r) => r.id)
     .join();
   useEffect(() => {
-    for (const render of query.data ?? []) if (isOpen(render)) void follow(render);
+    // As they were told last: what the list still calls open and is done is not followed again.
+    for (const render of list) if (isOpen(render)) void follow(render);
     // Whenever others are open.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [openKey, follow]);

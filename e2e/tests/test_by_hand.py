@@ -35,6 +35,9 @@ class ByHand(BrowserCase):
             lambda: self.browser.driver.execute_script(script) == id, f"{id} is not selected"
         )
 
+    def outputs(self) -> set[str]:
+        return {i for i, v in self.document()["nodes"].items() if v["kind"] == "output"}
+
     def way(self, start: str) -> list[str]:
         """Kinds along first outputs from a part, itself first."""
         d, found, at = self.document(), [], start
@@ -122,9 +125,12 @@ class ByHand(BrowserCase):
         self.assertEqual(self.way("volume1")[:3], ["volume", "split", "delay"])
         for n in (2, 3):
             hands.go(f"#{merge}", RIGHT if n == 2 else LEFT)
+            before = self.outputs()
             hands.do("O", "Output")
             self.until_count("output", n)
             # The new output is selected: an amp goes before it.
+            (fresh,) = self.outputs() - before
+            self.at(fresh)
             hands.do("Shift I", "Insert before")
             hands.take("power", "Power amp")
             self.at(f"power_amp{n}")

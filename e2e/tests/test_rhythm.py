@@ -116,9 +116,7 @@ class Rhythm(BrowserCase):
         b.press("tab", "Short slap")
         b.press("button", "take out Short slap")
         b.sees("is used in the rig “Two sends”")
-        variant = Variant.objects.get(
-            rig__song=self.song(), rig__name="Two sends", position=0
-        )
+        variant = Variant.objects.get(rig__song=self.song(), rig__name="Two sends", position=0)
         self.assertEqual(variant.document["nodes"]["echo"]["time"], "@short_slap")
         self.assertEqual(len(self.song().delays), 3)
 

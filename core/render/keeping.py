@@ -33,7 +33,6 @@ class Keeping:
         self.keys = point_keys(renderer, fed, run)
         plan = renderer.plan
         costs = _costs(renderer)
-        self.facts: dict[int, dict[str, Any]] = {}
         self.told: set[int] = set()
         self._read_facts()
         ends = set(plan.outputs.values()) if wanted is None else set(wanted)
@@ -63,11 +62,6 @@ class Keeping:
             if p in into or p in renderer.rings
         }
 
-    def shared(self, other: "Keeping") -> set[int]:
-        """Points of this renderer that another one would compute as well."""
-        theirs = {other.keys[p] for p in other.keepers}
-        return {p for p in self.keepers if self.keys[p] in theirs}
-
     def write(self, value: Callable[[int], np.ndarray], count: int) -> None:
         for point, keeper in self.keepers.items():
             keeper.add(value(point))
@@ -85,7 +79,7 @@ class Keeping:
         for point, keeper in self.keepers.items():
             limiter = self.renderer.limiters.get(point)
             acted = limiter is not None and limiter.acted
-            keeper.finish({**self.facts.get(point, {}), "acted": acted})
+            keeper.finish({"acted": acted})
         self.keepers = {}
 
     # What was measured on the way -----------------------------------------------------------------

@@ -65,6 +65,10 @@ class Listen(BrowserCase):
                 lambda x=letter: (one := b.look("button", f"Hear {x}")) is not None and one.is_enabled(),
                 f"{letter} not rendered", 90,
             )  # fmt: skip
+        # Heard a moment before it is measured.
+        self.wait_for(
+            lambda: not Render.objects.exclude(status="done").exists(), "not measured", 30
+        )
         return b
 
     def strip(self) -> str:

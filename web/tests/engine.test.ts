@@ -1,7 +1,8 @@
 /** What the playing engine gives to the loudspeakers, by a context that writes down every gain. */
 import { afterEach, beforeEach, expect, test } from "vitest";
 
-import { CEILING, Engine, placeAfter, PLAIN, type Voice } from "../src/playing/engine";
+import { CEILING, Engine, placeAfter, type Voice } from "../src/playing/engine";
+import { PLAIN } from "../src/playing/toggles";
 import type { Samples, Streamed } from "../src/playing/stream";
 
 class Param {

@@ -1,7 +1,7 @@
 /** Which render of a variant is heard, and which is being made. */
 import { expect, test } from "vitest";
 
-import { heardAndNext, type Render, withTold } from "../src/playing/useRenders";
+import { endOf, heardAndNext, type Render, withTold } from "../src/playing/useRenders";
 
 const render = (id: string, more: Partial<Render> = {}): Render => ({
   id,
@@ -66,4 +66,10 @@ test("what was told of a render since counts; what the list has moved on from do
   });
   // What was done meanwhile by the list stays done; another rig's is not this one's.
   expect(withTold([render("third")], told, 5, "other").map((r) => r.status)).toEqual(["done"]);
+});
+
+test("an excerpt ends where it ends in the stretch, not where it would from its beginning", () => {
+  const report = { stems: [], seconds: 20 } as unknown as Render["report"];
+  expect(endOf(render("whole", { report, start_s: 5 }), 5)).toBe(20);
+  expect(endOf(render("piece", { report, start_s: 305 }), 5)).toBe(320);
 });

@@ -8,6 +8,7 @@
  * but the gains that are given.
  */
 import type { Samples, Streamed } from "./stream";
+import { PLAIN, type Toggles } from "./toggles";
 
 export const SWITCH_S = 0.012;
 const FADE_IN_S = 0.4;
@@ -30,32 +31,6 @@ export interface Voice {
   /** Linear gain of the whole, at most 1. */
   match: number;
 }
-
-export interface Toggles {
-  mono: boolean;
-  swap: boolean;
-  /** Polarity of each side. */
-  left: boolean;
-  right: boolean;
-  /** Another voice is taken away from the heard one. */
-  difference: string | null;
-  /** Only this stem is heard. */
-  solo: number | null;
-  exaggerate: boolean;
-  /** Sources that are not heard. */
-  silent: readonly string[];
-}
-
-export const PLAIN: Toggles = {
-  mono: false,
-  swap: false,
-  left: false,
-  right: false,
-  difference: null,
-  solo: null,
-  exaggerate: false,
-  silent: [],
-};
 
 export interface Loop {
   from: number;

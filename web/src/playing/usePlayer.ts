@@ -4,8 +4,9 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { sentenceOf } from "../api/client";
 import { announce } from "../ui/controls";
 import { playOnly } from "../ui/only";
-import type { Engine, Loop, Toggles } from "./engine";
+import type { Engine, Loop } from "./engine";
 import { Playhead } from "./playhead";
+import { PLAIN, type Toggles } from "./toggles";
 import type { Render, Sound } from "./useRenders";
 
 export interface Step {
@@ -13,17 +14,6 @@ export interface Step {
   at: number;
   lane: string;
 }
-
-export const OFF: Toggles = {
-  mono: false,
-  swap: false,
-  left: false,
-  right: false,
-  difference: null,
-  solo: null,
-  exaggerate: false,
-  silent: [],
-};
 
 interface Given {
   rig: string;
@@ -46,7 +36,7 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
   const [loading, setLoading] = useState(false);
   const [head] = useState(() => new Playhead());
   const [trail, setTrail] = useState<Step[]>([]);
-  const [toggles, setToggles] = useState<Toggles>(OFF);
+  const [toggles, setToggles] = useState<Toggles>(PLAIN);
   const [applied, setApplied] = useState<Record<string, number>>({});
   const engine = useRef<Engine>(null);
   const loaded = useRef(new Map<string, string>());

@@ -15,7 +15,7 @@ import { useFeeds } from "./feeds";
 import { changedSince, downTo, movesOf, quietestOf, stemGains } from "./match";
 import { useMoves, withPoint } from "./moves";
 import { usePlayer } from "./usePlayer";
-import { isOpen, type Sound, useRenders } from "./useRenders";
+import { endOf, isOpen, type Sound, useRenders } from "./useRenders";
 import type { WetDb } from "./wet";
 
 /** What is rendered and played at first of a long song. */
@@ -172,7 +172,7 @@ export function usePlayingOf(context: SongContext) {
 
   const region_s = Math.min(
     stretch.length_s ?? whole - stretch.start_s,
-    heard?.render?.report?.seconds ?? Infinity,
+    heard?.render ? endOf(heard.render, stretch.start_s) : Infinity,
   );
   const [ofRig, setOfRig] = useState(rig.id);
   if (ofRig !== rig.id) {

@@ -31,6 +31,10 @@ export interface Wanted {
 export const isOpen = (render: Render | undefined) =>
   render?.status === "queued" || render?.status === "running";
 
+/** Where a render ends, seconds into a stretch: an excerpt begins later in it. */
+export const endOf = (render: Render, start: number): number =>
+  render.start_s - start + (render.report?.seconds ?? 0);
+
 interface Which {
   variant: string;
   capture?: string | null;

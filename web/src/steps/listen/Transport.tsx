@@ -8,7 +8,7 @@ import { useNavigate } from "react-router";
 import { api, ask, sentenceOf } from "../../api/client";
 import { announce, Hint, Press, Unseen } from "../../ui/controls";
 import { Choice } from "../../ui/QuantityField";
-import type { Toggles } from "../../playing/engine";
+import type { Toggles } from "../../playing/toggles";
 import type { Listening } from "../../playing/usePlaying";
 import type { Sound } from "../../playing/useRenders";
 import { Toggle } from "./Parts";
@@ -24,7 +24,7 @@ interface HeadProps {
 }
 
 export function LaneHead({ sound: s, keyName, heard, playing, locked, onHear }: HeadProps) {
-  const ready = s.render?.status === "done";
+  const ready = !!s.render?.audible && !!s.render.report;
   return (
     <Box
       minHeight="29px"

@@ -117,7 +117,7 @@ class _Run:
         self.plan, self.job, self.clips, self.material = plan, job, clips, material
         with self.song() as song:
             self.rate, self.frames = song.rate_hz, song.frames
-        whole = Renderer(plan, self.rate, material.impulses, material.moves)
+        whole = Renderer(plan, self.rate, material.impulses, material.moves, start_s=job.start_s)
         self.block, self.late = whole.block, max(whole.latency.values(), default=0)
         short = self.frames <= LONGEST_KEPT_S * self.rate
         self.store = store if short else None
@@ -137,7 +137,7 @@ class _Run:
     def renderer(self, plan: Plan, moves: Moves, gauged: frozenset[int] | None) -> Renderer:
         return Renderer(
             plan, self.rate, self.material.impulses, moves, metered=gauged != frozenset(),
-            gauged=gauged, most_block=self.block,
+            gauged=gauged, most_block=self.block, start_s=self.job.start_s,
         )  # fmt: skip
 
     def keeping(self, renderer: Renderer, wanted: set[int] | None = None) -> Keeping:

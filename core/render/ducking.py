@@ -14,7 +14,8 @@ from core.audio import open_audio
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.render.processors import Setting
-from core.render.processors.dynamics import CompressorWork, DuckerWork, EnvelopeFollower
+from core.render.processors.ducker import DuckerWork
+from core.render.processors.dynamics import CompressorWork, EnvelopeFollower
 from core.render.simulate import CURVE_S, LONGEST_S
 from core.routing.document import kinds as k
 from core.space.ducking import DuckingSettings, DuckingTail
@@ -81,7 +82,8 @@ def _gain_of(
         )  # fmt: skip
         return lambda block: amplitude(-work.reduction(block))
     stage = k.Ducker(id="d", **{name: getattr(s, name) for name in _SHARED})
-    return DuckerWork(stage, setting).gain
+    work = DuckerWork(stage, setting)
+    return lambda block: np.atleast_2d(work.gain(block))[0]
 
 
 def _frames(values: np.ndarray, step: int) -> np.ndarray:

@@ -6,7 +6,8 @@ import numpy as np
 
 from core.audio.past import Past
 from core.render.processors.base import Curve
-from core.render.processors.modulation import segments, swing
+from core.render.processors.modulation import swing
+from core.render.processors.oscillator import segments
 
 FADE_S = 0.05
 

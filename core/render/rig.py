@@ -24,7 +24,7 @@ from core.render.holding import Limiter, held_points
 from core.render.mixing import Sum
 from core.render.moves import Moved, Moves, Weights
 from core.render.moving_line import MovingLine
-from core.render.processors import Processor, Setting, processor_for
+from core.render.processors import Processor, Setting, begin_later, processor_for
 from core.render.ring import Ring
 from core.routing.document import kinds as k
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan, SelfLoop
@@ -121,6 +121,8 @@ class Renderer:
     impulses: Mapping[str, np.ndarray] = field(default_factory=dict)
     moves: Moves = field(default_factory=Moves)
     seed: int = 0
+    start_s: float = 0.0
+    """Of the song, where the clip begins."""
     metered: bool = False
     """Keep gauges where every node ends, and of what works by level."""
     gauged: frozenset[int] | None = None
@@ -244,6 +246,9 @@ class Renderer:
         held = offsets[arc.target] - offsets[arc.source] - (work.latency if work else 0)
         own = work.own if work is not None else 0.0
         way = _Way(arc, self._samples(arc, own) + held, work=work)
+        # What is heard at a time of the song passes here so much later.
+        passed = offsets[arc.target] - (work.latency if work else 0)
+        begin_later(work, passed)
         # A swept filter's shape is what it rests at: its processor is the filter itself.
         if arc.shape is not None and not isinstance(arc.stage, k.Swept):
             way.filter = Filter(arc.shape, self.rate_hz)
@@ -255,7 +260,7 @@ class Renderer:
         if morph is not None:
             way.weights = morph.weights.later(offsets[arc.target])
             way.versions = [
-                self._version(one, times_s, work)
+                self._version(one, times_s, work, passed)
                 for one, times_s in zip(morph.arcs, morph.times_s, strict=True)
             ]
         gate = self.moves.gates.get(id(arc))
@@ -268,7 +273,7 @@ class Renderer:
         return way
 
     def _version(
-        self, arc: Arc, times_s: Mapping[str, float], like: Processor | None
+        self, arc: Arc, times_s: Mapping[str, float], like: Processor | None, passed: int
     ) -> tuple[Filter | None, Processor | None, Matrix]:
         """An arc at one value of a setting that moves. Raises RenderError where it comes later."""
         filtered = None
@@ -279,6 +284,7 @@ class Renderer:
         work = self._work(arc, times_s)
         if like is None or (work.latency, work.own) != (like.latency, like.own):
             raise RenderError(f"{arc.stage.shown}: a setting of it that moves changes its time.")
+        begin_later(work, passed)
         return filtered, work, arc.bare
 
     def _key_of(self, arc: Arc) -> int | None:
@@ -290,8 +296,8 @@ class Renderer:
         heard = self.plan.carried[arc.source if key is None else key].level_dbfs
         setting = Setting(
             self.rate_hz, self.plan.channels[arc.target], -20.0 if heard is None else heard,
-            self.plan.times_s if times_s is None else times_s, self.impulses, self.moves.fields.get(arc.stage.id, {}), self.seed,
-            arc.own_lines,
+            self.plan.times_s if times_s is None else times_s, self.impulses, self.moves.fields.get(arc.stage.id, {}),
+            self.start_s, self.seed, arc.own_lines,
         )  # fmt: skip
         return processor_for(arc.stage, setting)
 

@@ -13,9 +13,9 @@ from core.render.stems import pruned, reached
 from core.routing.document import kinds as k
 from core.routing.plan.model import UNIT, Arc, Plan
 
-_FOLLOWS = (k.Compressor, k.Ducker, k.Swept)
+_FOLLOWS = (k.Compressor, k.Ducker, k.Oscillated)
 """All that depends on level in them follows a key, or can."""
-_BY_THEMSELVES = (k.Compressor, k.Swept)
+_BY_THEMSELVES = (k.Compressor, k.Oscillated)
 """Without a key they follow what passes them; a ducker does nothing then."""
 
 

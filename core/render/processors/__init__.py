@@ -4,8 +4,10 @@ from core.errors import FonodromeError
 from core.render.processors.base import Curve, Processor, Setting
 from core.render.processors.convolution import ConvolutionWork
 from core.render.processors.drive import DriveWork
-from core.render.processors.dynamics import CompressorWork, DuckerWork, ThreeBandWork
+from core.render.processors.ducker import DuckerWork
+from core.render.processors.dynamics import CompressorWork, ThreeBandWork
 from core.render.processors.modulation import ChorusWork, SweptWork, TremoloWork
+from core.render.processors.oscillator import begin_later
 from core.render.processors.reverb import ReverbWork
 from core.render.processors.stand_in import StandInWork
 from core.routing.document import kinds as k
@@ -33,4 +35,4 @@ def processor_for(stage: k.Stage, setting: Setting) -> Processor:
     return made
 
 
-__all__ = ["Curve", "Processor", "Setting", "processor_for"]
+__all__ = ["Curve", "Processor", "Setting", "begin_later", "processor_for"]

@@ -22,6 +22,8 @@ class Setting:
     """Impulse responses (channels, n) at this rate, by the name that a stage gives."""
     moves: Mapping[str, "Curve"] = field(default_factory=dict)
     """Written moves of this stage's own fields, by field."""
+    start_s: float = 0.0
+    """Of the song, at which the clip begins: what goes round by itself goes by the song's time."""
     seed: int = 0
     own_lines: int = 0
     """Which set of lines a reverb has."""

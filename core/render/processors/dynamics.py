@@ -23,7 +23,6 @@ from core.render.processors.fast import (
     to_gain,
 )  # fmt: skip
 from core.routing.document import kinds as k
-from core.units.decibel import amplitude, power_of
 
 
 class Detector:
@@ -130,78 +129,6 @@ class EnvelopeFollower:
         count = round((min(5.0, 8 * slow) + 1.0) * self.rate_hz)
         sine = np.sin(2 * np.pi * hz * np.arange(count) / self.rate_hz)
         return float(own(sine[None, :])[-round(0.5 * self.rate_hz) :].mean())
-
-
-class DuckerWork:
-    """Turns down while its key sounds, in one of three ways.
-
-    *key*: by its depth while the key is louder than 20 dB below its nominal level; the key's power
-    is smoothed over 10 ms, the gain in dB follows with attack and release. *envelope*: the gain is
-    `1 - duck min(1, follower gain env)` of the follower's envelope; held at 0, or, where it is not,
-    turned over below. Both do nothing without a key. *shape*: one dip in every note value, whatever sounds: down to its depth at
-    once, and back by a ramp, by an exponential or by half a sine.
-    """
-
-    latency = 0
-    own = 0.0
-    _BELOW_DB, _SMOOTH_MS = 20.0, 10.0
-
-    def __init__(self, stage: k.Ducker, setting: Setting) -> None:
-        rate = setting.rate_hz
-        self.stage = stage
-        self.depth = stage.depth_db
-        self.threshold = power_of(setting.nominal_dbfs - self._BELOW_DB)
-        self.attack, self.release = (
-            one_pole(stage.attack_ms, rate),
-            one_pole(stage.release_ms, rate),
-        )
-        self.keep = one_pole(self._SMOOTH_MS, rate)
-        self.power, self.state, self.done = np.zeros(1), 0.0, 0
-        self.follower = EnvelopeFollower(stage.attack_ms, stage.release_ms, rate)
-        self.pre_gain = amplitude(stage.follower_gain_db)
-        self.period = setting.times_s.get(stage.id, 0.0) * rate
-
-    def gain(self, heard: np.ndarray) -> np.ndarray:
-        """Gain (n,) over a stretch of what it listens to."""
-        if self.stage.way == "envelope":
-            envelope = self.follower(heard).astype(np.float64)
-            gain = 1 - self.stage.sensitivity_percent / 100 * np.minimum(
-                1, self.pre_gain * envelope
-            )
-            return gain if self.stage.below_zero else np.maximum(gain, 0)
-        if self.stage.way == "shape":
-            at = self.done + np.arange(heard.shape[1])
-            self.done += heard.shape[1]
-            return amplitude(
-                -self.depth * dip(self.stage.dip_shape, at % self.period / self.period)
-            )
-        power, self.power = scipy.signal.lfilter(
-            [1 - self.keep], [1, -self.keep], (heard * heard).max(axis=0), zi=self.power
-        )
-        wanted = np.where(power > self.threshold, self.depth, 0.0).astype(np.float32)
-        self.state = follow(wanted, wanted, self.attack, self.release, self.state)
-        return to_gain(-wanted)
-
-    def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
-        if key is None and self.stage.way != "shape":
-            return np.array(block)
-        return block * self.gain(block if key is None else key)
-
-
-_SHARP = 0.01
-"""Share of a dip in which it goes down: at once would click."""
-
-
-def dip(shape: str, turn: np.ndarray) -> np.ndarray:
-    """How much of its depth (0 to 1) a dip has at a share of its length (0 to 1)."""
-    back = np.clip((turn - _SHARP) / (1 - _SHARP), 0, 1)
-    if shape == "ramp":
-        out = 1 - back
-    elif shape == "exponential":
-        out = (np.exp(-5 * back) - math.exp(-5)) / (1 - math.exp(-5))
-    else:
-        return np.sin(np.pi * turn)
-    return np.where(turn < _SHARP, turn / _SHARP, out)
 
 
 class ThreeBandWork:

@@ -1,7 +1,7 @@
 """What an LFO or an envelope moves: tremolo, chorus, swept filters.
 
-An LFO is computed every 32 samples and taken as straight between: at 10 Hz and 48 kHz within a
-millionth.
+Up to 20 Hz an LFO of a chorus or a filter is computed every 32 samples and taken as straight between:
+at 10 Hz and 48 kHz within a millionth; a faster one for every sample.
 """
 
 import math
@@ -10,35 +10,29 @@ import numba
 import numpy as np
 
 from core.audio.past import Past
-from core.render.processors.base import Curve, Setting, lfo_phase
+from core.render.processors.base import Curve, Setting
 from core.render.processors.dynamics import EnvelopeFollower
+from core.render.processors.oscillator import SEGMENT, Oscillator, segments
 from core.routing.document import kinds as k
-from core.routing.plan.responses import comb_feedback
-from core.units.decibel import amplitude
-
-SEGMENT = 32
-
-
-def segments(start: int, count: int) -> np.ndarray:
-    """Samples at which a slow value is computed: every 32nd from `start`, one beyond the end."""
-    return start + SEGMENT * np.arange(-(-count // SEGMENT) + 1)
+from core.routing.plan.responses import comb_of
+from core.routing.plan.spread import LOWEST_HZ
+from core.routing.plan.waves import follow_share
 
 
 class TremoloWork:
-    """A sine on the level: from 1 down to 1 - depth and back. Its phase begins at the top."""
+    """A wave on the level: from 1 down to 1 - depth and back. A sine begins at the top."""
 
     latency = 0
     own = 0.0
 
     def __init__(self, stage: k.Tremolo, setting: Setting) -> None:
-        self.depth, self.step = stage.depth_percent / 100, stage.rate_hz / setting.rate_hz
-        self.done, self.phase = 0, lfo_phase(stage.id, stage.locked)
+        self.depth, self.oscillator = stage.depth_percent / 100, Oscillator(stage, setting)
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
-        n = self.done + np.arange(block.shape[1])
-        self.done += block.shape[1]
-        turn = 2 * np.pi * (self.step * n + self.phase)
-        return block * (1 - self.depth * 0.5 * (1 - np.cos(turn)))
+        turns, share = self.oscillator.over(block if key is None else key)
+        wave, depth = self.oscillator.wave, self.depth * share[:-1]
+        levels = (wave.level(side[:-1]) for side in self.oscillator.sides(turns))
+        return block * np.stack([1 - depth * (1 - level) for level in levels])
 
 
 @numba.njit(
@@ -83,10 +77,28 @@ def swing(whole, out, late, origin):  # type: ignore[no-untyped-def]
             out[i] = ((a * u + b) * u + c) * u + z1
 
 
-class ChorusWork:
-    """A delay that swings round its centre by a sine, read between samples by a cubic (Lagrange).
+@numba.njit(
+    numba.void(numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.int64),
+    cache=True, nogil=True,
+)  # fmt: skip
+def swing_each(whole, out, late, origin):  # type: ignore[no-untyped-def]
+    """As `swing`, `late` given for every sample."""
+    newest = len(whole) - 3
+    for i in range(len(out)):
+        at = origin + i - late[i]
+        index = min(int(at), newest)
+        u = at - index
+        z0, z1, z2, z3 = whole[index - 1], whole[index], whole[index + 1], whole[index + 2]
+        a = (z3 - z0) / 6 + (z1 - z2) / 2
+        b = (z0 + z2) / 2 - z1
+        c = z2 - z0 / 3 - z1 / 2 - z3 / 6
+        out[i] = ((a * u + b) * u + c) * u + z1
 
-    Delay: `centre + depth sin`, never below one sample; with spread, the right side the other way.
+
+class ChorusWork:
+    """A delay that swings round its centre by a wave, read between samples by a cubic (Lagrange).
+
+    Delay: `centre + depth wave`, never below one sample; with spread, right half a cycle ahead.
     """
 
     latency = 0
@@ -97,34 +109,31 @@ class ChorusWork:
         self.centre = stage.centre_ms / 1e3 * rate
         self.own = self.centre
         self.depth = stage.depth_ms / 1e3 * rate
-        self.step, self.phase = stage.rate_hz / rate, lfo_phase(stage.id, stage.locked)
-        self.turn = (1.0, -1.0 if stage.spread else 1.0)
-        self.done, self.channels = 0, setting.channels
+        self.oscillator, self.channels = Oscillator(stage, setting), setting.channels
         self.past = Past(setting.channels, math.ceil(self.centre + self.depth) + self._SPARE)
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
-        count = block.shape[1]
         origin = self.past.add(block[: self.channels])
-        n = segments(self.done, count)
-        self.done += count
-        away = self.depth * np.sin(2 * np.pi * (self.step * n + self.phase))
+        oscillator = self.oscillator
+        turns, share = oscillator.over(block if key is None else key, oscillator.every)
+        read = swing_each if oscillator.every == 1 else swing
         out = np.empty(block.shape)
         out[self.channels :] = 0.0
-        for side in range(self.channels):
-            late = np.maximum(self.centre + self.turn[side] * away, 1.0)
-            swing(self.past.held[side, : self.past.end], out[side], late, origin)
+        for side, at in zip(range(self.channels), oscillator.sides(turns), strict=False):
+            late = np.maximum(self.centre + self.depth * share * oscillator.wave.swing(at), 1.0)
+            read(self.past.held[side, : self.past.end], out[side], late, origin)
         return out
 
 
 @numba.njit(
     numba.void(
-        numba.float64[:, ::1], numba.float64[:, ::1], numba.float64[::1], numba.float64,
-        numba.float64[::1], numba.float64[:, ::1],
+        numba.float64[:, ::1], numba.float64[:, ::1], numba.float64[:, ::1], numba.int64,
+        numba.float64, numba.float64[::1], numba.float64[:, ::1],
     ),
     cache=True, nogil=True,
 )  # fmt: skip
-def _state_variable(block, out, g, damping, taps, state):  # type: ignore[no-untyped-def]
-    """Both sides through a filter whose g = tan(pi f / fs) is given every 32 samples.
+def _state_variable(block, out, g, every, damping, taps, state):  # type: ignore[no-untyped-def]
+    """Both sides through a filter whose g = tan(pi f / fs), by side, is given at every so many samples.
 
     The trapezoidal state-variable filter: `out = taps[0] in + taps[1] band + taps[2] low`; standing
     still it is the bilinear transform, prewarped at f.
@@ -133,11 +142,11 @@ def _state_variable(block, out, g, damping, taps, state):  # type: ignore[no-unt
     for side in range(block.shape[0]):
         one, two = state[side, 0], state[side, 1]
         x, y = block[side], out[side]
-        for s in range(len(g) - 1):
-            start = s * 32
-            stop = min(n, start + 32)
-            first = g[s]
-            slope = (g[s + 1] - first) / 32
+        for s in range(g.shape[1] - 1):
+            start = s * every
+            stop = min(n, start + every)
+            first = g[side, s]
+            slope = (g[side, s + 1] - first) / every
             for i in range(start, stop):
                 here = first + slope * (i - start)
                 a1 = 1 / (1 + here * (here + damping))
@@ -154,17 +163,17 @@ def _state_variable(block, out, g, damping, taps, state):  # type: ignore[no-unt
 @numba.njit(
     numba.void(
         numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.int64,
-        numba.float64,
+        numba.int64, numba.float64, numba.float64,
     ),
     cache=True, nogil=True,
 )  # fmt: skip
-def _ringing(block, whole, out, late, origin, back):  # type: ignore[no-untyped-def]
+def _ringing(block, whole, out, late, every, origin, back, sign):  # type: ignore[no-untyped-def]
     """A comb that feeds itself: whole gets `w = in + back w[-late]` from `origin` on, out gets
-    `(1 - back) / 2 (w + w[-late])`; late every 32 samples, read by a cubic (Lagrange).
+    `(1 - back sign) / 2 (w + sign w[-late])`; late at every so many samples, read by a cubic.
     """
     for i in range(len(block)):
-        s = i // 32
-        at = origin + i - (late[s] + (late[s + 1] - late[s]) * (i - 32 * s) / 32)
+        s = i // every
+        at = origin + i - (late[s] + (late[s + 1] - late[s]) * (i - every * s) / every)
         index = int(at)
         u = at - index
         z0, z1, z2, z3 = whole[index - 1], whole[index], whole[index + 1], whole[index + 2]
@@ -174,21 +183,20 @@ def _ringing(block, whole, out, late, origin, back):  # type: ignore[no-untyped-
         old = ((a * u + b) * u + c) * u + z1
         new = block[i] + back * old
         whole[origin + i] = new
-        out[i] = 0.5 * (1 - back) * (new + old)
+        out[i] = 0.5 * (1 - back * sign) * (new + sign * old)
 
 
 class SweptWork:
     """A resonant filter that stands still, or is moved by an LFO, by the level, or by written moves.
 
     Low, high, band (0 dB at its centre) and notch are one second-order filter; a comb adds the
-    signal to itself half a period of its frequency later (notches at its odd multiples), and from a Q
-    of 2 on gives some of it back to itself. Moved, the frequency goes up to `range` octaves from where
-    it rests: by a sine both ways, by the envelope of what it listens to upwards.
+    signal to itself half a period of its frequency later (notches at its odd multiples), or takes it
+    away, and can give some of it back to itself. Moved, the frequency goes up to `range` octaves from
+    where it rests: by a wave both ways, by the envelope of what it listens to upwards.
     """
 
     latency = 0
     own = 0.0
-    _LOWEST_HZ = 20.0
     _SHORTEST = 4.0
     """Samples that a comb which feeds itself needs at least."""
 
@@ -196,11 +204,14 @@ class SweptWork:
         rate = setting.rate_hz
         self.stage, self.rate, self.done = stage, rate, 0
         self.highest = 0.45 * rate
-        self.step, self.phase = stage.rate_hz / rate, lfo_phase(stage.id, stage.locked)
+        self.oscillator: Oscillator | None = None
+        if stage.moved_by == "lfo":
+            self.oscillator = Oscillator(stage, setting)
+        self.every = self.oscillator.every if self.oscillator else SEGMENT
         self.follower = EnvelopeFollower(stage.attack_ms, stage.release_ms, rate)
         self.curve: Curve | None = setting.moves.get("frequency_hz")
         self.state = np.zeros((2, 2))
-        self.full, self.back = amplitude(stage.full_dbfs), comb_feedback(stage.q)
+        self.back, self.sign = comb_of(stage.q, stage.comb_percent, stage.comb_minus)
         damping = 1 / stage.q
         self.damping = damping
         self.taps = np.array(
@@ -211,22 +222,27 @@ class SweptWork:
                 "notch": (1.0, -damping, 0.0),
             }.get(stage.mode, (0.0, 0.0, 0.0))
         )
-        self.past = Past(2, math.ceil(rate / 2 / self._LOWEST_HZ) + 8)
+        self.past = Past(2, math.ceil(rate / 2 / LOWEST_HZ) + 8)
 
     def hertz(self, heard: np.ndarray) -> np.ndarray:
-        """The frequency every 32 samples, one more than needed."""
-        n = segments(self.done, heard.shape[1])
-        rest = np.full(len(n), self.stage.frequency_hz)
+        """Frequencies (2, m) of both sides at every so many samples, one more than needed."""
+        count = heard.shape[1]
+        at = segments(0, count, self.every)
+        rest = np.full(len(at), self.stage.frequency_hz)
         if self.curve is not None:
-            rest = np.interp(n, self.curve.at, self.curve.values)
-        octaves = np.zeros(len(n))
-        if self.stage.moved_by == "lfo":
-            octaves = self.stage.range_oct * np.sin(2 * np.pi * (self.step * n + self.phase))
+            rest = np.interp(self.done + at, self.curve.at, self.curve.values)
+        octaves = np.zeros((2, len(at)))
+        if self.oscillator is not None:
+            turns, share = self.oscillator.over(heard, self.every)
+            reach = self.stage.range_oct * share
+            for side, turned in enumerate(self.oscillator.sides(turns)):
+                octaves[side] = reach * self.oscillator.wave.swing(turned)
         elif self.stage.moved_by == "level":
-            envelope = self.follower(heard)
-            at = np.minimum(n - self.done, heard.shape[1] - 1)
-            octaves = self.stage.range_oct * np.minimum(1, envelope[at] / self.full)
-        return np.clip(rest * 2**octaves, self._LOWEST_HZ, self.highest)
+            envelope = self.follower(heard)[np.minimum(at, count - 1)]
+            octaves[:] = self.stage.range_oct * follow_share(
+                envelope, self.stage.threshold_dbfs, self.stage.full_dbfs
+            )
+        return np.clip(rest * 2**octaves, LOWEST_HZ, self.highest)
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         hz = self.hertz(block if key is None else key)
@@ -235,18 +251,22 @@ class SweptWork:
         if self.stage.mode != "comb":
             g = np.tan(np.pi * hz / self.rate)
             _state_variable(
-                np.ascontiguousarray(block), out, g, self.damping, self.taps, self.state
+                np.ascontiguousarray(block), out, g, self.every, self.damping, self.taps, self.state
             )
             return out
+        late = self.rate / (2 * hz)
         if self.back == 0.0:
             origin = self.past.add(block)
+            read = swing_each if self.every == 1 else swing
             for side in range(2):
-                late = np.maximum(self.rate / (2 * hz), 1.0)
-                swing(self.past.held[side, : self.past.end], out[side], late, origin)
-            return 0.5 * (block + out)
+                whole = self.past.held[side, : self.past.end]
+                read(whole, out[side], np.maximum(late[side], 1.0), origin)
+            return 0.5 * (block + self.sign * out)
         origin = self.past.room(block.shape[1])
-        late = np.maximum(self.rate / (2 * hz), self._SHORTEST)
         for side in range(2):
             whole = self.past.held[side, : self.past.end]
-            _ringing(np.ascontiguousarray(block[side]), whole, out[side], late, origin, self.back)
+            _ringing(
+                np.ascontiguousarray(block[side]), whole, out[side],
+                np.maximum(late[side], self._SHORTEST), self.every, origin, self.back, self.sign,
+            )  # fmt: skip
         return out

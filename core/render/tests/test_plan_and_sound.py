@@ -176,6 +176,38 @@ class OrdinaryRigs(unittest.TestCase):
             0.4,
         )
 
+    def test_every_shape_and_side_of_what_goes_round(self):
+        """Levels per side, and what is left when the sides are added up again."""
+        for stage, tolerance in (
+            ("tremolo (rate 4 Hz, depth 90 %, shape saw-up, sides apart 180 °)", 0.3),
+            ("tremolo (rate 4 Hz, depth 100 %, shape exponential, sides apart 90 °)", 0.3),
+            ("tremolo (rate 4 Hz, depth 100 %, shape steps, steps 3, smoothing 10 %)", 0.3),
+            ("tremolo (rate 20 Hz, depth 100 %, shape sample-and-hold, sides apart 40 °)", 0.6),
+            ("tremolo (cycle 1/16, depth 80 %, shape triangle, sides apart 120 °)", 0.3),
+            ("ducker (way shape, dip every 1/8, depth 18 dB, dip shape triangle, sides apart 90 °)", 0.3),
+            ("ducker (way shape, dip every 1/8, depth 18 dB, dip shape ramp, smoothing 30 %)", 0.3),
+            ("chorus (depth 3 ms, shape triangle, rate 1 Hz, sides apart 90 °)", 0.4),
+            ("chorus (depth 1 ms, shape saw-down, rate 1 Hz, spread)", 0.4),
+            ("swept (frequency 900 Hz, Q 3, moved by lfo, range 2, rate 2 Hz, shape saw-up, sides apart 180 °)", 0.5),
+            ("swept (mode comb, frequency 300 Hz, feedback 70 %)", 0.5),
+            ("swept (mode comb, frequency 300 Hz, feedback -80 %, minus)", 0.5),
+            ("swept (mode comb, frequency 400 Hz, feedback 50 %, minus, moved by lfo, range 1, rate 1 Hz)", 0.5),
+        ):  # fmt: skip
+            with self.subTest(stage):
+                self.agree(
+                    f"a: source (crest 12 dB) > x: {stage} > m: output (stereo)", tolerance, (1, 2)
+                )
+                self.agree(f"a: source (crest 12 dB) > x: {stage} > m: output", tolerance, (1, 2))
+
+    def test_a_level_that_moves_the_depth(self):
+        for stage in (
+            "tremolo (rate 4 Hz, depth 90 %, depth by level 100 %, full at -12 dB)",
+            "tremolo (rate 4 Hz, depth 90 %, depth by level -100 %, full at -12 dB, threshold -30 dB)",
+            "swept (frequency 500 Hz, moved by lfo, range 3, rate 2 Hz, depth by level 100 %, full at -12 dB)",
+        ):
+            with self.subTest(stage):
+                self.agree(f"a: source (crest 12 dB) > x: {stage} > m: output", 0.8, (1, 2))
+
 
 class Repeats(unittest.TestCase):
     def test_through_a_drive_each_repeat_is_heard_at_its_own_level(self):

@@ -37,7 +37,7 @@ def _time_fields(node: k.Node) -> set[str]:
 
 def _times(node: k.Node) -> Iterator[str]:
     for field in _time_fields(node):
-        yield str(getattr(node, field))
+        yield getattr(node, field) or ""
     if isinstance(node, k.Frame):
         for one in node.sidings:
             yield from _times(one.stage)

@@ -12,7 +12,23 @@ from pydantic import BaseModel, Field
 from pydantic.fields import FieldInfo
 
 Unit = Literal[
-    "dB", "%", "ms", "s", "Hz", "m", "°C", "mA", "V", "mm", "kΩ", "H", "pF", "time", "ratio", ""
+    "dB",
+    "%",
+    "ms",
+    "s",
+    "Hz",
+    "m",
+    "°",
+    "°C",
+    "mA",
+    "V",
+    "mm",
+    "kΩ",
+    "H",
+    "pF",
+    "time",
+    "ratio",
+    "",
 ]
 
 
@@ -33,7 +49,9 @@ def db(default: float, label: str, low: float = -120, high: float = 60, about: s
     return quantity(default, label, "dB", low, high, about)
 
 
-def percent(default: float, label: str, low: float = 0, high: float = 100, about: str = "") -> Any:
+def percent(
+    default: float | None, label: str, low: float = 0, high: float = 100, about: str = ""
+) -> Any:
     return quantity(default, label, "%", low, high, about)
 
 
@@ -41,7 +59,7 @@ def hertz(default: float | None, label: str, about: str = "") -> Any:
     return quantity(default, label, "Hz", 1, 96_000, about)
 
 
-def duration(default: str, label: str, about: str = "") -> Any:
+def duration(default: str | None, label: str, about: str = "") -> Any:
     """A note value or a time as typed: '1/8.', '319 ms'. A note value follows the tempo."""
     return Field(
         default,

@@ -22,6 +22,7 @@ from core.routing.plan.model import UNIT, Arc, Matrix, Plan, scaled, times
 from core.routing.plan.spread import Impulse, Spread, TailSettings
 from core.routing.plan.timing import seconds_of
 from core.routing.plan.walk import in_cycles, walk
+from core.routing.plan.waves import CYCLE, Wave, wave_of
 from core.units import TempoFrame
 from core.units.decibel import db_gain
 
@@ -120,6 +121,18 @@ class Builder:
     def seconds(self, text: str, node: k.Node) -> float:
         """A time as typed, under this tempo. Raises RigError where it cannot be read."""
         return seconds_of(text, node, self.frame, self.delays)
+
+    def turning(self, node: k.Waved, fed: int, period_s: float | None = None) -> Wave:
+        """What a stage goes through again and again. Raises RigError for a cycle of no length."""
+        cycle = getattr(node, "cycle", None)
+        if period_s is None and cycle is not None:
+            period_s = self.seconds(cycle, node)
+            if period_s <= 0:
+                raise RigError(f"{node.shown}: a cycle must last longer than 0 ms.", part=cycle)
+            self.plan.times_s[f"{node.id}{CYCLE}"] = period_s
+        if self.plan.channels[fed] == 1 and node.sides_deg % 360:
+            self.idle(node.id, "sides apart")
+        return wave_of(node, period_s)
 
     def own_lines(self, settings: TailSettings, here: int) -> int:
         """Which lines a reverb has: the same for equal settings, others behind another tail."""

@@ -25,7 +25,8 @@ def _said(node: k.Node, frame: TempoFrame, delays: Mapping[str, str]) -> Iterato
     values = node.__dict__
     yield [values[name] for name in plain]
     for name in times:
-        yield round(seconds_of(values[name], node, frame, delays) * 1e9)
+        typed = values[name]
+        yield None if typed is None else round(seconds_of(typed, node, frame, delays) * 1e9)
     if isinstance(node, k.Frame):
         # What stands by is not heard; places are names.
         for stage in node.running():

@@ -5,8 +5,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
 from core.blend import law_gains
 from core.routing.document import kinds as k
 from core.routing.document.rig import RigError
@@ -16,22 +14,22 @@ from core.routing.plan.model import UNIT, Matrix, scaled, times
 from core.routing.plan.spread import (
     Spread,
     TailSettings,
+    chorus,
+    dipping,
     impulse,
-    of_gains,
     swept,
-    swinging,
     tail,
     tremolo,
     unknown_impulse,
 )
-from core.units.decibel import amplitude, db_gain
+from core.routing.plan.waves import apart_of
+from core.units.decibel import db_gain
 
 if TYPE_CHECKING:
     from core.routing.plan.build import Builder
 
 _MS_SCALE = {"half": 0.5, "one": 1.0, "root-half": math.sqrt(0.5)}
 _STAND_IN_FEEDBACK = 0.35
-_DIPS = 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,32 +156,36 @@ def _equaliser(b: "Builder", node: k.Equaliser, fed: int) -> Work:
     )
 
 
-def comb_taps(frequency_hz: float, q: float) -> tuple[tuple[float, float], ...]:
-    """Gains and times (s) of a comb with notches at odd multiples of a frequency and peaks of gain 1
-    between them; they ring as `comb_feedback` says, followed until they are 60 dB down.
+def comb_taps(frequency_hz: float, back: float, sign: int = 1) -> tuple[tuple[float, float], ...]:
+    """Gains and times (s) of a comb with peaks of gain 1: notches at odd multiples of a frequency, or
+    (sign -1) at even ones. What it gives back is followed until it is 60 dB down.
     """
-    late, back = 1 / (2 * frequency_hz), rs.comb_feedback(q)
-    start = 0.5 * (1 - back)
-    taps, gain = [(start, 0.0)], start * (1 + back)
+    late, start = 1 / (2 * frequency_hz), rs.comb_start(back, sign)
+    taps, gain = [(start, 0.0)], start * (sign + back)
     for lap in range(1, _MOST_TAPS):
         taps.append((gain, lap * late))
         gain *= back
-        if gain < 1e-3 * start:
+        if abs(gain) < 1e-3 * start:
             break
     return tuple(taps)
 
 
-_MOST_TAPS = 64
+_MOST_TAPS = 160
+"""Until 95 % have fallen by 60 dB, and some."""
 
 
 @_kind(k.Swept)
 def _swept(b: "Builder", node: k.Swept, fed: int) -> Work:
-    if node.mode == "comb":
-        return Work(taps=comb_taps(node.frequency_hz, node.q))
-    at_rest = rs.shaped((rs.Section(node.mode, node.frequency_hz, q=node.q),))
+    comb = rs.comb_of(node.q, node.comb_percent, node.comb_minus)
     moved = None
     if node.moved_by == "lfo":
-        moved = swept(node.mode, node.frequency_hz, node.q, node.range_oct)
+        wave = b.turning(node, fed)
+        moved = swept(
+            node.mode, node.frequency_hz, node.q, node.range_oct, wave, apart_of(node), comb
+        )
+    if node.mode == "comb":
+        return Work(spread=moved) if moved else Work(taps=comb_taps(node.frequency_hz, *comb))
+    at_rest = rs.shaped((rs.Section(node.mode, node.frequency_hz, q=node.q),))
     return Work(shape=at_rest, spread=moved)
 
 
@@ -261,12 +263,16 @@ def _stand_in(b: "Builder", node: k.StandIn, fed: int) -> Work:
 def _chorus(b: "Builder", node: k.Chorus, fed: int) -> Work:
     if b.plan.channels[fed] == 1 and node.spread:
         b.idle(node.id, "spread")
-    return Work(delay_s=node.centre_ms / 1e3, spread=swinging(node.depth_ms / 1e3, node.spread))
+    wave = b.turning(node, fed)
+    return Work(
+        delay_s=node.centre_ms / 1e3, spread=chorus(node.depth_ms / 1e3, wave, apart_of(node))
+    )
 
 
 @_kind(k.Tremolo)
 def _tremolo(b: "Builder", node: k.Tremolo, fed: int) -> Work:
-    return Work(spread=tremolo(node.depth_percent / 100))
+    wave = b.turning(node, fed)
+    return Work(spread=tremolo(node.depth_percent / 100, wave, apart_of(node)))
 
 
 @_kind(k.Ducker)
@@ -277,17 +283,7 @@ def _ducker(b: "Builder", node: k.Ducker, fed: int) -> Work:
     if dip <= 0:
         raise RigError(f"{node.shown}: a dip must last longer than 0 ms.", part=node.dip_time)
     b.plan.times_s[node.id] = dip
-    depth = _dip(node.dip_shape, (np.arange(_DIPS) + 0.5) / _DIPS)
-    return Work(spread=of_gains(amplitude(-node.depth_db * depth)))
-
-
-def _dip(shape: str, turn: np.ndarray) -> np.ndarray:
-    """How much of its depth a dip has at a share of its length."""
-    if shape == "ramp":
-        return 1 - turn
-    if shape == "exponential":
-        return (np.exp(-5 * turn) - math.exp(-5)) / (1 - math.exp(-5))
-    return np.sin(np.pi * turn)
+    return Work(spread=dipping(node.depth_db, b.turning(node, fed, dip), apart_of(node)))
 
 
 # The insert frame ------------------------------------------------------------------------------

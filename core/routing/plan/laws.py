@@ -7,7 +7,7 @@ the RMS value, the more the slower it comes back.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -19,8 +19,10 @@ from core.routing.document import kinds as k
 from core.routing.plan import responses as rs
 from core.routing.plan.cells import CREST_DB, MIDDLE_HZ
 from core.routing.plan.distortion import spectrum_made
-from core.routing.plan.spread import Spread, _even, steady
-from core.units.decibel import SILENT_DB, amplitude, db_gain, decibels, gain_db, power_db
+from core.routing.plan.spread import Spread, _even, chorus, steady, tremolo
+from core.routing.plan.spread import swept as swinging_filter
+from core.routing.plan.waves import apart_of, depth_share, follow_share, wave_of
+from core.units.decibel import SILENT_DB, db_gain, decibels, gain_db, power_db
 
 RATE_HZ = 48_000.0
 _STEPS = 160
@@ -278,7 +280,8 @@ def swept(node: k.Swept, heard: Heard) -> Spread:
     """A filter that the level moves, where it comes to rest."""
     size = sizes(round(heard.crest_db, 1)) * db_gain(heard.level_db)
     envelope = settled(size, _share(node.attack_ms), _share(node.release_ms))
-    hz = node.frequency_hz * 2 ** (node.range_oct * min(1.0, envelope / amplitude(node.full_dbfs)))
+    gone = float(follow_share(envelope, node.threshold_dbfs, node.full_dbfs))
+    hz = node.frequency_hz * 2 ** (node.range_oct * gone)
     if node.mode == "comb":
         return Spread(range_db=(-6.0, 0.0))
     shape = rs.resonant(node.mode, min(hz, 0.45 * RATE_HZ), node.q, MIDDLE_HZ)
@@ -292,6 +295,30 @@ def swept(node: k.Swept, heard: Heard) -> Spread:
     )
 
 
+def turning(stage: k.Oscillated, heard: Heard) -> Spread:
+    """A stage whose oscillator the level moves: its depth where it comes to rest."""
+    size = sizes(round(heard.crest_db, 1)) * db_gain(heard.level_db)
+    envelope = settled(size, _share(stage.attack_ms), _share(stage.release_ms))
+    gone = follow_share(envelope, stage.threshold_dbfs, stage.full_dbfs)
+    share = round(float(depth_share(gone, stage.level_depth_percent)), 3)
+    wave, apart = wave_of(stage), apart_of(stage)
+    if isinstance(stage, k.Tremolo):
+        depth = stage.depth_percent / 100
+        ends = [
+            gain_db(tremolo(depth * float(depth_share(e, stage.level_depth_percent)), wave).rms[0])
+            for e in (0.0, 1.0)
+        ]
+        found = tremolo(depth * share, wave, apart)
+        return replace(found, range_db=(min(ends), max(ends)))
+    if isinstance(stage, k.Chorus):
+        return replace(chorus(stage.depth_ms / 1e3 * share, wave, apart), range_db=(0.0, 0.0))
+    assert isinstance(stage, k.Swept)
+    comb = rs.comb_of(stage.q, stage.comb_percent, stage.comb_minus)
+    reach = stage.range_oct * share
+    found = swinging_filter(stage.mode, stage.frequency_hz, stage.q, reach, wave, apart, comb)
+    return replace(found, range_db=(-6.0, 0.0))
+
+
 def operate(stage: k.Stage, heard: Heard, key: Heard | None) -> Spread:
     """A stage that depends on level, at a level. `key` is what it listens to where that is another."""
     if isinstance(stage, k.Compressor):
@@ -302,6 +329,8 @@ def operate(stage: k.Stage, heard: Heard, key: Heard | None) -> Spread:
         return three_band(stage, heard)
     if isinstance(stage, k.Ducker):
         return ducker(stage, key)
+    if isinstance(stage, k.Oscillated) and getattr(stage, "moved_by", "lfo") == "lfo":
+        return turning(stage, heard if key is None else key)
     if isinstance(stage, k.Swept):
         return swept(stage, heard if key is None else key)
     if isinstance(stage, k.StandIn):

@@ -109,6 +109,22 @@ def comb_feedback(q: float) -> float:
     return math.tan(math.pi / 4 - math.pi / (2 * q)) if q > 2 else 0.0
 
 
+def comb_of(q: float, percent: float | None, minus: bool) -> tuple[float, int]:
+    """What a comb gives back to itself, and with which sign (1, -1) the late sound is added."""
+    return (comb_feedback(q) if percent is None else percent / 100), -1 if minus else 1
+
+
+def comb_start(back: float, sign: int) -> float:
+    """Gain of a comb's first tap, so that its peaks are 0 dB: `(1 - back sign) / 2`."""
+    return 0.5 * (1 - back * sign)
+
+
+def combed(hertz: float, back: float, sign: int, hz: np.ndarray = GRID_HZ) -> np.ndarray:
+    """A comb `late = 1 / (2 hertz)`: `w = in + back w[-late]`, out of `w + sign w[-late]`."""
+    turn = np.exp(-1j * np.pi * hz / hertz)
+    return np.asarray(comb_start(back, sign) * (1 + sign * turn) / (1 - back * turn))
+
+
 @dataclass(frozen=True, slots=True)
 class Section:
     """One filter: what a renderer needs to build it, and its analogue response."""

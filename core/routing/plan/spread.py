@@ -15,7 +15,8 @@ import numpy as np
 from scipy.special import j0
 
 from core.routing.plan.cells import CELLS, EDGES_HZ, MIDDLE_HZ, PINK_HZ, in_common, pink
-from core.routing.plan.responses import high_pass, low_pass, resonant
+from core.routing.plan.responses import combed, high_pass, low_pass, resonant
+from core.routing.plan.waves import Wave, turns_of
 from core.space.absorb import Losses, line_losses
 from core.space.lines import (
     EARLY_DB,
@@ -30,12 +31,15 @@ from core.space.lines import (
     tail_power,
     tail_response,
 )
-from core.units.decibel import db_gain
+from core.units.decibel import amplitude, db_gain
 
 Kernel = np.ndarray
 """(4, 4, CELLS): power out of power in, each as left, right, and the real and imaginary part of what
 they have in common."""
-_TURNS = 48
+_GAIN_TURNS, _SWING_TURNS = 4096, 8192
+_SINE = Wave()
+LOWEST_HZ, TOP_HZ = 20.0, 21_600.0
+"""Between which a frequency that is moved is held."""
 RATE_HZ = 48_000.0
 """At which a reverb is counted; others differ by what its lines' lengths are rounded to."""
 
@@ -104,36 +108,79 @@ def swinging(depth_s: float, apart: bool) -> Spread:
     return Spread(shape=left.astype(complex), kernel=kernel)
 
 
-def of_gains(gains: np.ndarray) -> Spread:
-    """A gain that goes through the values of `gains` again and again."""
+def of_gains(gains: np.ndarray, right: np.ndarray | None = None) -> Spread:
+    """A gain that goes through the values of `gains` again and again; `right`: of the right side,
+    which goes through the same at another time.
+    """
     mean, power = float(gains.mean()), float((gains**2).mean())
     rms, top = math.sqrt(power), float(np.abs(gains).max())
-    return Spread(
-        gain=(mean, mean), kernel=_even(power - mean * mean), rms=(rms, rms), most=top, loudest=top
-    )
+    kernel = _even(power - mean * mean)
+    if right is not None:
+        kernel[2, 2] = kernel[3, 3] = float((gains * right).mean()) - mean * mean
+    return Spread(gain=(mean, mean), kernel=kernel, rms=(rms, rms), most=top, loudest=top)
 
 
 @lru_cache(maxsize=256)
-def tremolo(depth: float) -> Spread:
-    """From 1 down to 1 - depth and back by a sine."""
-    turn = 2 * math.pi * np.arange(_TURNS) / _TURNS
-    return of_gains(1 - depth * 0.5 * (1 - np.cos(turn)))
+def tremolo(depth: float, wave: Wave = _SINE, apart: float = 0.0) -> Spread:
+    """From 1 down to 1 - depth and back; apart: turns by which right is ahead of left."""
+    turn = turns_of(wave.shape, _GAIN_TURNS)
+    return of_gains(1 - depth * (1 - wave.level(turn)), 1 - depth * (1 - wave.level(turn + apart)))
 
 
 @lru_cache(maxsize=256)
-def swept(mode: str, frequency_hz: float, q: float, range_oct: float) -> Spread:
-    """A resonant filter whose frequency swings by a sine of so many octaves either way."""
-    turn = np.sin(2 * math.pi * (np.arange(_TURNS) + 0.5) / _TURNS)
-    found = np.array(
-        [resonant(mode, frequency_hz * 2 ** (range_oct * t), q, MIDDLE_HZ) for t in turn]
+def dipping(depth_db: float, wave: Wave, apart: float = 0.0) -> Spread:
+    """Down by so many dB, as far as the wave is up."""
+    turn = turns_of(wave.shape, _GAIN_TURNS)
+    return of_gains(*(amplitude(-depth_db * wave.level(turn + a)) for a in (0.0, apart)))
+
+
+@lru_cache(maxsize=256)
+def chorus(depth_s: float, wave: Wave = _SINE, apart: float = 0.0) -> Spread:
+    """A delay that swings by a wave; apart: turns by which right is ahead of left.
+
+    A sine's mean is Bessel's J0; another's is taken over its cycle.
+    """
+    if wave.shape == "sine" and wave.width == 0 and apart in (0.0, 0.5):
+        return swinging(depth_s, apart == 0.5)
+    turn = turns_of(wave.shape, _SWING_TURNS)
+    angle = -2 * math.pi * depth_s * MIDDLE_HZ
+    left, right = (
+        np.exp(1j * angle[None, :] * wave.swing(turn + a)[:, None]) for a in (0.0, apart)
     )
-    mean, power = found.mean(axis=0), (np.abs(found) ** 2).mean(axis=0)
+    return _of_responses(left, right)
+
+
+@lru_cache(maxsize=256)
+def swept(
+    mode: str, frequency_hz: float, q: float, range_oct: float, wave: Wave = _SINE,
+    apart: float = 0.0, comb: tuple[float, int] = (0.0, 1),
+) -> Spread:  # fmt: skip
+    """A resonant filter, or a comb, whose frequency swings by so many octaves either way."""
+    turn = turns_of(wave.shape)
+
+    def over(ahead: float) -> np.ndarray:
+        hz = np.clip(frequency_hz * 2 ** (range_oct * wave.swing(turn + ahead)), LOWEST_HZ, TOP_HZ)
+        if mode == "comb":
+            return np.array([combed(f, *comb, MIDDLE_HZ) for f in hz])
+        return np.array([resonant(mode, f, q, MIDDLE_HZ) for f in hz])
+
+    left = over(0.0)
+    return _of_responses(left, left if apart % 1 == 0 else over(apart))
+
+
+def _of_responses(left: np.ndarray, right: np.ndarray) -> Spread:
+    """Responses (turns, cells) of both sides that go on and on: their mean, and what is made of
+    power besides. Both sides do the same, one ahead of the other, so that they have one mean.
+    """
+    mean, power = left.mean(axis=0), (np.abs(left) ** 2).mean(axis=0)
+    kernel = _even(np.maximum(power - np.abs(mean) ** 2, 0))
+    if right is not left:
+        both = (left * right.conj()).mean(axis=0) - np.abs(mean) ** 2
+        kernel[2, 2] = kernel[3, 3] = both.real
+        kernel[2, 3], kernel[3, 2] = -both.imag, both.imag
     rms = math.sqrt(float((pink().weights * power).sum()))
-    top = float(np.abs(found).max())
-    return Spread(
-        shape=mean, kernel=_even(np.maximum(power - np.abs(mean) ** 2, 0)), rms=(rms, rms),
-        most=top, loudest=top,
-    )  # fmt: skip
+    top = float(np.abs(left).max())
+    return Spread(shape=mean, kernel=kernel, rms=(rms, rms), most=top, loudest=top)
 
 
 Part = tuple[float | None, float | None, float, float, float]

@@ -57,8 +57,9 @@ def caption(node: k.Node, times_ms: dict[str, float], tap: bool | None = None) -
         said = [shown, wet or back]
     elif isinstance(node, k.Reverb):
         said = [wet or f"{node.rt60_s:g} s"]
-    elif isinstance(node, k.Chorus):
-        said = [wet or f"{node.rate_hz:g} Hz"]
+    elif isinstance(node, (k.Chorus, k.Tremolo)):
+        shape = "" if node.wave == "sine" else node.wave.replace("-", " ")
+        said = [wet or node.cycle or f"{node.rate_hz:g} Hz", shape]
     elif isinstance(node, k.Outboard):
         said = [f"{node.latency_ms:g} ms late", wet]
     elif isinstance(node, k.Drive):

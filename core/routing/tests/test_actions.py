@@ -54,7 +54,7 @@ from core.routing.tests.test_notation import grown
 
 class UndoAndRedo(unittest.TestCase):
     def test_every_template_from_empty_back_to_empty_and_again(self):
-        self.assertEqual(len(TEMPLATES), 13)
+        self.assertEqual(len(TEMPLATES), 15)
         for template in TEMPLATES:
             with self.subTest(template.id):
                 rig, edits = Rig(), []

@@ -5447,6 +5447,96 @@ export interface components {
              */
             unit?: string | null;
             /**
+             * Steps
+             * @description steps
+             * @default 4
+             */
+            steps: number;
+            /**
+             * Start Deg
+             * @description Where in its cycle it begins, degrees
+             * @default 0
+             */
+            start_deg: number;
+            /**
+             * Sides Deg
+             * @description How far right is ahead of left, degrees
+             * @default 0
+             */
+            sides_deg: number;
+            /**
+             * Smooth Percent
+             * @description Share of a cycle over which each value is the mean
+             * @default 0
+             */
+            smooth_percent: number;
+            /**
+             * Seed
+             * @description seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Rate Hz
+             * @description Rate in Hz
+             * @default 0.8
+             */
+            rate_hz: number;
+            /**
+             * Cycle
+             * @description A note value or a time that one cycle takes, in place of the rate
+             */
+            cycle?: string | null;
+            /**
+             * Wave
+             * @description What it goes through in a cycle
+             * @default sine
+             * @enum {string}
+             */
+            wave: "sine" | "triangle" | "saw-up" | "saw-down" | "exponential" | "steps" | "sample-and-hold";
+            /**
+             * Locked
+             * @description Modulation locked in phase, or off
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Level Depth Percent
+             * @description Above 0 the depth comes with the level, below 0 it goes
+             * @default 0
+             */
+            level_depth_percent: number;
+            /**
+             * Level Rate Oct
+             * @description rate by level
+             * @default 0
+             */
+            level_rate_oct: number;
+            /**
+             * Threshold Dbfs
+             * @description Peak level (dBFS) up to which it moves nothing
+             * @default -120
+             */
+            threshold_dbfs: number;
+            /**
+             * Full Dbfs
+             * @description Peak level (dBFS) that moves it by its whole range
+             * @default -6
+             */
+            full_dbfs: number;
+            /**
+             * Attack Ms
+             * @description Attack in ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @description Release in ms
+             * @default 120
+             */
+            release_ms: number;
+            /**
              * Mix Percent
              * @description The device's own wet share
              * @default 50
@@ -5459,18 +5549,6 @@ export interface components {
              * @enum {string}
              */
             mix_law: "linear" | "equal-power" | "compromise" | "full";
-            /**
-             * Rate Hz
-             * @description Rate in Hz
-             * @default 0.8
-             */
-            rate_hz: number;
-            /**
-             * Locked
-             * @description Modulation locked in phase, or off
-             * @default false
-             */
-            locked: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -6365,6 +6443,36 @@ export interface components {
              */
             unit?: string | null;
             /**
+             * Steps
+             * @description steps
+             * @default 4
+             */
+            steps: number;
+            /**
+             * Start Deg
+             * @description Where in its cycle it begins, degrees
+             * @default 0
+             */
+            start_deg: number;
+            /**
+             * Sides Deg
+             * @description How far right is ahead of left, degrees
+             * @default 0
+             */
+            sides_deg: number;
+            /**
+             * Smooth Percent
+             * @description Share of a cycle over which each value is the mean
+             * @default 0
+             */
+            smooth_percent: number;
+            /**
+             * Seed
+             * @description seed
+             * @default 1
+             */
+            seed: number;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -6420,11 +6528,11 @@ export interface components {
             dip_time: string;
             /**
              * Dip Shape
-             * @description dip shape
+             * @description How far it is down over a dip: a ramp falls at once and comes back
              * @default ramp
              * @enum {string}
              */
-            dip_shape: "ramp" | "exponential" | "half-sine";
+            dip_shape: "ramp" | "exponential" | "half-sine" | "sine" | "triangle" | "saw-up" | "steps" | "sample-and-hold";
         };
         /** EffectsLoop */
         EffectsLoop: {
@@ -8869,7 +8977,7 @@ export interface components {
             mod_depth_ms: number;
             /**
              * Mod Sides Deg
-             * @description sides apart
+             * @description Phase of right to left, degrees
              * @default 0
              */
             mod_sides_deg: number;
@@ -9413,6 +9521,96 @@ export interface components {
              */
             unit?: string | null;
             /**
+             * Steps
+             * @description steps
+             * @default 4
+             */
+            steps: number;
+            /**
+             * Start Deg
+             * @description Where in its cycle it begins, degrees
+             * @default 0
+             */
+            start_deg: number;
+            /**
+             * Sides Deg
+             * @description How far right is ahead of left, degrees
+             * @default 0
+             */
+            sides_deg: number;
+            /**
+             * Smooth Percent
+             * @description Share of a cycle over which each value is the mean
+             * @default 0
+             */
+            smooth_percent: number;
+            /**
+             * Seed
+             * @description seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Rate Hz
+             * @description Rate in Hz
+             * @default 0.5
+             */
+            rate_hz: number;
+            /**
+             * Cycle
+             * @description A note value or a time that one cycle takes, in place of the rate
+             */
+            cycle?: string | null;
+            /**
+             * Wave
+             * @description What it goes through in a cycle
+             * @default sine
+             * @enum {string}
+             */
+            wave: "sine" | "triangle" | "saw-up" | "saw-down" | "exponential" | "steps" | "sample-and-hold";
+            /**
+             * Locked
+             * @description Modulation locked in phase, or off
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Level Depth Percent
+             * @description Above 0 the depth comes with the level, below 0 it goes
+             * @default 0
+             */
+            level_depth_percent: number;
+            /**
+             * Level Rate Oct
+             * @description rate by level
+             * @default 0
+             */
+            level_rate_oct: number;
+            /**
+             * Threshold Dbfs
+             * @description Peak level (dBFS) up to which it moves nothing
+             * @default -120
+             */
+            threshold_dbfs: number;
+            /**
+             * Full Dbfs
+             * @description Peak level (dBFS) that moves it by its whole range
+             * @default -6
+             */
+            full_dbfs: number;
+            /**
+             * Attack Ms
+             * @description Attack in ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @description Release in ms
+             * @default 120
+             */
+            release_ms: number;
+            /**
              * Mix Percent
              * @description The device's own wet share
              * @default 100
@@ -9450,6 +9648,17 @@ export interface components {
              */
             q: number;
             /**
+             * Comb Percent
+             * @description Of a comb: what it gives back to itself, in place of Q
+             */
+            comb_percent?: number | null;
+            /**
+             * Comb Minus
+             * @description Comb: takes the late sound away; no peak at 0 Hz then
+             * @default false
+             */
+            comb_minus: boolean;
+            /**
              * Moved By
              * @description moved by
              * @default nothing
@@ -9462,36 +9671,6 @@ export interface components {
              * @default 2
              */
             range_oct: number;
-            /**
-             * Full Dbfs
-             * @description Peak level (dBFS) that moves it by its whole range
-             * @default -6
-             */
-            full_dbfs: number;
-            /**
-             * Rate Hz
-             * @description Rate in Hz
-             * @default 0.5
-             */
-            rate_hz: number;
-            /**
-             * Attack Ms
-             * @description Attack in ms
-             * @default 10
-             */
-            attack_ms: number;
-            /**
-             * Release Ms
-             * @description Release in ms
-             * @default 120
-             */
-            release_ms: number;
-            /**
-             * Locked
-             * @description Modulation locked in phase, or off
-             * @default false
-             */
-            locked: boolean;
         };
         /** ThreeBand */
         ThreeBand: {
@@ -9801,10 +9980,35 @@ export interface components {
              */
             unit?: string | null;
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Steps
+             * @description steps
+             * @default 4
              */
-            kind: "tremolo";
+            steps: number;
+            /**
+             * Start Deg
+             * @description Where in its cycle it begins, degrees
+             * @default 0
+             */
+            start_deg: number;
+            /**
+             * Sides Deg
+             * @description How far right is ahead of left, degrees
+             * @default 0
+             */
+            sides_deg: number;
+            /**
+             * Smooth Percent
+             * @description Share of a cycle over which each value is the mean
+             * @default 0
+             */
+            smooth_percent: number;
+            /**
+             * Seed
+             * @description seed
+             * @default 1
+             */
+            seed: number;
             /**
              * Rate Hz
              * @description Rate in Hz
@@ -9812,17 +10016,70 @@ export interface components {
              */
             rate_hz: number;
             /**
-             * Depth Percent
-             * @description Depth in %
-             * @default 50
+             * Cycle
+             * @description A note value or a time that one cycle takes, in place of the rate
              */
-            depth_percent: number;
+            cycle?: string | null;
+            /**
+             * Wave
+             * @description What it goes through in a cycle
+             * @default sine
+             * @enum {string}
+             */
+            wave: "sine" | "triangle" | "saw-up" | "saw-down" | "exponential" | "steps" | "sample-and-hold";
             /**
              * Locked
              * @description Modulation locked in phase, or off
              * @default false
              */
             locked: boolean;
+            /**
+             * Level Depth Percent
+             * @description Above 0 the depth comes with the level, below 0 it goes
+             * @default 0
+             */
+            level_depth_percent: number;
+            /**
+             * Level Rate Oct
+             * @description rate by level
+             * @default 0
+             */
+            level_rate_oct: number;
+            /**
+             * Threshold Dbfs
+             * @description Peak level (dBFS) up to which it moves nothing
+             * @default -120
+             */
+            threshold_dbfs: number;
+            /**
+             * Full Dbfs
+             * @description Peak level (dBFS) that moves it by its whole range
+             * @default -6
+             */
+            full_dbfs: number;
+            /**
+             * Attack Ms
+             * @description Attack in ms
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Release Ms
+             * @description Release in ms
+             * @default 120
+             */
+            release_ms: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tremolo";
+            /**
+             * Depth Percent
+             * @description Depth in %
+             * @default 50
+             */
+            depth_percent: number;
         };
         /** VolumePedal */
         VolumePedal: {

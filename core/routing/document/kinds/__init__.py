@@ -10,10 +10,11 @@ from core.routing.document.kinds.base import (
     LevelKind,
     Mixed,
     MixLaw,
-    Modulated,
     Node,
+    Oscillated,
     Role,
     Stage,
+    Waved,
 )
 from core.routing.document.kinds.dynamics import Compressor, Drive, Ducker, ThreeBand
 from core.routing.document.kinds.frame import (
@@ -126,7 +127,8 @@ __all__ = [
     "MidSideEncoder",
     "MixLaw",
     "Mixed",
-    "Modulated",
+    "Oscillated",
+    "Waved",
     "Node",
     "Outboard",
     "Output",

@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing.document.fields import choice, db, flag, percent, quantity, text
+from core.routing.document.fields import choice, db, duration, flag, percent, quantity, text
 
 LevelKind = Literal["instrument", "line", "mic", "speaker"]
 
@@ -130,10 +130,65 @@ class Mixed(Stage):
     mix_law: MixLaw = choice("linear", "mix law")
 
 
-class Modulated(Mixed):
-    rate_hz: float = quantity(0.8, "rate", "Hz", 0.01, 50)
+WaveShape = Literal[
+    "sine", "triangle", "saw-up", "saw-down", "exponential", "steps", "sample-and-hold"
+]
+
+
+class Waved(Stage):
+    """Something goes up and down in it again and again."""
+
+    steps: int = quantity(4, "steps", "", 2, 32, "Of a shape of steps: how many in a cycle")
+    start_deg: float = quantity(
+        0, "start", "\u00b0", 0, 360, "Where in its cycle it begins, degrees"
+    )
+    sides_deg: float = quantity(
+        0, "sides apart", "\u00b0", 0, 360, "How far right is ahead of left, degrees"
+    )
+    smooth_percent: float = percent(
+        0, "smoothing", about="Share of a cycle over which each value is the mean"
+    )
+    seed: int = quantity(1, "seed", "", 1, 9999, "Of sample and hold: which row of values")
+
+
+class Oscillated(Waved):
+    """Moved by a low-frequency oscillator, which the level may move in turn."""
+
+    takes_key: ClassVar[bool] = True
+    rate_hz: float = quantity(0.8, "rate", "Hz", 0.01, 2000)
+    cycle: str | None = duration(
+        None, "cycle", "A note value or a time that one cycle takes, in place of the rate"
+    )
+    wave: WaveShape = choice("sine", "shape", "What it goes through in a cycle")
     locked: bool = flag("locked", "Modulation locked in phase, or off")
+    level_depth_percent: float = percent(
+        0, "depth by level", -100, 100, "Above 0 the depth comes with the level, below 0 it goes"
+    )
+    level_rate_oct: float = quantity(
+        0, "rate by level", "", -6, 6, "Octaves that a full level moves the rate by"
+    )
+    threshold_dbfs: float = db(
+        -120, "threshold", -120, 0, "Peak level (dBFS) up to which it moves nothing"
+    )
+    full_dbfs: float = db(
+        -6, "full at", -60, 0, "Peak level (dBFS) that moves it by its whole range"
+    )
+    attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)
+    release_ms: float = quantity(120, "release", "ms", 1, 5000)
+
+    @property
+    def by_level(self) -> bool:
+        """The level moves its rate or its depth."""
+        return bool(self.level_depth_percent or self.level_rate_oct)
+
+    @property
+    def linear(self) -> bool:
+        return not self.by_level
 
     @property
     def moving(self) -> bool:
-        return not self.locked
+        return not self.locked and self.cycle is None
+
+    @property
+    def stereo_by_nature(self) -> bool:
+        return self.sides_deg % 360 != 0

@@ -11,7 +11,7 @@ from core.routing.document.fields import (
     percent,
     quantity,
 )
-from core.routing.document.kinds.base import Mixed, Stage
+from core.routing.document.kinds.base import Mixed, Stage, Waved
 
 
 class Compressor(Mixed):
@@ -56,7 +56,12 @@ class ThreeBand(Mixed):
         return False
 
 
-class Ducker(Stage):
+DipShape = Literal[
+    "ramp", "exponential", "half-sine", "sine", "triangle", "saw-up", "steps", "sample-and-hold"
+]
+
+
+class Ducker(Waved):
     title: ClassVar[str] = "Ducker"
     has_processor: ClassVar[bool] = True
     takes_key: ClassVar[bool] = True
@@ -75,11 +80,17 @@ class Ducker(Stage):
     )
     below_zero: bool = flag("below zero", "Envelope: a level below 0 turns the polarity over")
     dip_time: str = duration("1/4", "dip every", "Shape: one dip in this note value")
-    dip_shape: Literal["ramp", "exponential", "half-sine"] = choice("ramp", "dip shape")
+    dip_shape: DipShape = choice(
+        "ramp", "dip shape", "How far it is down over a dip: a ramp falls at once and comes back"
+    )
 
     @property
     def linear(self) -> bool:
         return self.way == "shape"
+
+    @property
+    def stereo_by_nature(self) -> bool:
+        return self.way == "shape" and self.sides_deg % 360 != 0
 
 
 class Drive(Stage):

@@ -7,10 +7,10 @@ from core.routing.document.fields import (
     percent,
     quantity,
 )
-from core.routing.document.kinds.base import Modulated, Stage
+from core.routing.document.kinds.base import Mixed, Oscillated
 
 
-class Chorus(Modulated):
+class Chorus(Mixed, Oscillated):
     title: ClassVar[str] = "Chorus"
     has_processor: ClassVar[bool] = True
     kind: Literal["chorus"] = "chorus"
@@ -25,18 +25,13 @@ class Chorus(Modulated):
 
     @property
     def stereo_by_nature(self) -> bool:
-        return self.spread
+        return (self.sides_deg + 180 * self.spread) % 360 != 0
 
 
-class Tremolo(Stage):
+class Tremolo(Oscillated):
     title: ClassVar[str] = "Tremolo"
     has_processor: ClassVar[bool] = True
     processes: ClassVar[bool] = True
     kind: Literal["tremolo"] = "tremolo"
-    rate_hz: float = quantity(5, "rate", "Hz", 0.01, 50)
+    rate_hz: float = quantity(5, "rate", "Hz", 0.01, 2000)
     depth_percent: float = percent(50, "depth")
-    locked: bool = flag("locked", "Modulation locked in phase, or off")
-
-    @property
-    def moving(self) -> bool:
-        return not self.locked

@@ -22,14 +22,14 @@ MAIN: dict[str, tuple[str, ...]] = {
     "ducker": ("depth_db", "attack_ms", "release_ms", "sensitivity_percent"),
     "drive": ("gain_db", "ceiling_dbfs", "output_db"),
     "filter": ("low_cut_hz", "high_cut_hz", "output_db"),
-    "swept": ("frequency_hz", "q", "range_oct", "mix_percent"),
+    "swept": ("frequency_hz", "q", "range_oct", "rate_hz", "mix_percent"),
     "equaliser": ("low_db", "mid_db", "mid_hz", "mid_q", "high_db"),
     "delay": ("time", "feedback_percent", "mix_percent", "low_cut_hz", "high_cut_hz"),
     "reverb": ("mix_percent", "pre_delay", "rt60_s", "low_cut_hz", "early_db"),
     "convolution": ("mix_percent", "pre_delay", "low_cut_hz"),
     "stand_in": ("time", "rt60_s", "mix_percent", "threshold_db"),
-    "chorus": ("mix_percent", "rate_hz", "depth_ms", "centre_ms"),
-    "tremolo": ("rate_hz", "depth_percent", "output_db"),
+    "chorus": ("mix_percent", "rate_hz", "depth_ms", "centre_ms", "sides_deg"),
+    "tremolo": ("rate_hz", "depth_percent", "sides_deg", "output_db"),
     "volume": ("position_percent", "pot_kohm", "output_db"),
     "level": ("level_db", "latency_ms"),
     "fader": ("level_db", "latency_ms"),
@@ -61,13 +61,13 @@ MAIN: dict[str, tuple[str, ...]] = {
 _GROUPS: dict[Group, tuple[str, ...]] = {
     "level": ("gain_db", "output_db", "level_db", "level_dbfs", "crest_db", "makeup_db", "mix_percent",
               "mix_law", "ceiling_dbfs", "loss_db", "crossfade_percent", "position_percent", "taper",
-              "balance_percent", "muted", "depth_percent", "pan_law", "full_dbfs"),
+              "balance_percent", "muted", "depth_percent", "pan_law", "full_dbfs", "threshold_dbfs"),
     "time": ("time", "pre_delay", "latency_ms", "delay_is", "feedback_percent", "hold", "on_change",
              "offset_ms", "mode", "rt60_s", "dip_time", "dip_shape", "distance_m", "celsius", "impulse",
              "insert", "insert_percent", "device", "delay_ms"),
     "tone": ("low_cut_hz", "high_cut_hz", "order", "low_db", "low_hz", "mid_db", "mid_hz", "mid_q",
              "high_db", "high_hz", "frequency_hz", "q", "crossover_hz", "upper_hz", "slope",
-             "overlap_percent", "swapped", "shape", "valve"),
+             "overlap_percent", "swapped", "shape", "valve", "comb_percent", "comb_minus"),
     "dynamics": ("threshold_db", "ratio", "knee_db", "attack_ms", "release_ms", "detector",
                  "up_threshold_db", "up_ratio", "up_most_db", "way", "depth_db", "sensitivity_percent",
                  "follower_gain_db", "below_zero"),
@@ -79,7 +79,8 @@ _GROUPS: dict[Group, tuple[str, ...]] = {
              "tail_high_cut_hz", "tail_pan_percent", "tail_side_db"),
     "decay by octave": ("rt60_125_s", "rt60_250_s", "rt60_500_s", "rt60_1000_s", "rt60_2000_s",
                         "rt60_4000_s"),
-    "modulation": ("rate_hz", "depth_ms", "centre_ms", "locked", "mod_rate_hz", "mod_depth_ms",
+    "modulation": ("rate_hz", "cycle", "wave", "steps", "start_deg", "sides_deg", "smooth_percent", "seed",
+                   "depth_ms", "centre_ms", "locked", "level_depth_percent", "level_rate_oct", "mod_rate_hz", "mod_depth_ms",
                    "mod_sides_deg", "moved_by", "range_oct"),
     "switching": ("bypassed", "bypass_is", "trails", "loop", "program", "second_output", "solo_safe",
                   "solo", "places", "first"),
@@ -90,8 +91,11 @@ _GROUPS: dict[Group, tuple[str, ...]] = {
 _GROUP_OF: dict[str, Group] = {field: group for group, those in _GROUPS.items() for field in those}
 _ELSEWHERE: dict[tuple[str, str], Group] = {
     ("split", "mode"): "tone", ("swept", "mode"): "tone", ("delay", "low_cut_hz"): "tone",
-    ("swept", "attack_ms"): "modulation", ("swept", "release_ms"): "modulation",
-    ("swept", "full_dbfs"): "modulation",
+    **{
+        (kind, field): "modulation"
+        for kind in ("swept", "tremolo", "chorus")
+        for field in ("threshold_dbfs", "full_dbfs", "attack_ms", "release_ms")
+    },
     ("convolution", "name"): "role",
 }  # fmt: skip
 """A word that means another thing in one kind."""
@@ -114,7 +118,8 @@ class Scale:
 
 
 _SCALES: dict[str, Scale] = {
-    "time": Scale(1, 2000, True), "pre_delay": Scale(1, 250, True), "dip_time": Scale(20, 2000, True),
+    "time": Scale(1, 2000, True), "cycle": Scale(20, 10_000, True),
+    "threshold_dbfs": Scale(-80, 0), "pre_delay": Scale(1, 250, True), "dip_time": Scale(20, 2000, True),
     "rt60_s": Scale(0.2, 10, True), "attack_ms": Scale(0.1, 200, True),
     "release_ms": Scale(5, 2000, True), "rate_hz": Scale(0.05, 20, True),
     "mod_rate_hz": Scale(0.01, 10, True), "offset_ms": Scale(-50, 50), "latency_ms": Scale(0, 50),

@@ -87,7 +87,9 @@ class Reverb(Mixed):
     tail_side_db: float = db(0, "tail side", -60, 12, "Side against mid of the tail")
     mod_rate_hz: float = quantity(0.8, "modulation rate", "Hz", 0.01, 10)
     mod_depth_ms: float = quantity(0.25, "modulation depth", "ms", 0, 5)
-    mod_sides_deg: float = quantity(0, "sides apart", "", 0, 180, "Phase of right to left, degrees")
+    mod_sides_deg: float = quantity(
+        0, "sides apart", "°", 0, 180, "Phase of right to left, degrees"
+    )
     rt60_125_s: float | None = quantity(None, "decay at 125", "s", 0.05, 60, "RT60 about 125 Hz")
     rt60_250_s: float | None = quantity(None, "decay at 250", "s", 0.05, 60, "RT60 about 250 Hz")
     rt60_500_s: float | None = quantity(None, "decay at 500", "s", 0.05, 60, "RT60 about 500 Hz")

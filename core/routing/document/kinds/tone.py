@@ -7,9 +7,10 @@ from core.routing.document.fields import (
     db,
     flag,
     hertz,
+    percent,
     quantity,
 )
-from core.routing.document.kinds.base import Mixed, Stage
+from core.routing.document.kinds.base import Mixed, Oscillated, Stage
 
 
 class Filter(Stage):
@@ -22,7 +23,7 @@ class Filter(Stage):
     order: Literal[1, 2, 4] = choice(2, "order", "6, 12 or 24 dB per octave")  # type: ignore[arg-type]
 
 
-class Swept(Mixed):
+class Swept(Mixed, Oscillated):
     title: ClassVar[str] = "Swept filter"
     has_processor: ClassVar[bool] = True
     processes: ClassVar[bool] = True
@@ -34,23 +35,25 @@ class Swept(Mixed):
     q: float = quantity(
         1.2, "Q", "", 0.3, 30, "How narrow it is; of a comb, from 2 on, its peaks ring"
     )
+    comb_percent: float | None = percent(
+        None, "feedback", -95, 95, "Of a comb: what it gives back to itself, in place of Q"
+    )
+    comb_minus: bool = flag("minus", "Comb: takes the late sound away; no peak at 0 Hz then")
     moved_by: Literal["nothing", "level", "lfo"] = choice("nothing", "moved by")
     range_oct: float = quantity(2, "range", "", 0, 6, "Octaves that it is moved by")
-    full_dbfs: float = db(
-        -6, "full at", -60, 0, "Peak level (dBFS) that moves it by its whole range"
-    )
-    rate_hz: float = quantity(0.5, "rate", "Hz", 0.01, 50)
-    attack_ms: float = quantity(10, "attack", "ms", 0.01, 500)
-    release_ms: float = quantity(120, "release", "ms", 1, 5000)
-    locked: bool = flag("locked", "Modulation locked in phase, or off")
+    rate_hz: float = quantity(0.5, "rate", "Hz", 0.01, 2000)
 
     @property
     def linear(self) -> bool:
-        return self.moved_by != "level"
+        return self.moved_by == "nothing" or (self.moved_by == "lfo" and not self.by_level)
 
     @property
     def moving(self) -> bool:
-        return self.moved_by != "nothing" and not self.locked
+        return self.moved_by == "lfo" and super().moving
+
+    @property
+    def stereo_by_nature(self) -> bool:
+        return self.moved_by == "lfo" and super().stereo_by_nature
 
 
 class Equaliser(Stage):

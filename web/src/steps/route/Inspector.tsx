@@ -23,7 +23,16 @@ import { useSteady } from "../../ui/hooks";
 import { useKey } from "../../ui/keys";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 import { SettingRow } from "./SettingRow";
-import { capital, changedOf, groupsOf, mainOf, searched, type Values, wordsOf } from "./settings";
+import {
+  capital,
+  changedOf,
+  groupsOf,
+  mainOf,
+  resolvedOf,
+  searched,
+  type Values,
+  wordsOf,
+} from "./settings";
 import { actionOf, type Moving } from "./useMoving";
 
 interface Props {
@@ -195,7 +204,7 @@ export function Rows({
             key={p.field}
             parameter={p}
             value={moving.values[p.field] ?? null}
-            resolvedMs={p.sort === "time" ? variant.view.report.times_ms[selected] : undefined}
+            resolvedMs={resolvedOf(variant.view.report.times_ms, selected, p)}
             before={p.field in moving.before ? moving.before[p.field] : undefined}
             frame={frame}
             onMove={onMove}

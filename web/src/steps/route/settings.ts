@@ -135,6 +135,19 @@ export function ticksOf(p: Parameter, room: number): number[] {
   return [low, high];
 }
 
+/**
+ * What a time of a part comes to, in ms: by its part and field where the plan tells that apart, else the
+ * part's own time.
+ */
+export function resolvedOf(
+  timesMs: Record<string, number>,
+  part: string,
+  p: Parameter,
+): number | undefined {
+  if (p.sort !== "time") return undefined;
+  return p.optional ? timesMs[`${part}.${p.field}`] : timesMs[part];
+}
+
 /** The number that stands for a setting on its scale; times by what they come to, in ms. */
 export function numberOf(
   p: Parameter,

@@ -82,8 +82,8 @@ def _gain_of(
         )  # fmt: skip
         return lambda block: amplitude(-work.reduction(block))
     stage = k.Ducker(id="d", **{name: getattr(s, name) for name in _SHARED})
-    work = DuckerWork(stage, setting)
-    return lambda block: np.atleast_2d(work.gain(block))[0]
+    ducker = DuckerWork(stage, setting)
+    return lambda block: np.atleast_2d(ducker.gain(block))[0]
 
 
 def _frames(values: np.ndarray, step: int) -> np.ndarray:

@@ -4,7 +4,8 @@ import numpy as np
 import scipy.signal
 
 from core.render.processors.base import Setting, one_pole
-from core.render.processors.dynamics import EnvelopeFollower, follow, to_gain
+from core.render.processors.dynamics import EnvelopeFollower
+from core.render.processors.fast import follow, to_gain
 from core.render.processors.oscillator import Oscillator
 from core.routing.document import kinds as k
 from core.units.decibel import amplitude, power_of

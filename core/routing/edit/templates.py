@@ -107,7 +107,7 @@ TEMPLATES: tuple[Template, ...] = (
         "opening-filter", "Filter that opens with the hits",
         "A low filter rests nearly shut; each hit opens it, harder ones further, and it falls shut again.",
         _begin("Filter that opens with the hits", level_dbfs=-18),
-        Insert(at="guitar.0", kind="swept", id="opening", values={"name": "Opening filter", "mode": "low", "frequency_hz": 350, "q": 4, "moved_by": "level", "range_oct": 3, "threshold_dbfs": -36, "full_dbfs": -12, "attack_ms": 4, "release_ms": 140}),
+        Insert(at="guitar.0", kind="swept", id="opening", values={"name": "Opening filter", "mode": "low", "frequency_hz": 350, "q": 2.5, "output_db": -5, "moved_by": "level", "range_oct": 3, "threshold_dbfs": -36, "full_dbfs": -12, "attack_ms": 4, "release_ms": 140}),
     ),
     _template(
         "wet-dry", "Dry amp and wet amp",

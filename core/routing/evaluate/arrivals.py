@@ -11,6 +11,7 @@ import numpy as np
 from core.blend.laws import pan_position
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
+from core.routing.evaluate.cycles import cycles_of
 from core.routing.evaluate.loops import BANDS_HZ, LoopGain, loop_gains
 from core.routing.evaluate.network import (
     NEAR_S,
@@ -402,6 +403,7 @@ class Evaluation:
             align=self.align(),
             outputs=self.output_levels(),
             times_ms={name: time * 1e3 for name, time in self.plan.times_s.items()},
+            cycles=cycles_of(self.rig, self.plan),
         )
 
 

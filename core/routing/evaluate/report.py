@@ -9,6 +9,7 @@ from typing import Annotated
 from pydantic import Field
 
 from core.edge import Edge
+from core.routing.evaluate.cycles import CycleOut
 
 
 @dataclass(slots=True)
@@ -169,3 +170,4 @@ class RigReport(Edge):
     align: list[AlignOut]
     outputs: list[OutputLevel]
     times_ms: dict[str, float] = Field(description="Delay or pre-delay of a node under this tempo")
+    cycles: dict[str, CycleOut] = Field(description="What goes round by itself, by stage")

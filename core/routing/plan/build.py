@@ -130,6 +130,7 @@ class Builder:
             if period_s <= 0:
                 raise RigError(f"{node.shown}: a cycle must last longer than 0 ms.", part=cycle)
             self.plan.times_s[f"{node.id}{CYCLE}"] = period_s
+            self.idle(node.id, "rate")
         if self.plan.channels[fed] == 1 and node.sides_deg % 360:
             self.idle(node.id, "sides apart")
         return wave_of(node, period_s)

@@ -3955,6 +3955,31 @@ export interface components {
             rows: components["schemas"]["ControlEffect"][];
         };
         /**
+         * CycleOut
+         * @description Two cycles from where the song begins (six of sample and hold), at even times.
+         */
+        CycleOut: {
+            /**
+             * Seconds
+             * @description Of what is shown
+             */
+            seconds: number;
+            /** Cycle S */
+            cycle_s: number;
+            /**
+             * Unit
+             * @description %: share of the level that passes; dB; ms late; Hz
+             */
+            unit: string;
+            /** Left */
+            left: number[];
+            /**
+             * Right
+             * @description None where both sides go together
+             */
+            right: number[] | null;
+        };
+        /**
          * Disconnect
          * @description Take a rail away; with `feed`, also what then leads nowhere, back to where it parted.
          */
@@ -4560,6 +4585,13 @@ export interface components {
              */
             times_ms: {
                 [key: string]: number;
+            };
+            /**
+             * Cycles
+             * @description What goes round by itself, by stage
+             */
+            cycles: {
+                [key: string]: components["schemas"]["CycleOut"];
             };
         };
         /** RigView */

@@ -148,7 +148,7 @@ class Waved(Stage):
     smooth_percent: float = percent(
         0, "smoothing", about="Share of a cycle over which each value is the mean"
     )
-    seed: int = quantity(1, "seed", "", 1, 9999, "Of sample and hold: which row of values")
+    seed: int = quantity(1, "seed", "", 1, 999, "Of sample and hold: which row of values")
 
 
 class Oscillated(Waved):

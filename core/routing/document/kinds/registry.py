@@ -43,7 +43,7 @@ from core.routing.document.kinds.joins import (
     Split,
 )
 from core.routing.document.kinds.movement import Chorus, Tremolo
-from core.routing.document.kinds.settings import Group, group_of, main_of, scale_of
+from core.routing.document.kinds.settings import Group, group_of, main_of, place_of, scale_of
 from core.routing.document.kinds.space import Convolution, Delay, Reverb, StandIn
 from core.routing.document.kinds.tone import Equaliser, Filter, Swept
 
@@ -222,7 +222,7 @@ def _described(kind: str, model: type[BaseModel], shared: set[str]) -> tuple[Par
                 scale=ScaleOut(low=scale.low, high=scale.high, log=scale.log) if scale else None,
             )  # fmt: skip
         )
-    return tuple(found)
+    return tuple(sorted(found, key=lambda p: place_of(kind, p.field)))
 
 
 def describe_kinds() -> tuple[KindOut, ...]:

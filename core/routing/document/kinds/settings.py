@@ -22,7 +22,7 @@ MAIN: dict[str, tuple[str, ...]] = {
     "ducker": ("depth_db", "attack_ms", "release_ms", "sensitivity_percent"),
     "drive": ("gain_db", "ceiling_dbfs", "output_db"),
     "filter": ("low_cut_hz", "high_cut_hz", "output_db"),
-    "swept": ("frequency_hz", "q", "range_oct", "rate_hz", "mix_percent"),
+    "swept": ("frequency_hz", "q", "range_oct", "rate_hz", "full_dbfs", "mix_percent"),
     "equaliser": ("low_db", "mid_db", "mid_hz", "mid_q", "high_db"),
     "delay": ("time", "feedback_percent", "mix_percent", "low_cut_hz", "high_cut_hz"),
     "reverb": ("mix_percent", "pre_delay", "rt60_s", "low_cut_hz", "early_db"),
@@ -63,7 +63,7 @@ _GROUPS: dict[Group, tuple[str, ...]] = {
               "mix_law", "ceiling_dbfs", "loss_db", "crossfade_percent", "position_percent", "taper",
               "balance_percent", "muted", "depth_percent", "pan_law", "full_dbfs", "threshold_dbfs"),
     "time": ("time", "pre_delay", "latency_ms", "delay_is", "feedback_percent", "hold", "on_change",
-             "offset_ms", "mode", "rt60_s", "dip_time", "dip_shape", "distance_m", "celsius", "impulse",
+             "offset_ms", "mode", "rt60_s", "distance_m", "celsius", "impulse",
              "insert", "insert_percent", "device", "delay_ms"),
     "tone": ("low_cut_hz", "high_cut_hz", "order", "low_db", "low_hz", "mid_db", "mid_hz", "mid_q",
              "high_db", "high_hz", "frequency_hz", "q", "crossover_hz", "upper_hz", "slope",
@@ -71,7 +71,7 @@ _GROUPS: dict[Group, tuple[str, ...]] = {
     "dynamics": ("threshold_db", "ratio", "knee_db", "attack_ms", "release_ms", "detector",
                  "up_threshold_db", "up_ratio", "up_most_db", "way", "depth_db", "sensitivity_percent",
                  "follower_gain_db", "below_zero"),
-    "sides": ("stereo", "side", "spread", "channels", "down", "scale", "pan_percent", "width_percent",
+    "sides": ("stereo", "side", "spread", "sides_deg", "channels", "down", "scale", "pan_percent", "width_percent",
               "inverted"),
     "early part": ("early_db", "early_size_percent", "early_low_cut_hz", "early_high_cut_hz",
                    "early_pan_percent", "early_side_db", "early_cross_percent"),
@@ -79,9 +79,9 @@ _GROUPS: dict[Group, tuple[str, ...]] = {
              "tail_high_cut_hz", "tail_pan_percent", "tail_side_db"),
     "decay by octave": ("rt60_125_s", "rt60_250_s", "rt60_500_s", "rt60_1000_s", "rt60_2000_s",
                         "rt60_4000_s"),
-    "modulation": ("rate_hz", "cycle", "wave", "steps", "start_deg", "sides_deg", "smooth_percent", "seed",
+    "modulation": ("dip_time", "dip_shape", "moved_by", "range_oct", "wave", "rate_hz", "cycle", "start_deg", "smooth_percent", "steps", "seed",
                    "depth_ms", "centre_ms", "locked", "level_depth_percent", "level_rate_oct", "mod_rate_hz", "mod_depth_ms",
-                   "mod_sides_deg", "moved_by", "range_oct"),
+                   "mod_sides_deg"),
     "switching": ("bypassed", "bypass_is", "trails", "loop", "program", "second_output", "solo_safe",
                   "solo", "places", "first"),
     "role": ("name", "counts_as", "unit"),
@@ -101,6 +101,13 @@ _ELSEWHERE: dict[tuple[str, str], Group] = {
 """A word that means another thing in one kind."""
 
 GROUPS: tuple[Group, ...] = tuple(_GROUPS)
+
+
+def place_of(kind: str, field: str) -> tuple[int, int]:
+    """Where a field stands: its group's place, and its own in the group. Raises KeyError."""
+    group = group_of(kind, field)
+    own = _GROUPS[group]
+    return GROUPS.index(group), own.index(field) if field in own else len(own)
 
 
 def group_of(kind: str, field: str) -> Group:

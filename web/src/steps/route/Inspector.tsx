@@ -18,6 +18,7 @@ import { delayOf } from "../../rigs/times";
 import { hasTrait } from "../../rigs/traits";
 import { useSongContext } from "../../song/context";
 import { announce, Press } from "../../ui/controls";
+import { CycleChart } from "../../charts/CycleChart";
 import { Gloss } from "../../ui/Gloss";
 import { useSteady } from "../../ui/hooks";
 import { useKey } from "../../ui/keys";
@@ -167,6 +168,7 @@ export function Rows({
   const onTime = useSteady((field: string) =>
     openTime(nameOf(variant, selected), `${selected}.${field}`, String(moving.values[field] ?? "")),
   );
+  const cycle = variant.view.report.cycles[selected];
   const several = open !== "" && shown.length > rows;
   return (
     <>
@@ -193,6 +195,9 @@ export function Rows({
             }}
           />
         </Box>
+      )}
+      {cycle && (open === "" || open === "modulation" || open === "sides") && (
+        <CycleChart cycle={cycle} />
       )}
       <Box
         maxHeight={several ? { base: "none", lg: `${rows * 45}px` } : undefined}

@@ -10,7 +10,7 @@ from serve import KEEP_MEMORY, Running
 from setup import PYTHON, ROOT, set_up
 from show import Trouble, say
 
-BENCHES = ("null", "memory", "compute", "rig", "texts", "lattice", "drag", "render", "page")
+BENCHES = ("null", "memory", "compute", "rig", "texts", "lattice", "drag", "render", "page", "hearing")
 
 
 def _with_server(command: list[str], env: dict[str, str]) -> int:
@@ -32,7 +32,7 @@ def bench(names: list[str]) -> int:
     set_up(testing=True)
     command = [str(PYTHON), "-m", "benchmarks.run", *names]
     one_thread = {"OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(ROOT), **KEEP_MEMORY}
-    if not names or {"compute", "drag"} & set(names):
+    if not names or {"compute", "drag", "hearing"} & set(names):
         return _with_server(command, one_thread)
     return subprocess.run(
         command, cwd=ROOT, env={**os.environ, **one_thread}, check=False

@@ -10,6 +10,7 @@ from contextlib import ExitStack
 from pathlib import Path
 
 import numpy as np
+import scipy.signal
 import soundfile
 from pydantic import Field
 
@@ -104,3 +105,108 @@ def against(
     return AgainstOut(
         depth_db=here, best_db=round(db, 3), best_inverted=sign < 0, best_depth_db=deep
     )
+
+
+# A delay ------------------------------------------------------------------------------------------
+_LONGEST_DELAY_S = 120.0
+_REACH_MS = 20.0
+_TAPS, _BETA = 32, 12.0
+_SHOWN = 401
+
+
+class LateOut(Edge):
+    """What is left of A less B while B's path comes later or earlier."""
+
+    changes_ms: list[float] = Field(description="Of the path's delay, even steps")
+    depths_db: list[float] = Field(description="At each, against A")
+    depth_db: float = Field(description="As it stands")
+    best_ms: float = Field(description="The change that leaves least, in steps of the control")
+    best_depth_db: float
+    from_s: float = Field(description="What was measured of the sounds")
+    until_s: float
+
+
+def _at(across: np.ndarray, place: float) -> float:
+    """A correlation between its samples: a windowed sinc of 64 taps (Kaiser)."""
+    whole = math.floor(place)
+    n = np.arange(max(0, whole - _TAPS + 1), min(len(across), whole + _TAPS + 1))
+    away = place - n
+    window = np.i0(_BETA * np.sqrt(np.maximum(0, 1 - (away / _TAPS) ** 2))) / np.i0(_BETA)
+    return float((across[n] * np.sinc(away) * window).sum())
+
+
+def late(
+    a: Path, a_gains: Sequence[float], b: Path, b_gains: Sequence[float], moving: Sequence[bool],
+    step_ms: float, reach_ms: float,
+) -> LateOut:  # fmt: skip
+    """The depth over a change of delay of B's stems that move, up to two minutes of both.
+
+    One correlation says all of it: with d = A less what stays of B, and f what moves,
+    `|d - f later|^2 = d'd + f'f - 2 (d with f later)`. Raises FonodromeError.
+    """
+    gains = np.array(a_gains if len(a_gains) else [1.0])
+    g, free = np.array(b_gains, float), np.array(moving, float)
+    if not 0 < reach_ms <= _REACH_MS or step_ms <= 0:
+        raise FonodromeError(f"A delay is searched up to {_REACH_MS:g} ms either way.")
+    with ExitStack() as held:
+        one, two = (held.enter_context(soundfile.SoundFile(str(p))) for p in (a, b))
+        if one.samplerate != two.samplerate:
+            raise FonodromeError("The two sounds have different sample rates: render them alike.")
+        rate = one.samplerate
+        wide = one.channels // len(gains)
+        if one.channels % len(gains) or two.channels % len(g) or wide != two.channels // len(g):
+            raise FonodromeError("As many gains are needed as the sound has stems.")
+        frames = min(max(one.frames, two.frames), round(_LONGEST_DELAY_S * rate))
+        most = math.ceil(reach_ms / 1e3 * rate) + _TAPS + 1
+
+        def read(file: soundfile.SoundFile, start: int, size: int, count: int) -> np.ndarray:
+            """(count, wide, size) from sample `start`, which may lie before the sound begins."""
+            out = np.zeros((size, count * wide))
+            first = max(0, start)
+            if first < file.frames and start + size > 0:
+                file.seek(first)
+                some = file.read(start + size - first, dtype="float64", always_2d=True)
+                out[first - start : first - start + len(some)] = some
+            return out.reshape(size, count, wide).transpose(1, 2, 0)
+
+        across, own, left, whole = np.zeros(2 * most + 1), 0.0, 0.0, 0.0
+        for start in range(0, frames, BLOCK):
+            size = min(BLOCK, frames - start)
+            mix = np.tensordot(gains, read(one, start, size, len(gains)), 1)
+            rows = read(two, start - most, size + 2 * most, len(g))
+            moved = np.tensordot(g * free, rows, 1)
+            rest = np.tensordot(g * (1 - free), rows[:, :, most : most + size], 1)
+            stays = mix - rest
+            inside = moved[:, most : most + size]
+            whole += float((mix * mix).sum())
+            left += float((stays * stays).sum())
+            own += float((inside * inside).sum())
+            for side in range(wide):
+                found = scipy.signal.correlate(moved[side], stays[side], "valid", "fft")
+                across += found[::-1]
+    if whole <= 0:
+        raise FonodromeError("The first of the two is silent: nothing can be set against it.")
+    if own <= 0:
+        raise FonodromeError("The path that would be moved is silent: it changes nothing.")
+
+    def depth(ms: float) -> float:
+        power = left + own - 2 * _at(across, most + ms / 1e3 * rate)
+        return max(DEEPEST_DB, float(power_decibels(max(power, 1e-30) / whole)))
+
+    shown = np.linspace(-reach_ms, reach_ms, _SHOWN)
+    lags = (np.arange(2 * most + 1) - most) / rate * 1e3
+    inside = np.abs(lags) <= reach_ms
+    top = float(lags[inside][int(np.argmax(across[inside]))])
+    # About the best sample, every step of the control within one sample.
+    per = 1e3 / rate
+    near = np.arange(math.floor((top - per) / step_ms), math.ceil((top + per) / step_ms) + 1)
+    if len(near) > 4001:
+        raise FonodromeError("A control that fine cannot be searched: take steps of 0.0001 ms.")
+    tried = [(depth(float(n) * step_ms), float(n) * step_ms) for n in near]
+    tried = [t for t in tried if abs(t[1]) <= reach_ms + 1e-9] or [(depth(0.0), 0.0)]
+    deep, best = min(tried)
+    return LateOut(
+        changes_ms=shown.round(4).tolist(), depths_db=[round(depth(float(ms)), 2) for ms in shown],
+        depth_db=depth(0.0), best_ms=round(best, 5), best_depth_db=deep, from_s=0.0,
+        until_s=frames / rate,
+    )  # fmt: skip

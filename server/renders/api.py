@@ -18,7 +18,7 @@ from core.render.export import Form, Word, export_file
 from core.render.heard import HeardOut
 from core.render.moves import MOST_MOVES, WrittenMove
 from core.render.report import RenderDetail, RenderJob, RenderReport
-from core.render.search import AgainstOut
+from core.render.search import AgainstOut, LateOut
 from core.render.stems import PlaceOut
 from server.clips.models import Blob
 from server.clips.store import path_of, scratch_folder
@@ -231,6 +231,24 @@ def render_against(request: HttpRequest, render_id: UUID, payload: AgainstIn) ->
     a, b = _one(request, render_id), _one(request, payload.other)
     return services.against_of(
         a, payload.gains, b, payload.other_gains, payload.moving, payload.step_db
+    )
+
+
+class LateIn(Edge):
+    other: UUID = Field(description="B: the one whose path comes later or earlier")
+    gains: list[float] = Field([], max_length=20, description="Of A's stems; none for the whole")
+    other_gains: list[float] = Field(min_length=1, max_length=20, description="Of B's stems")
+    moving: list[str] = Field([], max_length=20, description="Stems of B by id")
+    step_ms: float = Field(0.01, ge=0.0001, le=5, description="What B's control can be set in")
+    reach_ms: float = Field(5, ge=0.1, le=20, description="How far it is searched either way")
+
+
+@router.post("/renders/{uuid:render_id}/late", response=LateOut)
+def render_late(request: HttpRequest, render_id: UUID, payload: LateIn) -> LateOut:
+    """How deep A less B nulls over a change of delay of B's path, up to two minutes of both."""
+    a, b = _one(request, render_id), _one(request, payload.other)
+    return services.late_of(
+        a, payload.gains, b, payload.other_gains, payload.moving, payload.step_ms, payload.reach_ms
     )
 
 

@@ -30,14 +30,14 @@ from core.render.feeds import Feed, Placement
 from core.render.heard import HeardOut, HeardPart, heard
 from core.render.moves import WrittenMove, resolve_moves
 from core.render.report import RenderDetail, RenderJob, RenderReport
-from core.render.search import AgainstOut, Products, against, products_of
+from core.render.search import AgainstOut, LateOut, Products, against, late, products_of
 from core.render.stems import PlaceOut, best_place, find_places
 from core.routing import compile_rig, impulses_used, load_rig
 from core.routing.document.rig import Rig as Document
 from core.routing.plan.model import Plan
 from core.tempo import TempoMap, TempoSection
 from server.accounts.models import User
-from server.clips.models import Clip
+from server.clips.models import Blob, Clip
 from server.clips.queries import ready_clip_of
 from server.clips.store import path_of, room_for
 from server.config.problems import Problem
@@ -347,21 +347,46 @@ def heard_of(sides: Sequence[tuple[Render, Sequence[float], float]]) -> HeardOut
     return heard(parts)
 
 
-def against_of(
-    a: Render, gains: Sequence[float], b: Render, other: Sequence[float], moving: Sequence[str],
-    step_db: float,
-) -> AgainstOut:  # fmt: skip
-    """A less B with a path of B moved: products are found once for two sounds. Raises Problem."""
+def _two(
+    a: Render, gains: Sequence[float], b: Render, other: Sequence[float]
+) -> tuple[Blob, Blob, RenderReport]:
+    """A's sound, B's stems and what is told of them. Raises Problem."""
     first, report = a.stems if gains else a.blob, b.report
     if first is None or b.stems is None or report is None:
         raise Problem(409, "One of the two is not done yet, or has no paths.", "no-result")
     told = RenderReport.model_validate(report)
     if len(other) != len(told.stems) or not all(map(math.isfinite, (*gains, *other))):
         raise Problem(422, "As many gains are needed as the sound has stems.", "gains")
-    key = hashlib.sha256(f"{first.digest} {list(gains)} {b.stems.digest}".encode()).hexdigest()
+    return first, b.stems, told
+
+
+def late_of(
+    a: Render, gains: Sequence[float], b: Render, other: Sequence[float], moving: Sequence[str],
+    step_ms: float, reach_ms: float,
+) -> LateOut:  # fmt: skip
+    """A less B with a path of B later or earlier, once for two sounds. Raises Problem."""
+    first, second, told = _two(a, gains, b, other)
+    moves = moving_of(told, moving)
+    asked = [first.digest, list(gains), second.digest, list(other), moves, step_ms, reach_ms]
+    key = "late:" + hashlib.sha256(repr(asked).encode()).hexdigest()
+    held = cache.get(key)
+    if held is None:
+        found = late(path_of(first), gains, path_of(second), other, moves, step_ms, reach_ms)
+        held = found.model_dump()
+        cache.set(key, held, 3600)
+    return LateOut.model_validate(held)
+
+
+def against_of(
+    a: Render, gains: Sequence[float], b: Render, other: Sequence[float], moving: Sequence[str],
+    step_db: float,
+) -> AgainstOut:  # fmt: skip
+    """A less B with a path of B moved: products are found once for two sounds. Raises Problem."""
+    first, second, told = _two(a, gains, b, other)
+    key = hashlib.sha256(f"{first.digest} {list(gains)} {second.digest}".encode()).hexdigest()
     held = cache.get(f"products:{key}")
     if held is None:
-        held = products_of(path_of(first), gains, path_of(b.stems), len(told.stems)).model_dump()
+        held = products_of(path_of(first), gains, path_of(second), len(told.stems)).model_dump()
         cache.set(f"products:{key}", held, 3600)
     return against(Products.model_validate(held), other, moving_of(told, moving), step_db)
 

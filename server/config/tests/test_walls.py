@@ -156,6 +156,10 @@ THINGS = {
         "render",
         {"other": str(uuid.uuid4()), "other_gains": [1.0]},
     ),
+    ("POST", "/renders/{render_id}/late"): (
+        "render",
+        {"other": str(uuid.uuid4()), "other_gains": [1.0]},
+    ),
     ("POST", "/songs/{song_id}/null-of-renders"): (
         "song",
         {"a": str(uuid.uuid4()), "b": str(uuid.uuid4())},

@@ -1285,6 +1285,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/renders/{render_id}/late": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Render Late
+         * @description How deep A less B nulls over a change of delay of B's path, up to two minutes of both.
+         */
+        post: operations["server_renders_api_render_late"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/renders/{render_id}/audio": {
         parameters: {
             query?: never;
@@ -13266,6 +13286,79 @@ export interface components {
              */
             step_db: number;
         };
+        /**
+         * LateOut
+         * @description What is left of A less B while B's path comes later or earlier.
+         */
+        LateOut: {
+            /**
+             * Changes Ms
+             * @description Of the path's delay, even steps
+             */
+            changes_ms: number[];
+            /**
+             * Depths Db
+             * @description At each, against A
+             */
+            depths_db: number[];
+            /**
+             * Depth Db
+             * @description As it stands
+             */
+            depth_db: number;
+            /**
+             * Best Ms
+             * @description The change that leaves least, in steps of the control
+             */
+            best_ms: number;
+            /** Best Depth Db */
+            best_depth_db: number;
+            /**
+             * From S
+             * @description What was measured of the sounds
+             */
+            from_s: number;
+            /** Until S */
+            until_s: number;
+        };
+        /** LateIn */
+        LateIn: {
+            /**
+             * Other
+             * Format: uuid
+             * @description B: the one whose path comes later or earlier
+             */
+            other: string;
+            /**
+             * Gains
+             * @description Of A's stems; none for the whole
+             * @default []
+             */
+            gains: number[];
+            /**
+             * Other Gains
+             * @description Of B's stems
+             */
+            other_gains: number[];
+            /**
+             * Moving
+             * @description Stems of B by id
+             * @default []
+             */
+            moving: string[];
+            /**
+             * Step Ms
+             * @description What B's control can be set in
+             * @default 0.01
+             */
+            step_ms: number;
+            /**
+             * Reach Ms
+             * @description How far it is searched either way
+             * @default 5
+             */
+            reach_ms: number;
+        };
         /** ExportAs */
         ExportAs: {
             /**
@@ -16318,6 +16411,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AgainstOut"];
+                };
+            };
+        };
+    };
+    server_renders_api_render_late: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LateIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LateOut"];
                 };
             };
         };

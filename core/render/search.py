@@ -197,8 +197,8 @@ def late(
     lags = (np.arange(2 * most + 1) - most) / rate * 1e3
     inside = np.abs(lags) <= reach_ms
     top = float(lags[inside][int(np.argmax(across[inside]))])
-    # About the best sample, every step of the control within one sample.
-    per = 1e3 / rate
+    # All steps of a coarse control; of a fine one, those within a sample of the best.
+    per = 1e3 / rate if 2 * reach_ms / step_ms > _SHOWN else 2 * reach_ms
     near = np.arange(math.floor((top - per) / step_ms), math.ceil((top + per) / step_ms) + 1)
     if len(near) > 4001:
         raise FonodromeError("A control that fine cannot be searched: take steps of 0.0001 ms.")

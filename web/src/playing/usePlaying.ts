@@ -14,6 +14,7 @@ import { between, placeIn, thinned, useBars } from "./bars";
 import { useFeeds } from "./feeds";
 import { changedSince, downTo, movesOf, quietestOf, stemGains } from "./match";
 import { useMoves, withPoint } from "./moves";
+import { factorOf, type Search } from "./search";
 import { usePlayer } from "./usePlayer";
 import { endOf, isOpen, type Sound, useRenders } from "./useRenders";
 import type { WetDb } from "./wet";
@@ -44,8 +45,8 @@ export function usePlayingOf(context: SongContext) {
   const output = outputs[Math.min(at, outputs.length - 1)] ?? "";
   const [place, setPlace] = useState("");
   const [moving, setMoving] = useState<string[]>([]);
-  /** A path of one sound that is moved alone, while another is taken away from it. */
-  const [search, setSearch] = useState<{ id: string; db: number } | null>(null);
+  /** Paths of one sound that are moved, while another is taken away from it. */
+  const [search, setSearch] = useState<Search | null>(null);
   const renders = useRenders(context.rig, { clip, output, place, ...stretch }, song.revision);
   const bare: Sound = {
     id: "bare",
@@ -141,9 +142,9 @@ export function usePlayingOf(context: SongContext) {
         : stemGains(movesOf(stems, moving), shift);
     // A level at the place that was changed since is heard at once: all behind it is linear.
     const rails = sound.render?.variant === variant?.id ? variant?.document.rails : undefined;
-    const flags = movesOf(stems, moving);
-    const searched = search?.id === sound.id ? 10 ** (search.db / 20) : 1;
-    return gains.map((gain, i) => gain * changedSince(stems[i], rails) * (flags[i] ? searched : 1));
+    return gains.map(
+      (gain, i) => gain * changedSince(stems[i], rails) * factorOf(search, sound.id, stems[i]?.id),
+    );
   };
   // While a new render is heard and not measured yet, it counts as loud as the one before it.
   const [known, setKnown] = useState<Record<string, number | null>>({});
@@ -550,7 +551,7 @@ export const PlayContext = createContext<PlayPress>({ playing: false, toggle: ()
 /** Play and stop, for what need not follow the playhead. */
 export const usePlay = () => useContext(PlayContext);
 
-function useVariantOf(id: string, revision: number) {
+export function useVariantOf(id: string, revision: number) {
   return useQuery({
     queryKey: ["variant", id, revision],
     enabled: !!id,

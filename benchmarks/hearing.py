@@ -6,6 +6,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.keys import Keys
 
 from e2e.browser import Browser
@@ -35,16 +36,25 @@ def _play(browser: Browser, rig: str = "Two sends") -> None:
     browser.until(lambda: "Stretch: 0:00.0 to 0:30.0" in browser.text(), "not 30 s")
 
 
+def _turn(browser: Browser, scale: str) -> None:
+    def turned() -> bool:
+        try:
+            browser.find("slider", scale).send_keys(Keys.ARROW_LEFT)
+        except StaleElementReferenceException:
+            return False
+        return True
+
+    browser.until(turned, f"{scale} cannot be moved")
+
+
 def _changed(browser: Browser, part: str, scale: str, presses: int) -> float:
     """ms from the last press on a scale to what the engine marks."""
     browser.press("radio", part)
-    slider = browser.find("slider", scale)
     for _ in range(presses):
-        slider.send_keys(Keys.ARROW_LEFT)
+        _turn(browser, scale)
     time.sleep(2.5)
     browser.driver.execute_script("performance.clearMarks()")
-    slider = browser.find("slider", scale)
-    slider.send_keys(Keys.ARROW_LEFT)
+    _turn(browser, scale)
     began = browser.driver.execute_script("return performance.now()")
     deadline = time.time() + 30
     while time.time() < deadline:

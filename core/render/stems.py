@@ -34,6 +34,10 @@ class StemOut(Edge):
     level_db: float | None = Field(
         description="What it is set to at the place (dB); null inside a device"
     )
+    owner_db: float | None = Field(
+        None,
+        description="Level of the fader, return or level that it leaves, where it leaves alone",
+    )
     sources: tuple[str, ...] = Field((), description="Sources that are heard in it")
     moves: bool = Field(False, description="A balance moves it, unless another is chosen")
 
@@ -48,6 +52,19 @@ class PlaceOut(Edge):
     reason: str = Field(description="Why it needs a render instead; empty where it is live")
     inside: bool = Field(description="A device's own mix, not a merge")
     mix_law: str | None = Field(description="The law of a device's own mix")
+
+
+def _owner_db(rig: Rig, port: str) -> float | None:
+    """Level of the plain gain that a rail leaves; None for another part, and where something else
+    hears that gain too.
+    """
+    name = port.rpartition(".")[0]
+    node = rig.nodes[name]
+    if not isinstance(node, (k.Level, k.Fader, k.Return)) or node.muted or node.bypassed:
+        return None
+    others = [p for p in rig.rails if p != port and p.rpartition(".")[0] == name]
+    heard = any(key.tap == name for key in rig.keys.values())
+    return None if others or heard else node.level_db
 
 
 def reached(arcs: Iterable[Arc], starts: Iterable[int], *, backwards: bool = False) -> set[int]:
@@ -194,7 +211,8 @@ def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> Stem
     carried = plan.carried[arcs[0].source]
     wet = sum(carried.wet[:2]) > sum(carried.dry[:2])
     return StemOut(
-        id=key, name=_name(rig, feeder, wet), wet=wet, level_db=rig.rails[key].strip.level_db
+        id=key, name=_name(rig, feeder, wet), wet=wet, level_db=rig.rails[key].strip.level_db,
+        owner_db=_owner_db(rig, key),
     )  # fmt: skip
 
 

@@ -59,6 +59,24 @@ test("a level or mute that was changed since is heard on the stem at once", () =
   expect(changedSince(undefined, undefined)).toBe(1);
 });
 
+test("the return that a path leaves alone is a level of it too", () => {
+  const rails = (strip: object) => ({ "hall.0": { strip } });
+  const stem = { id: "hall.0", level_db: -2, owner_db: -6 };
+  const at = (owner: object, strip: object = { level_db: -2 }) =>
+    changedSince(stem, rails(strip), { hall: owner });
+  expect(at({ level_db: -9 })).toBeCloseTo(10 ** (-3 / 20), 12);
+  expect(at({ level_db: -9 }, { level_db: -5 })).toBeCloseTo(10 ** (-6 / 20), 12);
+  expect(at({ level_db: -6 })).toBe(1);
+  expect(at({})).toBeCloseTo(10 ** (6 / 20), 12);
+  expect(at({ level_db: -9, muted: true })).toBe(0);
+  expect(at({ level_db: -9, bypassed: true })).toBe(1);
+  // Something else hears it as well, or it is gone: only a render can say.
+  expect(
+    changedSince({ ...stem, owner_db: null }, rails({ level_db: -2 }), { hall: { level_db: 0 } }),
+  ).toBe(1);
+  expect(changedSince(stem, rails({ level_db: -2 }), {})).toBe(1);
+});
+
 test("a control stands on its steps", () => {
   expect([trimmed(2.449, 0.1), trimmed(-0.26, 0.5), trimmed(0.3, 0), trimmed(1.1, 1)]).toEqual([
     2.4, -0.5, 0.3, 1,

@@ -9,6 +9,8 @@ import soundfile
 
 from core.errors import FonodromeError
 from core.render.search import late
+from core.render.stems import find_places
+from core.routing import Context, compile_rig, parse_rig
 
 RATE = 48_000
 
@@ -83,3 +85,21 @@ class Late(unittest.TestCase):
             with self.assertRaises(FonodromeError) as caught:
                 late(*asked)
             self.assertIn(words, caught.exception.sentence)
+
+
+class OwnLevels(unittest.TestCase):
+    """A level of a path is known by itself only where nothing else hears it."""
+
+    def level(self, text: str) -> float | None:
+        rig = parse_rig(text)
+        place = next(p for p in find_places(rig, compile_rig(rig, Context()), "o") if p.id == "o")
+        return next(s.owner_db for s in place.stems if s.id.startswith("r."))
+
+    def test_of_a_fader_a_return_or_a_level_that_one_rail_leaves(self):
+        start = "g: source > s: split > o: output\ns > d: delay > r: {} > o"
+        for kind in ("fader", "level", "return"):
+            self.assertEqual(self.level(start.format(f"{kind} (level -7 dB)")), -7.0)
+        self.assertIsNone(self.level(start.format("fader (level -7 dB, muted)")))
+        self.assertIsNone(self.level(start.format("reverb")))
+        keyed = start.replace("s > d", "k: source > c: compressor > o\nkey r > c\ns > d")
+        self.assertIsNone(self.level(keyed.format("fader (level -7 dB)")))

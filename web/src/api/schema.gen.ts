@@ -12810,6 +12810,11 @@ export interface components {
              */
             level_db: number | null;
             /**
+             * Owner Db
+             * @description Level of the fader, return or level that it leaves, where it leaves alone
+             */
+            owner_db?: number | null;
+            /**
              * Sources
              * @description Sources that are heard in it
              * @default []
@@ -12880,6 +12885,11 @@ export interface components {
              * @description What it is set to at the place (dB); null inside a device
              */
             level_db: number | null;
+            /**
+             * Owner Db
+             * @description Level of the fader, return or level that it leaves, where it leaves alone
+             */
+            owner_db?: number | null;
             /**
              * Sources
              * @description Sources that are heard in it

@@ -32,14 +32,29 @@ interface Rail {
 
 /** What a level or mute that was changed since a render does to a stem of it (linear). */
 export function changedSince(
-  stem: { id: string; level_db: number | null } | undefined,
+  stem: { id: string; level_db: number | null; owner_db?: number | null } | undefined,
   rails: Record<string, Rail> | undefined,
+  nodes?: Record<string, object>,
 ): number {
   const strip = stem && stem.level_db !== null ? rails?.[stem.id]?.strip : undefined;
   if (!stem || !strip) return 1;
-  if (strip.muted) return 0;
-  const by = (strip.level_db ?? 0) - stem.level_db!;
+  // The fader or return that it leaves alone: it stands before the strip, and all of it goes there.
+  const owner =
+    stem.owner_db == null
+      ? undefined
+      : (nodes?.[stem.id.replace(/\.\d+$/, "")] as Gain | undefined);
+  if (strip.muted || owner?.muted) return 0;
+  // Switched off it is another way: that is rendered.
+  if (owner?.bypassed) return 1;
+  const own = owner ? (owner.level_db ?? 0) - stem.owner_db! : 0;
+  const by = (strip.level_db ?? 0) - stem.level_db! + own;
   return Math.abs(by) < 1e-9 ? 1 : 10 ** (by / 20);
+}
+
+interface Gain {
+  level_db?: number;
+  muted?: boolean;
+  bypassed?: boolean;
 }
 
 /** A value on the nearest step of a control. */

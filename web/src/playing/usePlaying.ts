@@ -141,9 +141,12 @@ export function usePlayingOf(context: SongContext) {
         ? between(travel, route + shift)
         : stemGains(movesOf(stems, moving), shift);
     // A level at the place that was changed since is heard at once: all behind it is linear.
-    const rails = sound.render?.variant === variant?.id ? variant?.document.rails : undefined;
+    const now = sound.render?.variant === variant?.id ? variant?.document : undefined;
     return gains.map(
-      (gain, i) => gain * changedSince(stems[i], rails) * factorOf(search, sound.id, stems[i]?.id),
+      (gain, i) =>
+        gain *
+        changedSince(stems[i], now?.rails, now?.nodes) *
+        factorOf(search, sound.id, stems[i]?.id),
     );
   };
   // While a new render is heard and not measured yet, it counts as loud as the one before it.

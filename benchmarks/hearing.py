@@ -47,9 +47,17 @@ def _turn(browser: Browser, scale: str) -> None:
     browser.until(turned, f"{scale} cannot be moved")
 
 
+def _chosen(browser: Browser, part: str, scale: str) -> bool:
+    if browser.look("slider", scale) is None:
+        browser.press("radio", part)
+        time.sleep(0.5)
+    return browser.look("slider", scale) is not None
+
+
 def _changed(browser: Browser, part: str, scale: str, presses: int) -> float:
     """ms from the last press on a scale to what the engine marks."""
     browser.press("radio", part)
+    browser.until(lambda: _chosen(browser, part, scale), f"{part} is not chosen", 30)
     for _ in range(presses):
         _turn(browser, scale)
     time.sleep(2.5)

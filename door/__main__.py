@@ -49,7 +49,10 @@ def _parser() -> argparse.ArgumentParser:
         help="format, lint, types, imports, api, core, server, e2e",
     )
     commands.add_parser("bench", help="measure speed as ratios").add_argument(
-        "names", nargs="*", metavar="NAME", help="only these: null, memory, compute, rig, page, hearing"
+        "names",
+        nargs="*",
+        metavar="NAME",
+        help="only these: null, memory, compute, rig, page, hearing",
     )
     commands.add_parser("screenshots", help="make the pictures in docs/screenshots")
     commands.add_parser(

@@ -10,7 +10,18 @@ from serve import KEEP_MEMORY, Running
 from setup import PYTHON, ROOT, set_up
 from show import Trouble, say
 
-BENCHES = ("null", "memory", "compute", "rig", "texts", "lattice", "drag", "render", "page", "hearing")
+BENCHES = (
+    "null",
+    "memory",
+    "compute",
+    "rig",
+    "texts",
+    "lattice",
+    "drag",
+    "render",
+    "page",
+    "hearing",
+)
 
 
 def _with_server(command: list[str], env: dict[str, str]) -> int:

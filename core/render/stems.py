@@ -38,6 +38,8 @@ class StemOut(Edge):
         None,
         description="Level of the fader, return or level that it leaves, where it leaves alone",
     )
+    delay_ms: float = Field(0.0, description="Of its strip, as it was rendered")
+    inverted: bool = Field(False, description="Of its strip, as it was rendered")
     sources: tuple[str, ...] = Field((), description="Sources that are heard in it")
     moves: bool = Field(False, description="A balance moves it, unless another is chosen")
 
@@ -210,9 +212,10 @@ def _stem(rig: Rig, plan: Plan, node: k.Node, key: str, arcs: list[Arc]) -> Stem
     feeder = rig.nodes[key.rpartition(".")[0]]
     carried = plan.carried[arcs[0].source]
     wet = sum(carried.wet[:2]) > sum(carried.dry[:2])
+    strip = rig.rails[key].strip
     return StemOut(
-        id=key, name=_name(rig, feeder, wet), wet=wet, level_db=rig.rails[key].strip.level_db,
-        owner_db=_owner_db(rig, key),
+        id=key, name=_name(rig, feeder, wet), wet=wet, level_db=strip.level_db,
+        owner_db=_owner_db(rig, key), delay_ms=strip.delay_ms, inverted=strip.inverted,
     )  # fmt: skip
 
 

@@ -4,6 +4,7 @@ import { expect, test } from "vitest";
 import {
   barsOf,
   cornersOf,
+  kindred,
   type Movable,
   movableOf,
   repeated,
@@ -125,4 +126,34 @@ test("arrows step by equal amounts or ratios and stay on the scale; a switch tur
   expect([steppedValue(of({ flag: true }), 0, 1), steppedValue(of({ flag: true }), 1, -1)]).toEqual(
     [1, 0],
   );
+});
+
+test("a move is copied to what is of its unit; without one, to the same setting elsewhere", () => {
+  const one = (part: string, field: string, unit: string, flag = false): Movable => ({
+    part,
+    field,
+    name: `${part} ${field}`,
+    unit,
+    low: 0,
+    high: 1,
+    log: false,
+    flag,
+    resting: 0,
+  });
+  const [level, trim, mix, q, other, mute, bypass] = [
+    one("a", "level_db", "dB"),
+    one("b", "output_db", "dB"),
+    one("b", "mix_percent", "%"),
+    one("c", "q", ""),
+    one("c", "range_oct", ""),
+    one("a", "muted", "", true),
+    one("b", "bypassed", "", true),
+  ];
+  const all = [level, trim, mix, q, other, mute, bypass];
+  expect(kindred(all, level)).toEqual([trim]);
+  expect(kindred(all, mix)).toEqual([]);
+  expect(kindred(all, mute)).toEqual([bypass]);
+  // Neither has a unit, and they are not alike.
+  expect(kindred(all, q)).toEqual([]);
+  expect(kindred([...all, one("d", "q", "")], q)).toEqual([one("d", "q", "")]);
 });

@@ -106,6 +106,31 @@ test("when somebody else's edit came between, what waits is not passed off as a 
   expect(line.sent.map(([, e]) => e.base_revision)).toEqual([1, 1]);
 });
 
+test("an edit of what nobody looks at is made on the newest revision that a list told of", async () => {
+  const line = new Line();
+  const box = line.box();
+  line.revision.v = 4;
+  line.revision.w = 7;
+  box.listed("v", 4);
+  box.listed("v", 2);
+  box.add("v", title("from another step"));
+  // What is on the screen is what its author saw, whatever a list says.
+  const hide = box.shows("w");
+  box.known("w", 5);
+  box.listed("w", 7);
+  box.add("w", title("seen at 5"));
+  await settled();
+  expect(line.sent.map(([id, e]) => [id, e.base_revision])).toEqual([
+    ["v", 4],
+    ["w", 5],
+  ]);
+  hide();
+  box.listed("w", 9);
+  box.add("w", title("put away"));
+  await settled();
+  expect(line.sent.at(-1)![1].base_revision).toBe(9);
+});
+
 test("one variant that cannot be reached holds up no other", async () => {
   const line = new Line();
   const box = line.box();

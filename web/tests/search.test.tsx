@@ -49,10 +49,10 @@ test("what is taken is added to what the strip is set to, or refused in a senten
   expect(levelOf({ level_db: -4, inverted: true }, 1.5, true)).toEqual({
     values: { level_db: -2.5, inverted: false },
   });
-  expect(levelOf(undefined, -0.1, false)).toEqual({ values: { level_db: -0.1 } });
+  expect(levelOf({ level_db: 0 }, -0.1, false)).toEqual({ values: { level_db: -0.1 } });
   expect(levelOf({ level_db: 55 }, 12, false)).toHaveProperty("said");
   expect(delayOf({ delay_ms: 2.71 }, -0.21)).toEqual({ values: { delay_ms: 2.5 } });
-  expect(delayOf(undefined, -0.01)).toHaveProperty("said");
+  expect(delayOf({}, -0.01)).toHaveProperty("said");
   expect(delayOf({ delay_ms: 1999 }, 5)).toHaveProperty("said");
 });
 

@@ -95,6 +95,14 @@ class OwnLevels(unittest.TestCase):
         place = next(p for p in find_places(rig, compile_rig(rig, Context()), "o") if p.id == "o")
         return next(s.owner_db for s in place.stems if s.id.startswith("r."))
 
+    def test_what_a_strip_was_set_to_is_kept_with_its_stem(self):
+        rig = parse_rig(
+            "g: source > s: split > o: output\ns > o [level -3.5 dB, delay 2.71 ms, inverted]"
+        )
+        place = find_places(rig, compile_rig(rig, Context()), "o")[0]
+        told = [(s.level_db, s.delay_ms, s.inverted) for s in place.stems]
+        self.assertEqual(told, [(0.0, 0.0, False), (-3.5, 2.71, True)])
+
     def test_of_a_fader_a_return_or_a_level_that_one_rail_leaves(self):
         start = "g: source > s: split > o: output\ns > d: delay > r: {} > o"
         for kind in ("fader", "level", "return"):

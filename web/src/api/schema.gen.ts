@@ -12815,6 +12815,18 @@ export interface components {
              */
             owner_db?: number | null;
             /**
+             * Delay Ms
+             * @description Of its strip, as it was rendered
+             * @default 0
+             */
+            delay_ms: number;
+            /**
+             * Inverted
+             * @description Of its strip, as it was rendered
+             * @default false
+             */
+            inverted: boolean;
+            /**
              * Sources
              * @description Sources that are heard in it
              * @default []
@@ -12890,6 +12902,18 @@ export interface components {
              * @description Level of the fader, return or level that it leaves, where it leaves alone
              */
             owner_db?: number | null;
+            /**
+             * Delay Ms
+             * @description Of its strip, as it was rendered
+             * @default 0
+             */
+            delay_ms: number;
+            /**
+             * Inverted
+             * @description Of its strip, as it was rendered
+             * @default false
+             */
+            inverted: boolean;
             /**
              * Sources
              * @description Sources that are heard in it

@@ -5,7 +5,7 @@ import { Navigate, NavLink, Outlet, useLocation, useParams } from "react-router"
 
 import { type Section, sentenceOf } from "../api/client";
 import { useReadyClips } from "../clips/queries";
-import { useFlow, useOutbox } from "../rigs/edits";
+import { useFlow, useListed, useOutbox } from "../rigs/edits";
 import { useRigs } from "../rigs/queries";
 import { PlayingProvider } from "../playing/PlayingProvider";
 import { frameOf, type SongContext, useSongContext } from "../song/context";
@@ -19,6 +19,9 @@ import { SavedRibbon } from "./SavedState";
 import { Steps } from "./Steps";
 import { TapStrip, useTaps } from "./TapStrip";
 import { Foot, ToFind } from "./ToFind";
+
+/** Before the rigs are there. */
+const NONE: never[] = [];
 
 export function Shell() {
   const { songId = "" } = useParams();
@@ -50,6 +53,7 @@ function SongShell({ songId }: { songId: string }) {
   useOutbox((variant) => {
     if (variant.select && variant.id === inHand) take({ selected: variant.select });
   });
+  useListed(rigs.data ?? NONE);
   usePlace(hand?.step, hand?.tools, take);
   useVariantKeys((n) => {
     const one = held.rig?.variants[n - 1];

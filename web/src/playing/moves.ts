@@ -132,6 +132,16 @@ export function withPoints(
   return points.length ? [...rest, { part, field, points: sorted(points) }] : rest;
 }
 
+/** Settings that a move of another can be copied to: of the same unit, or switches both. */
+export const kindred = (all: Movable[], of: Movable): Movable[] =>
+  all.filter(
+    (m) =>
+      (m.part !== of.part || m.field !== of.field) &&
+      m.flag === of.flag &&
+      m.unit === of.unit &&
+      (m.unit !== "" || m.field === of.field || m.flag),
+  );
+
 /** Points as many bars later (or earlier); what would stand before bar 1 is left out. */
 export const shifted = (points: Point[], bars: number): Point[] =>
   points.map((p) => ({ ...p, bar: p.bar + bars })).filter((p) => p.bar >= 1);

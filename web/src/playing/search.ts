@@ -48,30 +48,30 @@ export const chosen = (stems: Stem[], choice: string): string[] =>
   choice === WHOLE ? pathsIn(stems).map((p) => p.id) : choice ? [choice] : [];
 
 interface Strip {
-  level_db?: number;
+  level_db?: number | null;
   delay_ms?: number;
   inverted?: boolean;
 }
 
 /** What a strip is set to by a level and a polarity that were found; a sentence where it cannot be. */
 export function levelOf(
-  strip: Strip | undefined,
+  strip: Strip,
   db: number,
   inverted: boolean,
 ): { values: Record<string, number | boolean> } | { said: string } {
-  const level = Number(((strip?.level_db ?? 0) + db).toFixed(3));
+  const level = Number(((strip.level_db ?? 0) + db).toFixed(3));
   if (level < -120 || level > 60) return { said: "Its level would leave what can be set." };
   return {
-    values: { level_db: level, ...(inverted ? { inverted: !(strip?.inverted ?? false) } : {}) },
+    values: { level_db: level, ...(inverted ? { inverted: !strip.inverted } : {}) },
   };
 }
 
 /** The same of a delay. */
 export function delayOf(
-  strip: Strip | undefined,
+  strip: Strip,
   ms: number,
 ): { values: Record<string, number> } | { said: string } {
-  const delay = Number(((strip?.delay_ms ?? 0) + ms).toFixed(5));
+  const delay = Number(((strip.delay_ms ?? 0) + ms).toFixed(5));
   if (delay < 0) return { said: "It would have to come before it begins: delay the other one." };
   if (delay > 2000) return { said: "A path is delayed by 2000 ms at most." };
   return { values: { delay_ms: delay } };

@@ -554,7 +554,7 @@ export const PlayContext = createContext<PlayPress>({ playing: false, toggle: ()
 /** Play and stop, for what need not follow the playhead. */
 export const usePlay = () => useContext(PlayContext);
 
-export function useVariantOf(id: string, revision: number) {
+function useVariantOf(id: string, revision: number) {
   return useQuery({
     queryKey: ["variant", id, revision],
     enabled: !!id,

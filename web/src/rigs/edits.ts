@@ -68,6 +68,13 @@ export function useOutbox(onSelect: (variant: Variant) => void): void {
   }, [client]);
 }
 
+/** What the list of rigs says of variants that nobody looks at: an edit of one is made on that. */
+export function useListed(rigs: { variants: { id: string; revision: number }[] }[]): void {
+  useEffect(() => {
+    for (const rig of rigs) for (const v of rig.variants) outbox.listed(v.id, v.revision);
+  }, [rigs]);
+}
+
 /** Show a variant as the server answered it, wherever it is shown. */
 export function taken(client: ReturnType<typeof useQueryClient>, variant: Variant): void {
   outbox.known(variant.id, variant.revision);
@@ -86,6 +93,7 @@ export function useVariantDetail(id: string | undefined) {
     placeholderData: (before: Variant | undefined) => (before?.id === id ? before : undefined),
     refetchInterval: 15_000,
   });
+  useEffect(() => (id ? outbox.shows(id) : undefined), [id]);
   const known = query.data?.revision;
   useEffect(() => {
     if (id && known !== undefined) outbox.known(id, known);

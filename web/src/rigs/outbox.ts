@@ -43,6 +43,7 @@ export class Outbox {
   private queues = new Map<string, Waiting[]>();
   private busy = new Set<string>();
   private revisions = new Map<string, number>();
+  private shown = new Map<string, number>();
   private told = new Set<Told>();
   private heard = new Set<() => void>();
   private state: Flow = { waiting: 0, offline: false, refused: "", at: null };
@@ -85,6 +86,22 @@ export class Outbox {
   /** The revision of a variant that the screen shows. */
   known(id: string, revision: number): void {
     this.revisions.set(id, revision);
+  }
+
+  /** Until the answer is called, a variant is what somebody looks at: only `known` says its revision. */
+  shows(id: string): () => void {
+    this.shown.set(id, (this.shown.get(id) ?? 0) + 1);
+    return () => {
+      const left = (this.shown.get(id) ?? 1) - 1;
+      if (left > 0) this.shown.set(id, left);
+      else this.shown.delete(id);
+    };
+  }
+
+  /** A revision from a list: of what nobody looks at, the newest that was heard of counts. */
+  listed(id: string, revision: number): void {
+    if (!this.shown.has(id) && revision > (this.revisions.get(id) ?? 0))
+      this.revisions.set(id, revision);
   }
 
   /** Returns the id that the edit has. */

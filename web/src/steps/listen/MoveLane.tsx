@@ -12,6 +12,7 @@ import {
   cornersOf,
   type Movable,
   movableOf,
+  kindred,
   repeated,
   shifted,
   steppedValue,
@@ -122,6 +123,28 @@ export function MoveLane({ l }: { l: Listening }) {
                   ? `${moves.moves.length} ${moves.moves.length === 1 ? "setting moves" : "settings move"}`
                   : "none moves yet: press in the lane, or the key N on it"}
               </Box>
+              {points.length > 0 && kindred(all, of).length > 0 && (
+                <Choice
+                  aria-label="Copy this move to"
+                  width="100%"
+                  value=""
+                  onChange={(event) => {
+                    const to = all.find((m) => keyOf(m) === event.target.value);
+                    if (!to) return;
+                    moves.save.mutate(
+                      withPoints(moves.moves, to.part, to.field, points as Point[]),
+                    );
+                    setChosen(keyOf(to));
+                  }}
+                >
+                  <option value="">copy to …</option>
+                  {kindred(all, of).map((m) => (
+                    <option key={keyOf(m)} value={keyOf(m)}>
+                      {m.name}
+                    </option>
+                  ))}
+                </Choice>
+              )}
               {moves.moves.length > 0 && (
                 <Press look="quiet" onClick={() => moves.save.mutate([])}>
                   Take out all moves

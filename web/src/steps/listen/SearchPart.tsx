@@ -8,7 +8,7 @@ import { LateChart } from "../../charts/LateChart";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { trimmed } from "../../playing/match";
 import { begun, chosen, delayOf, levelOf, pathsIn, WHOLE } from "../../playing/search";
-import { type Listening, useVariantOf } from "../../playing/usePlaying";
+import type { Listening } from "../../playing/usePlaying";
 import { sendEdit } from "../../rigs/edits";
 import { announce, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
@@ -42,7 +42,6 @@ export function SearchPart({ l }: { l: Listening }) {
   const [best, setBest] = useState<Best | null>(null);
   const own = other && search?.id === other.id ? search : null;
   const [db, inverted] = [own?.db ?? 0, own?.inverted ?? false];
-  const variant = useVariantOf(other?.render?.variant ?? "", l.song.revision);
   const of = `${heard?.render?.id} ${other?.render?.id} ${moving.join()}`;
   const ready =
     !!other &&
@@ -109,7 +108,8 @@ export function SearchPart({ l }: { l: Listening }) {
         );
     setSearch(null);
   };
-  const strip = (id: string) => variant?.document.rails?.[id]?.strip;
+  // What was measured is the render: what is set is set from there.
+  const strip = (id: string) => stems.find((s) => s.id === id)!;
   const residual = told
     ? `${num(-told.depth_db, 1)} dB down`
     : found.error

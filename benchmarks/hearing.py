@@ -17,7 +17,7 @@ CHANGES = (
     ("a return's level", "Return", "Level", True),
     ("its decay", "Reverb", "RT60", False),
     ("the first compressor", "Compressor", "Threshold", False),
-    ("a delay's feedback", "Delay", "Feedback", False),
+    ("the drive", "Drive", "Gain", False),
 )  # fmt: skip
 _MARK = (
     "return performance.getEntriesByType('mark').filter((m) => /^(heard|gain) /.test(m.name))"
@@ -60,7 +60,13 @@ def _changed(browser: Browser, part: str, scale: str, presses: int) -> float:
     browser.until(lambda: _chosen(browser, part, scale), f"{part} is not chosen", 30)
     for _ in range(presses):
         _turn(browser, scale)
-    time.sleep(2.5)
+    # Until what was changed before is heard, and nothing more comes of it.
+    marks, quiet = -1, time.time()
+    while time.time() - quiet < 4:
+        now = len(browser.driver.execute_script(_MARK))
+        if now != marks:
+            marks, quiet = now, time.time()
+        time.sleep(0.1)
     browser.driver.execute_script("performance.clearMarks()")
     _turn(browser, scale)
     began = browser.driver.execute_script("return performance.now()")

@@ -79,7 +79,7 @@ class Merge(Node):
     many_inputs: ClassVar[bool] = True
     kind: Literal["merge"] = "merge"
     level_db: float = db(0, "level")
-    crossfade_percent: float | None = percent(None, "crossfade", about="First input to second")  # type: ignore[arg-type]
+    crossfade_percent: float | None = percent(None, "crossfade", about="First input to second")
 
 
 class Bus(Node):

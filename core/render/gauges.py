@@ -217,6 +217,12 @@ class GainGauge:
             for a, b in zip(self.came[:used], self.went[:used], strict=True)
         ]
 
+    def levels_dbfs(self, sides: int) -> list[float | None]:
+        """RMS of what left, over so many sides; of a point that feeds itself what goes round."""
+        used = min(len(self.went), -(-self.done // self.step))
+        power = self.went[:used] / (self.step * sides)
+        return [round(power_decibels(p), 1) if p > 1e-10 else None for p in power]
+
     def acting(self) -> float:
         found = [g for g in self.gains_db() if g is not None]
         return sum(g < self.resting_db - _ACTS_DB for g in found) / len(found) if found else 0.0
@@ -248,6 +254,16 @@ def _upstream(plan: Plan, point: int) -> set[int]:
 
 def _louder(sides: list[float | None]) -> float | None:
     return max((s for s in sides if s is not None), default=None)
+
+
+def _loop_levels(renderer: "Renderer", node: str) -> list[float | None]:
+    plan = renderer.plan
+    rows = [
+        renderer.loop_gauges[point].levels_dbfs(plan.channels[point])
+        for point, loop in plan.loops.items()
+        if loop.owner == node and point in renderer.loop_gauges
+    ]
+    return [_louder(list(levels)) for levels in zip(*rows, strict=False)]
 
 
 def _sizes_db(values: np.ndarray) -> list[float | None]:
@@ -304,6 +320,7 @@ def stage_gauges(plan: Plan, renderers: "Sequence[Renderer]", frames: int) -> li
                     peak_dbfs=_sizes_db(gauge.peak[:channels]),
                     true_peak_dbtp=_sizes_db(gauge.true[:channels]),
                     gain_db=[] if gains is None else gains.gains_db(),
+                    loop_dbfs=_loop_levels(one, node),
                     acting=None if gains is None else gains.acting(),
                 )
             )  # fmt: skip

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from core.render.gauges import GainGauge, Gauge
+from core.render.gauges import Gauge
 from core.render.parts import Keeper, Kept, PartStore, point_keys
 from core.render.rig import Renderer
 
@@ -90,13 +90,12 @@ class Keeping:
         gauge = self.renderer.read_at[point]
         facts: dict[str, Any] = {"held": gauge.held.tolist()}
         gains = {}
-        for way in self.renderer.ways:
-            if way.gauge is not None and way.arc.target == point:
-                used = min(len(way.gauge.came), -(-way.gauge.done // way.gauge.step))
-                gains[way.arc.owner] = {
-                    "came": way.gauge.came[:used].tolist(), "went": way.gauge.went[:used].tolist(),
-                    "done": way.gauge.done,
-                }  # fmt: skip
+        for name, mine in self.renderer.told_at.get(point, {}).items():
+            used = min(len(mine.came), -(-mine.done // mine.step))
+            gains[name] = {
+                "came": mine.came[:used].tolist(), "went": mine.went[:used].tolist(),
+                "done": mine.done,
+            }  # fmt: skip
         self.store.put_facts(self._gauge_key(point), {**facts, "gains": gains})
 
     def _read_facts(self) -> None:
@@ -113,15 +112,12 @@ class Keeping:
     def _take(self, point: int, gauge: Gauge, facts: Mapping[str, Any]) -> bool:
         """Take up what was measured at a point; False where something of it is missing."""
         gains = facts.get("gains", {})
-        here = [
-            w for w in self.renderer.ways if w.gauge is not None and w.arc.target == point
-        ]  # fmt: skip
-        if any(w.arc.owner not in gains for w in here):
+        here = self.renderer.told_at.get(point, {})
+        if any(name not in gains for name in here):
             return False
         gauge.held[:] = np.asarray(facts["held"])
-        for way in here:
-            told, mine = gains[way.arc.owner], way.gauge
-            assert isinstance(mine, GainGauge)
+        for name, mine in here.items():
+            told = gains[name]
             mine.came, mine.went = np.asarray(told["came"]), np.asarray(told["went"])
             mine.done = int(told["done"])
         return True

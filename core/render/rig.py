@@ -132,6 +132,10 @@ class Renderer:
     gauges: dict[int, Gauge] = field(default_factory=dict)
     read_at: dict[int, Gauge] = field(default_factory=dict)
     """Of points that one sound passes unchanged, the first one's."""
+    loop_gauges: dict[int, GainGauge] = field(default_factory=dict)
+    """Of points that feed themselves."""
+    told_at: dict[int, dict[str, GainGauge]] = field(default_factory=dict)
+    """Gauges over time, by the point whose level they are told with."""
     counting: bool = True
     """Whether what passes counts for RMS: not once the clip has ended."""
     most_block: int = LONGEST_BLOCK
@@ -141,6 +145,7 @@ class Renderer:
 
     def __post_init__(self) -> None:
         plan = self.plan
+        same: dict[int, int] = {}
         if self.metered:
             ends = set(plan.outlet.values()) | set(plan.outputs.values())
             reached = {a.target for a in (*plan.arcs, *plan.back)} | set(plan.sources.values())
@@ -180,9 +185,32 @@ class Renderer:
             if self.metered and here and way.arc.by_level and way.work is not None:
                 resting = way.arc.spread.range_db if way.arc.spread is not None else None
                 way.gauge = GainGauge(self.rate_hz, resting[0] if resting else 0.0)
+        if self.metered:
+            self._anchor(same)
         self.late = [way for way in self.ways if way.late]
         self.order = self._ordered()
         self.latency = {name: offsets[p] for name, p in plan.outputs.items()}
+
+    def _anchor(self, same: Mapping[int, int]) -> None:
+        """What is gauged over time is told with the level of its owner: where that is read."""
+
+        def of(owner: str, otherwise: int) -> int:
+            outlet = self.plan.outlet.get(f"{owner}.0", otherwise)
+            first = same.get(outlet, outlet)
+            return first if first in self.read_at else otherwise
+
+        for way in self.ways:
+            if way.gauge is not None:
+                place = self.told_at.setdefault(of(way.arc.owner, way.arc.target), {})
+                place[f"{way.arc.owner} {len(place)}"] = way.gauge
+        for point, loop in self.plan.loops.items():
+            at = of(loop.owner, -1)
+            outlet = self.plan.outlet.get(f"{loop.owner}.0")
+            if at < 0 or (self.gauged is not None and outlet not in self.gauged):
+                continue
+            gauge = self.loop_gauges[point] = GainGauge(self.rate_hz, 0.0)
+            place = self.told_at.setdefault(at, {})
+            place[f"{loop.owner} loop {len(place)}"] = gauge
 
     def _same_sound(self) -> dict[int, int]:
         """Points that hold what another one before them holds."""
@@ -390,7 +418,9 @@ class Renderer:
                     return block
                 block = sums[point].value(count)
                 if point in self.rings:
-                    block = self.rings[point](block)
+                    entering, block = block, self.rings[point](block)
+                    if point in self.loop_gauges:
+                        self.loop_gauges[point](entering, block)
                 elif point in self.limiters:
                     block = sums[point].own()
                     self.limiters[point](block)

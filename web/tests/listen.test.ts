@@ -5,7 +5,7 @@ import type { Clip, Schemas } from "../src/api/client";
 import { soundingOf } from "../src/steps/listen/sounding";
 import { differencesOf, hertz, mostOf, short } from "../src/steps/listen/Spectrum";
 import { levelWords } from "../src/steps/listen/SpectrumPart";
-import { nowOf, wordsOf } from "../src/steps/listen/Working";
+import { loopWordsOf, nowOf, rowsOf, wordsOf } from "../src/steps/listen/Working";
 
 test("frequencies are said as people say them", () => {
   expect([15.848930000000001, 31.5, 125.892, 1000, 1258.9, 15848.93].map(hertz)).toEqual([
@@ -50,20 +50,22 @@ test("a part's level, its low end and its tail are said, and silence as silence"
   );
 });
 
+const gauge: Schemas["StageGauge"] = {
+  node: "c",
+  rms_dbfs: [],
+  peak_dbfs: [],
+  true_peak_dbtp: [],
+  // Quiet gain of 10 dB: 2 is 8 dB down. A value every 50 ms.
+  gain_db: [10, null, 2],
+  loop_dbfs: [],
+  resting_db: 10,
+  acting: 0.5,
+  most_db: 8,
+  typical_db: 8,
+  key_dbfs: -21.5,
+};
+
 test("what works by level says how often, how much, and what it does now", () => {
-  const gauge: Schemas["StageGauge"] = {
-    node: "c",
-    rms_dbfs: [],
-    peak_dbfs: [],
-    true_peak_dbtp: [],
-    // Quiet gain of 10 dB: 2 is 8 dB down. A value every 50 ms.
-    gain_db: [10, null, 2],
-    resting_db: 10,
-    acting: 0.5,
-    most_db: 8,
-    typical_db: 8,
-    key_dbfs: -21.5,
-  };
   expect(nowOf(gauge, 0.02)).toBe(0);
   expect(nowOf(gauge, 0.07)).toBeNull();
   expect(nowOf(gauge, 0.149)).toBe(-8);
@@ -95,4 +97,26 @@ test("a source sounds where its clips were put, as often, and as much of them", 
   expect(soundingOf(feeds(placed({}), 1), "g", clips)).toBeNull();
   expect(soundingOf(feeds({}), "g", clips)).toBeNull();
   expect(soundingOf(undefined, "g", clips)).toBeNull();
+});
+
+test("a loop has a lane of its own, and says how loud it was and when it was gone", () => {
+  const quiet = { ...gauge, gain_db: [], most_db: null, typical_db: null, key_dbfs: null };
+  const echo = { ...quiet, node: "echo", loop_dbfs: [null, -12.4, -18.4, null, -63, null] };
+  const rows = rowsOf([
+    gauge,
+    echo,
+    { ...quiet, loop_dbfs: [null, null] },
+    { ...gauge, loop_dbfs: [-20] },
+  ]);
+  expect(rows.map((r) => [r.key, r.loop])).toEqual([
+    [gauge.node, false],
+    ["echo loop", true],
+    [gauge.node, false],
+    [`${gauge.node} loop`, true],
+  ]);
+  expect(loopWordsOf(echo, null)).toBe("at most −12.4 dBFS, under −60 dBFS from 0.2 s on");
+  expect(loopWordsOf(echo, -18.4)).toBe(
+    "now −18.4, at most −12.4 dBFS, under −60 dBFS from 0.2 s on",
+  );
+  expect(loopWordsOf({ ...quiet, loop_dbfs: [null] }, null)).toBe("nothing goes round");
 });

@@ -6,6 +6,7 @@ import {
   downTo,
   movesOf,
   quietestOf,
+  sameVariant,
   stemGains,
   trimmed,
 } from "../src/playing/match";
@@ -81,4 +82,12 @@ test("a control stands on its steps", () => {
   expect([trimmed(2.449, 0.1), trimmed(-0.26, 0.5), trimmed(0.3, 0), trimmed(1.1, 1)]).toEqual([
     2.4, -0.5, 0.3, 1,
   ]);
+});
+
+test("what was told of another variant does not stand in for what is not known yet", () => {
+  expect(sameVariant(["balance", "a", "r1", "fader", ""], "a")).toBe(true);
+  expect(sameVariant(["balance", "b", "r2", "fader", ""], "a")).toBe(false);
+  // The bare clip has no variant, and neither has what was never asked.
+  expect(sameVariant(["balance", undefined, "r3"], undefined)).toBe(false);
+  expect(sameVariant(undefined, "a")).toBe(false);
 });

@@ -7,7 +7,15 @@ import numpy as np
 from core.render.processors.base import Processor, Setting, lfo_phase
 from core.render.processors.dynamics import EnvelopeFollower
 from core.routing.document import kinds as k
-from core.routing.plan.waves import CYCLE, apart_of, depth_share, follow_share, rate_of, wave_of
+from core.routing.plan.waves import (
+    CYCLE,
+    FASTEST_HZ,
+    apart_of,
+    depth_share,
+    follow_share,
+    rate_of,
+    wave_of,
+)
 
 SEGMENT = 32
 FAST_HZ = 20.0
@@ -48,7 +56,9 @@ class Oscillator:
             self.follower = EnvelopeFollower(
                 oscillated.attack_ms, oscillated.release_ms, setting.rate_hz
             )
-            fastest = rate * 2 ** max(0.0, self.octaves)
+            # The level drives it no faster than a rate can be set.
+            self.most = FASTEST_HZ / setting.rate_hz
+            fastest = min(FASTEST_HZ, rate * 2 ** max(0.0, self.octaves))
             self.every = 1 if fastest > FAST_HZ else SEGMENT
 
     def later(self, samples: int) -> None:
@@ -66,7 +76,7 @@ class Oscillator:
             self.turn += self.step * count
             return turns, np.ones(len(at))
         gone = follow_share(self.follower(heard), *self.ends)
-        steps = self.step * 2 ** (self.octaves * gone)
+        steps = np.minimum(self.step * 2 ** (self.octaves * gone), self.most)
         turned = np.concatenate([[0.0], np.cumsum(steps)])
         turned = np.concatenate([turned, turned[-1] + steps[-1] * np.arange(1, every + 1)])
         turns = self.turn + turned[at]

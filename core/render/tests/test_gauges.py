@@ -7,6 +7,7 @@ import numpy as np
 
 from core.render.gauges import GainGauge, Gauge, shared_out, stage_gauges
 from core.render.rig import Renderer
+from core.render.run import run
 from core.render.stems import only
 from core.routing import Context, compile_rig, parse_rig
 from core.units import TempoFrame
@@ -126,3 +127,42 @@ class AlongARig(unittest.TestCase):
         # 7.96 dB above the threshold, hardly anything of it passes.
         self.assertAlmostEqual(float(np.mean(settled)), -7.96 * 0.99, delta=0.5)
         self.assertAlmostEqual(float(np.mean(gauge.gain_db[30:38])), 0, delta=0.1)
+
+
+class Loops(unittest.TestCase):
+    """A burst of 0.1 s into a delay of 0.4 s and 50 %: every lap 6.02 dB less."""
+
+    def levels(self, delay: str, node: str = "d") -> list[float | None]:
+        rig = parse_rig(f"a: source > d: {delay} > o: output (stereo)")
+        sound = np.zeros((2, 2 * RATE))
+        sound[:, : RATE // 10] = sine(1000, 0.1)
+        plan = compile_rig(rig, SONG)
+        renderer = Renderer(plan, RATE, metered=True)
+        run(
+            renderer,
+            lambda start, n: {"a": sound[:1, start : start + n]},
+            2 * RATE,
+            lambda _: None,
+            tail_s=0,
+        )
+        return next(g for g in stage_gauges(plan, [renderer], 2 * RATE) if g.node == node).loop_dbfs
+
+    def test_what_goes_round_falls_by_its_gain_with_every_lap(self):
+        burst = 20 * math.log10(0.5 / math.sqrt(2))
+        # A device's own mix stands before its loop: 30 % are 10.46 dB less.
+        for mix, share in ((100, 0.0), (30, -10.4576)):
+            found = self.levels(f"delay (time 400 ms, feedback 50 %, mix {mix} %)")
+            self.assertEqual(len(found), 40)
+            # The first repeat comes after one lap.
+            self.assertEqual(found[:8], [None] * 8)
+            for lap in range(4):
+                start = 8 * lap + 8
+                for frame in (start, start + 1):
+                    self.assertAlmostEqual(found[frame], burst + share - 6.0206 * lap, delta=0.1)
+                self.assertEqual(
+                    found[start + 3 : start + 7], [None] * len(found[start + 3 : start + 7])
+                )
+
+    def test_what_has_no_loop_tells_of_none(self):
+        self.assertEqual(self.levels("delay (time 400 ms, feedback 0 %)"), [])
+        self.assertEqual(self.levels("compressor"), [])

@@ -112,9 +112,18 @@ class Time(unittest.TestCase):
         np.testing.assert_allclose(
             note, heard("tremolo (rate 4 Hz, depth 100 %, locked)"), atol=1e-12
         )
-        with self.assertRaises(RigError) as caught:
-            heard("tremolo (cycle 0 ms)")
-        self.assertIn("longer than 0 ms", caught.exception.sentence)
+        for cycle, words in (
+            ("0 ms", "longer than 0 ms"),
+            ("0.1 ms", "0.5 ms is the least"),
+            ("@gone", "no delay written"),
+        ):
+            with self.assertRaises(RigError) as caught:
+                heard(f"tremolo (cycle {cycle})")
+            self.assertIn(words, caught.exception.sentence)
+            self.assertIn("Tremolo", caught.exception.sentence)
+        heard("tremolo (cycle 0.5 ms)")
+        with self.assertRaises(RigError):
+            heard("ducker (way shape, dip every 0.2 ms)")
 
     def test_a_passage_sounds_alike_wherever_the_stretch_begins(self):
         """Also behind what holds the sound back: a way between samples runs beside it."""
@@ -199,6 +208,13 @@ class Followers(unittest.TestCase):
             return int(np.sum((gain[:-1] < 0.7) & (gain[1:] >= 0.7)))
 
         self.assertEqual((cycles(quiet), cycles(loud)), (4, 16))
+
+    def test_the_level_drives_it_no_faster_than_a_rate_can_be_set(self):
+        """500 Hz and six octaves are 32 kHz: 2 kHz are left."""
+        stage = "tremolo (rate 500 Hz, depth 100 %, locked, rate by level 6, full at -40 dB, {})"
+        out = heard(stage.format("attack 0.01 ms, release 500 ms"), 0.5 * ONE)[0]
+        self.assertAlmostEqual(line(out, 2000), 0.25, delta=1e-3)
+        self.assertLess(line(out, 500), 1e-3)
 
     def test_a_filter_stays_shut_up_to_its_threshold(self):
         stage = (

@@ -22,7 +22,7 @@ from core.routing.plan.model import UNIT, Arc, Matrix, Plan, scaled, times
 from core.routing.plan.spread import Impulse, Spread, TailSettings
 from core.routing.plan.timing import seconds_of
 from core.routing.plan.walk import in_cycles, walk
-from core.routing.plan.waves import CYCLE, Wave, wave_of
+from core.routing.plan.waves import CYCLE, FASTEST_HZ, Wave, wave_of
 from core.units import TempoFrame
 from core.units.decibel import db_gain
 
@@ -123,7 +123,7 @@ class Builder:
         return seconds_of(text, node, self.frame, self.delays)
 
     def turning(self, node: k.Waved, fed: int, period_s: float | None = None) -> Wave:
-        """What a stage goes through again and again. Raises RigError for a cycle of no length."""
+        """What a stage goes through again and again. Raises RigError for a cycle that is too short."""
         cycle = getattr(node, "cycle", None)
         if period_s is None and cycle is not None:
             period_s = self.seconds(cycle, node)
@@ -131,6 +131,11 @@ class Builder:
                 raise RigError(f"{node.shown}: a cycle must last longer than 0 ms.", part=cycle)
             self.plan.times_s[f"{node.id}{CYCLE}"] = period_s
             self.idle(node.id, "rate")
+        if period_s is not None and period_s * FASTEST_HZ < 1 - 1e-9:
+            raise RigError(
+                f"{node.shown}: {1e3 * period_s:g} ms is too short a cycle: 0.5 ms is the least.",
+                part=cycle,
+            )
         if self.plan.channels[fed] == 1 and node.sides_deg % 360:
             self.idle(node.id, "sides apart")
         return wave_of(node, period_s)

@@ -24,6 +24,9 @@ class StageGauge(Edge):
         description="Share of the sounding time in which it turns down by half a decibel or more"
     )
     resting_db: float | None = Field(None, description="Its gain for what is quiet")
+    loop_dbfs: list[float | None] = Field(
+        [], description="Of a loop: RMS of what goes round, every 50 ms, the louder side's loop"
+    )
     most_db: float | None = Field(
         None, description="Most that it turns down; null if it never does"
     )

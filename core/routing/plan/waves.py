@@ -16,6 +16,8 @@ from core.units.decibel import amplitude
 
 CYCLE = ".cycle"
 """Behind a stage's name: the length of its cycle among the times of a plan."""
+FASTEST_HZ = 2000.0
+"""Of an oscillator, however its rate is given."""
 EDGE_S, EDGE_SHARE = 1e-3, 0.125
 _FALL = math.exp(-5)
 """What an exponential has come down to at the end of its cycle, before it is set to 0."""

@@ -13100,6 +13100,12 @@ export interface components {
              */
             resting_db?: number | null;
             /**
+             * Loop Dbfs
+             * @description Of a loop: RMS of what goes round, every 50 ms, the louder side's loop
+             * @default []
+             */
+            loop_dbfs: (number | null)[];
+            /**
              * Most Db
              * @description Most that it turns down; null if it never does
              */

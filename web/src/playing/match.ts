@@ -57,6 +57,10 @@ interface Gain {
   bypassed?: boolean;
 }
 
+/** Whether a query was of a variant: the second part of its key. */
+export const sameVariant = (key: readonly unknown[] | undefined, variant: string | undefined) =>
+  variant !== undefined && key?.[1] === variant;
+
 /** A value on the nearest step of a control. */
 export const trimmed = (value: number, step: number): number =>
   step > 0 ? Number((Math.round(value / step) * step).toFixed(6)) : value;

@@ -12,7 +12,7 @@ import { num } from "../ui/format";
 import { useLater } from "../ui/hooks";
 import { between, placeIn, thinned, useBars } from "./bars";
 import { useFeeds } from "./feeds";
-import { changedSince, downTo, movesOf, quietestOf, stemGains } from "./match";
+import { changedSince, downTo, movesOf, quietestOf, sameVariant, stemGains } from "./match";
 import { useMoves, withPoint } from "./moves";
 import { factorOf, type Search } from "./search";
 import { usePlayer } from "./usePlayer";
@@ -96,12 +96,15 @@ export function usePlayingOf(context: SongContext) {
   const written = useRef<{ at: number; wet: WetDb }[] | null>(null);
   const [writing, setWriting] = useState(false);
 
-  const travel = useQuery({
-    queryKey: ["balance", heard?.render?.id, law, moving.join()],
+  /** What was told of a variant's render before this one; of another variant it would be wrong. */
+  const ofSame = <T>(before: T | undefined, last?: { queryKey: readonly unknown[] }) =>
+    sameVariant(last?.queryKey, heard?.render?.variant) ? before : undefined;
+  const balance = useQuery({
+    queryKey: ["balance", heard?.render?.variant, heard?.render?.id, law, moving.join()],
     // What is heard already and not measured yet is balanced as what it takes the place of.
     enabled: heard?.render?.status === "done" && heard.render.report!.stems.length > 0,
-    placeholderData: (before: Schemas["BalanceOut"] | undefined) =>
-      heard?.render?.report?.stems.length ? before : undefined,
+    placeholderData: (before: Schemas["BalanceOut"] | undefined, last) =>
+      heard?.render?.report?.stems.length ? ofSame(before, last) : undefined,
     queryFn: () =>
       ask(
         api.GET("/api/v1/renders/{render_id}/balance", {
@@ -113,14 +116,15 @@ export function usePlayingOf(context: SongContext) {
       ),
     staleTime: Infinity,
     retry: false,
-  }).data;
+  });
+  const travel = balance.data;
   const route = travel?.route_db ?? null;
   const wet: WetDb =
     route === null ? 0 : move === -Infinity || move === Infinity ? move : route + move;
   const curves = useQuery({
-    queryKey: ["render-detail", heard?.render?.id],
+    queryKey: ["render-detail", heard?.render?.variant, heard?.render?.id],
     enabled: heard?.render?.status === "done",
-    placeholderData: keepPreviousData,
+    placeholderData: (before: Schemas["RenderDetail"] | undefined, last) => ofSame(before, last),
     queryFn: () =>
       ask(
         api.GET("/api/v1/renders/{render_id}/detail", {
@@ -384,6 +388,7 @@ export function usePlayingOf(context: SongContext) {
   const why = heard?.render?.report?.needs_render;
   const sendToRoute = async () => {
     if (!heard?.render || !Number.isFinite(wet)) return;
+    if (balance.isPlaceholderData) return announce("Its levels are measured first: a moment.");
     try {
       const settings = await ask(
         api.GET("/api/v1/renders/{render_id}/settings", {

@@ -75,7 +75,8 @@ class Oscillator:
             turns = self.turn + self.step * at
             self.turn += self.step * count
             return turns, np.ones(len(at))
-        gone = follow_share(self.follower(heard), *self.ends)
+        # The follower is in single precision; turns are summed over a whole song.
+        gone = follow_share(self.follower(heard).astype(np.float64), *self.ends)
         steps = np.minimum(self.step * 2 ** (self.octaves * gone), self.most)
         turned = np.concatenate([[0.0], np.cumsum(steps)])
         turned = np.concatenate([turned, turned[-1] + steps[-1] * np.arange(1, every + 1)])

@@ -139,7 +139,7 @@ interface TraceProps {
 function Trace({ l, values, rest = 0, top, low, hanging = false, said }: TraceProps) {
   const [frame, width] = useWidth<HTMLDivElement>(280);
   const seconds = l.heard?.render?.report?.seconds ?? 1;
-  const x = scaleLinear([0, Math.max(0.1, seconds)], [0, width - 8]);
+  const x = scaleLinear([0, Math.max(0.1, seconds)], [0, width - 8]).clamp(true);
   const inside = width < 500;
   const y = scaleLinear([top, low], [5, LANE - 5]).clamp(true);
   const ground = hanging ? y(top) : y(low);

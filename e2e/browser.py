@@ -106,6 +106,13 @@ class Browser:
     def find(self, role: str, name: str, patience: float = PATIENCE_S) -> WebElement:
         return self.until(lambda: self.look(role, name), f"no {role} “{name}”", patience)
 
+    def enabled(self, name: str, patience: float = PATIENCE_S) -> None:
+        """Wait until a button is there and can be pressed."""
+        self.until(
+            lambda: (one := self.look("button", name)) is not None and one.is_enabled(),
+            f"the button “{name}” cannot be pressed", patience,
+        )  # fmt: skip
+
     def press(self, role: str, name: str) -> None:
         self.until(lambda: self._press(role, name), f"cannot press {role} “{name}”")
 

@@ -352,8 +352,11 @@ class Renderer:
     def _ring(self, point: int, loop: SelfLoop) -> Ring:
         insert = None
         if loop.insert is not None:
-            setting = Setting(self.rate_hz, self.plan.channels[point], seed=self.seed)
+            setting = Setting(
+                self.rate_hz, self.plan.channels[point], start_s=self.start_s, seed=self.seed
+            )
             insert = processor_for(loop.insert, setting)
+            begin_later(insert, self.offsets[point])
         moves = self.moves
         return Ring(
             loop, self.rate_hz, insert, moves.loops.get(point), moves.loop_delays.get(point),

@@ -115,10 +115,7 @@ class Access(BrowserCase):
         b.find("region", "By ear alone")
         self.check("listen, nothing rendered")
         b.press("button", "Render all 3 variants")
-        b.until(
-            lambda: (one := b.look("button", "Hear C")) is not None and one.is_enabled(),
-            "not rendered", 90,
-        )  # fmt: skip
+        b.enabled("Hear C", 90)
         self.check("listen, rendered")
         for sheet in ("Captures", "Export", "Log"):
             b.press("tab", sheet)

@@ -61,10 +61,7 @@ class Listen(BrowserCase):
         b.choose("Clip in hand", "Guitar, print 1.wav")
         b.press("button", "Render all 3 variants")
         for letter in ("A", "B", "C", "clip"):
-            b.until(
-                lambda x=letter: (one := b.look("button", f"Hear {x}")) is not None and one.is_enabled(),
-                f"{letter} not rendered", 90,
-            )  # fmt: skip
+            b.enabled(f"Hear {letter}", 90)
         # Heard a moment before it is measured.
         self.wait_for(
             lambda: not Render.objects.exclude(status="done").exists(), "not measured", 30
@@ -160,10 +157,7 @@ class Listen(BrowserCase):
         self.assertNotIn(trial.order, page)
         self.assertIn("hidden", self.strip())
         for number in range(1, 9):
-            b.until(
-                lambda n=number: (one := b.look("button", "The unnamed one")) is not None and one.is_enabled(),
-                f"X {number} is not ready",
-            )  # fmt: skip
+            b.enabled("The unnamed one")
             if number == 1:
                 b.press("button", "The unnamed one")
                 b.press("button", "The first")
@@ -185,10 +179,7 @@ class Listen(BrowserCase):
         b.press("button", "Practise")
         b.sees("hollow in mono")
         trial = Trial.objects.get()
-        b.until(
-            lambda: (one := b.look("button", "It is the first")) is not None and one.is_enabled(),
-            "not ready",
-        )
+        b.enabled("It is the first")
         b.keys("j")
         b.find("img", f"{int(trial.order[0] == 'a')} hits of 1")
         b.press("button", "Stop here")
@@ -215,10 +206,7 @@ class Listen(BrowserCase):
     def test_a_clip_is_recorded_from_the_input(self):
         b = self.open_demo(step="Listen")
         b.press("button", "Record a clip")
-        b.until(
-            lambda: (one := b.look("button", "Record")) is not None and one.is_enabled(),
-            "input not open",
-        )
+        b.enabled("Record")
         dialog = b.find("dialog", "Record a clip")
         b.until(lambda: "nothing comes in" not in dialog.text, "the fake input is silent")
         b.driver.execute_script(
@@ -369,10 +357,7 @@ class Live(BrowserCase):
         b.choose("Rig", "Three sources")
         b.press("button", "Render all 2 variants")
         for letter in ("A", "B"):
-            b.until(
-                lambda x=letter: (one := b.look("button", f"Hear {x}")) is not None and one.is_enabled(),
-                f"{letter} not rendered", 60,
-            )  # fmt: skip
+            b.enabled(f"Hear {letter}", 60)
         # Of five paths that meet, the person says which one moves.
         b.press("checkbox", "Compressed copy")
         b.press("checkbox", "Hall return")

@@ -103,10 +103,7 @@ class Searched(BrowserCase):
         b.choose("Rig", "Three sources")
         b.press("button", "Render all 2 variants")
         for letter in ("A", "B"):
-            b.until(
-                lambda x=letter: (one := b.look("button", f"Hear {x}")) is not None and one.is_enabled(),
-                f"{letter} not rendered", 60,
-            )  # fmt: skip
+            b.enabled(f"Hear {letter}", 60)
         b.press("button", "Hear A")
         b.keys("d")
         b.find("region", "Search for the null")

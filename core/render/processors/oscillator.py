@@ -92,6 +92,6 @@ class Oscillator:
 
 def begin_later(work: Processor | None, samples: int) -> None:
     """Tell a processor that goes by the song's time how far behind it is what it is given."""
-    oscillator = getattr(work, "oscillator", None)
-    if isinstance(oscillator, Oscillator):
-        oscillator.later(samples)
+    later = getattr(getattr(work, "oscillator", work), "later", None)
+    if later is not None:
+        later(samples)

@@ -420,7 +420,10 @@ class ReverbWork:
             [
                 [
                     unlike * stage.mod_rate_hz / rate,
-                    phase + j / LINES + (stage.mod_sides_deg / 360) * (j % 2),
+                    phase
+                    + j / LINES
+                    + (stage.mod_sides_deg / 360) * (j % 2)
+                    + unlike * stage.mod_rate_hz * setting.start_s,
                 ]
                 for j, unlike in enumerate(_UNLIKE)
             ]
@@ -508,6 +511,10 @@ class ReverbWork:
             return out
         early, tail = self.parts
         return early(soon) + tail(out)
+
+    def later(self, samples: int) -> None:
+        """What it is given is so much behind the song."""
+        self.turns[:, 1] -= samples * self.turns[:, 0]
 
     def __call__(self, block: np.ndarray, key: np.ndarray | None = None) -> np.ndarray:
         out = self._through(block)

@@ -130,7 +130,6 @@ class Builder:
             if period_s <= 0:
                 raise RigError(f"{node.shown}: a cycle must last longer than 0 ms.", part=cycle)
             self.plan.times_s[f"{node.id}{CYCLE}"] = period_s
-            self.idle(node.id, "rate")
         if period_s is not None and period_s * FASTEST_HZ < 1 - 1e-9:
             raise RigError(
                 f"{node.shown}: {1e3 * period_s:g} ms is too short a cycle: 0.5 ms is the least.",

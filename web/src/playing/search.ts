@@ -15,7 +15,7 @@ interface Stem {
   moves?: boolean;
 }
 
-/** "All of it" as a choice. */
+/** All paths as a choice: without the rest, which goes round the place. */
 export const WHOLE = "*";
 
 /** Linear gain by which a search changes a stem. */

@@ -34,7 +34,7 @@ export function SearchPart({ l }: { l: Listening }) {
   const known = picked === WHOLE || paths.some((p) => p.id === picked);
   const choice = known ? picked : begun(stems, l.moving);
   const moving = chosen(stems, choice);
-  const name = choice === WHOLE ? "all of it" : (paths.find((p) => p.id === choice)?.name ?? "");
+  const name = choice === WHOLE ? "all paths" : (paths.find((p) => p.id === choice)?.name ?? "");
   const [setting, setSetting] = useState<"level" | "delay">("level");
   const [step, setStep] = useState(0.1);
   const [stepMs, setStepMs] = useState(0.01);
@@ -146,7 +146,7 @@ export function SearchPart({ l }: { l: Listening }) {
                   {p.name}
                 </option>
               ))}
-              {paths.length > 1 && <option value={WHOLE}>all of it</option>}
+              {paths.length > 1 && <option value={WHOLE}>all paths</option>}
             </Choice>
             <span>by its</span>
             <Choice

@@ -333,6 +333,8 @@ export function usePlayingOf(context: SongContext) {
   // While it plays, whatever changes is made again by itself: of many changes the last.
   const keepUp = useLater((id: string) => void make(id), SETTLE_MS);
   const askedOf = useRef("");
+  /** The variant and revision whose edit asked for a render, until the lists have come. */
+  const askedBy = useRef("");
   useEffect(() => {
     if (!playing || inTrial) return;
     const order = [...sounds].sort(
@@ -345,7 +347,10 @@ export function usePlayingOf(context: SongContext) {
     const key = JSON.stringify(changed);
     if (askedOf.current === key) return;
     askedOf.current = key;
-    keepUp(older.id);
+    // An edit that was kept just now has been asked for by itself.
+    const edited = askedBy.current === `${older.render!.variant} ${variant?.revision}`;
+    if (edited) askedBy.current = "";
+    else keepUp(older.id);
   });
   const heardVariant = heard?.render?.variant;
   const audible = useRef({ playing, heardVariant });
@@ -363,6 +368,7 @@ export function usePlayingOf(context: SongContext) {
       done: (variant) => {
         if (!audible.current.playing || variant.id !== audible.current.heardVariant) return;
         clearTimeout(timer);
+        askedBy.current = `${variant.id} ${variant.revision}`;
         timer = setTimeout(() => void makeNow.current(variant.id), SETTLE_MS);
       },
     });

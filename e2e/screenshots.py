@@ -4,6 +4,7 @@ import os
 import sys
 from pathlib import Path
 
+from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from e2e.browser import Browser
@@ -72,11 +73,14 @@ def take(url: str, folder: Path) -> None:
         browser.choose("Rig", "Three sources")
         browser.find("region", "Sources")
         browser.press("button", "Render all 2 variants")
-        for letter in "AB":
-            browser.until(
-                lambda x=letter: (one := browser.look("button", f"Hear {x}")) and one.is_enabled(),
-                f"{letter} is not rendered", 90,
-            )  # fmt: skip
+        for letter in ("A", "B", "clip"):
+            browser.enabled(f"Hear {letter}", 90)
+        # Heard a moment before it is measured.
+        cells = (By.CSS_SELECTOR, "td")
+        browser.until(
+            lambda: all(c.text != "…" for c in browser.driver.find_elements(*cells)),
+            "not measured", 60,
+        )  # fmt: skip
         browser.press("button", "Hear A")
         _settle(browser)
         browser.press("button", "Hear B")

@@ -5,6 +5,7 @@ import type { Clip, Schemas } from "../src/api/client";
 import { soundingOf } from "../src/steps/listen/sounding";
 import { differencesOf, hertz, mostOf, short } from "../src/steps/listen/Spectrum";
 import { levelWords } from "../src/steps/listen/SpectrumPart";
+import { loudWords } from "../src/steps/listen/Parts";
 import { loopWordsOf, nowOf, rowsOf, wordsOf } from "../src/steps/listen/Working";
 
 test("frequencies are said as people say them", () => {
@@ -119,4 +120,10 @@ test("a loop has a lane of its own, and says how loud it was and when it was gon
     "now −18.4, at most −12.4 dBFS, under −60 dBFS from 0.2 s on",
   );
   expect(loopWordsOf({ ...quiet, loop_dbfs: [null] }, null)).toBe("nothing goes round");
+});
+
+test("what is heard and not measured yet is not called silent", () => {
+  expect(loudWords(-18.44, "running")).toBe("−18.4");
+  expect(loudWords(null, "running")).toBe("…");
+  expect(loudWords(null, "done")).toBe("silent");
 });

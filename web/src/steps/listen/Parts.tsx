@@ -60,6 +60,10 @@ interface BoardProps {
   onCancel: (id: string) => void;
 }
 
+/** A loudness; what is heard already is measured a moment later, and is not silent until then. */
+export const loudWords = (lufs: number | null, status: string): string =>
+  lufs !== null ? num(lufs, 1) : status === "done" ? "silent" : "…";
+
 export function Board({ sounds, heard, match, loudOf, hidden, balanced, onCancel }: BoardProps) {
   return (
     <Table>
@@ -91,9 +95,9 @@ export function Board({ sounds, heard, match, loudOf, hidden, balanced, onCancel
           const cells = hidden
             ? ["hidden", "hidden", "hidden", "hidden"]
             : [
-                loud === null ? "silent" : num(loud, 1),
+                loudWords(loud, r.status),
                 signed(match(s), 1),
-                loud === null ? "silent" : num(loud + match(s), 1),
+                loudWords(loud === null ? null : loud + match(s), r.status),
                 r.report.true_peak_dbtp === null ? "" : signed(r.report.true_peak_dbtp, 1),
               ];
           return (

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from core.audio.biquads import Biquads, pair_powers
+from core.audio.flush import tiny_is_nothing
 from core.audio.layout import layout_of
 from core.units.decibel import amplitude, power_decibels, power_of
 
@@ -64,6 +65,7 @@ class EnergyMeter:
         self._done: list[np.ndarray] = []
         self._sounds = sounds
 
+    @tiny_is_nothing()
     def push(self, block: np.ndarray) -> None:
         sounds, channels, count = block.shape
         if sounds == 1:

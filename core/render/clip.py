@@ -179,6 +179,11 @@ def _voice_file(
         return task.stream(renderer, lambda b: out.write(b[name].T.astype(np.float32)), report)
 
 
+def _tails(plan: Plan) -> int:
+    """How many stages of a plan take many times as long as the others."""
+    return sum(arc.stage is not None and arc.stage.has_tail for arc in plan.arcs)
+
+
 def _trunk(task: _Run, voices: Sequence[_Voice], report: Callable[[float], None]) -> None:
     """Compute once, before all else, what several voices have in common; it is kept for them."""
     if task.store is None or len(voices) < 2:
@@ -312,9 +317,11 @@ def _render(
     together = _Voice(None, plan, task.material.moves, folder / "unheard.wav")
     extra = [together] if any(voice.apart for voice in voices) else []
     with ThreadPoolExecutor(_AT_ONCE) as pool:
+        # The longest first: so that none of them is left for one core alone at the end.
+        order = sorted(enumerate(voices), key=lambda one: -_tails(one[1].plan))
         waiting = [
             pool.submit(_voice_file, task, voice, gauged[i], shared.reporter(i + 1))
-            for i, voice in enumerate(voices)
+            for i, voice in order
         ]
         aside = [
             pool.submit(_voice_file, task, one, unseen, shared.reporter(len(voices) + 1))
@@ -333,8 +340,6 @@ def _render(
         frames = max(w.result() for w in waiting)
         for one in aside:
             one.result()
-    if task.store is not None:
-        task.store.tidy()
     renderers = [one.renderer for one in (*voices, *extra) if one.renderer is not None]
     held = sorted({name for one in renderers for name in one.held_back()})
     wide = plan.channels[plan.outputs[job.output]] == 2
@@ -342,10 +347,12 @@ def _render(
     stems = [voice.stem for voice in voices if voice.stem is not None]
     channels = 2 if wide else 1
     write_sound(files, frames, channels, folder, bool(stems))
-    for file in (*files, *(one.target for one in extra)):
-        file.unlink()
     if publish is not None:
         publish(_unmeasured(task, frames, channels, stems, reason))
+    for file in (*files, *(one.target for one in extra)):
+        file.unlink()
+    if task.store is not None:
+        task.store.tidy()
     report, detail = measure_sound(len(files), frames, channels, folder, bool(stems), progress)
     more = {
         "before_dbfs": _bands_before(task, frames),

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from core.audio.flush import tiny_is_nothing
 from core.render.rig import LONGEST_BLOCK, Renderer, RenderError
 from core.routing.evaluate.loops import loop_gains
 from core.routing.evaluate.network import build_network
@@ -106,6 +107,7 @@ def _round_s(plan: Plan) -> float:
     return max(laps, default=0.0)
 
 
+@tiny_is_nothing()
 def run(
     renderer: Renderer, read: Reader, frames: int, write: Writer, *, tail_s: float | None = None,
     progress: Progress | None = None, whole_s: float | None = None, most_late: int = 0,

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from core.audio import open_audio
+from core.audio.flush import tiny_is_nothing
 from core.audio.loudness import EnergyMeter, gated_lufs, range_lu
 from core.audio.onsets import find_onsets
 from core.audio.oversample import LATENCY, Oversampler, true_peak
@@ -88,6 +89,7 @@ class _Side:
         )  # fmt: skip
 
 
+@tiny_is_nothing()
 def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeasured:
     """Run a clip through a compressor beside its dry signal. Raises AudioError and FonodromeError."""
     with open_audio(path, name) as sound:

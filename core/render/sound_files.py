@@ -25,30 +25,48 @@ class Gathered:
 
 
 def write_sound(files: list[Path], frames: int, channels: int, folder: Path, stems: bool) -> None:
-    """Add the voices up to mix.wav, and put them side by side in stems.wav."""
+    """Add the voices up to mix.wav, and put them side by side in stems.wav: both at once."""
+
+    def mixed(blocks: np.ndarray) -> np.ndarray:
+        # One after the other: many times quicker than along the middle of three axes.
+        whole = np.zeros((len(blocks), channels))
+        for i in range(blocks.shape[1]):
+            whole += blocks[:, i]
+        return whole.astype(np.float32)
+
+    def apart(blocks: np.ndarray) -> np.ndarray:
+        return blocks.reshape(len(blocks), -1)
+
+    with ThreadPoolExecutor(2) as pool:
+        jobs = [pool.submit(_write, files, frames, channels, folder / "mix.wav", channels, mixed)]
+        if stems:
+            wide = channels * len(files)
+            jobs.append(
+                pool.submit(_write, files, frames, channels, folder / "stems.wav", wide, apart)
+            )
+        for job in jobs:
+            job.result()
+
+
+def _write(
+    files: list[Path], frames: int, channels: int, target: Path, wide: int,
+    shaped: Callable[[np.ndarray], np.ndarray],
+) -> None:  # fmt: skip
+    """A file of `wide` channels of what is made of the voices' blocks (size, voices, channels)."""
     with ExitStack() as held:
         inputs = [held.enter_context(soundfile.SoundFile(str(file))) for file in files]
-        rate, count = inputs[0].samplerate, len(inputs)
-
-        def written(name: str, wide: int) -> soundfile.SoundFile:
-            target = str(folder / name)
-            # Past 4 GB a plain WAV cannot say how long it is.
-            form = "RF64" if 4 * wide * frames > _WAV_BYTES else "WAV"
-            return held.enter_context(
-                soundfile.SoundFile(target, "w", rate, wide, "FLOAT", format=form)
-            )
-
-        mix = written("mix.wav", channels)
-        side_by_side = written("stems.wav", channels * count) if stems else None
+        # Past 4 GB a plain WAV cannot say how long it is.
+        form = "RF64" if 4 * wide * frames > _WAV_BYTES else "WAV"
+        out = held.enter_context(
+            soundfile.SoundFile(str(target), "w", inputs[0].samplerate, wide, "FLOAT", format=form)
+        )
         for start in range(0, frames, BLOCK):
             size = min(BLOCK, frames - start)
-            blocks = np.zeros((size, count, channels), np.float32)
+            blocks = np.zeros((size, len(inputs), channels), np.float32)
             for i, sound in enumerate(inputs):
                 some = sound.read(size, dtype="float32", always_2d=True)[:, :channels]
                 blocks[: len(some), i] = some
-            mix.write(blocks.sum(axis=1, dtype=np.float64).astype(np.float32))
-            if side_by_side is not None:
-                side_by_side.write(blocks.reshape(size, -1))
+            out.write(shaped(blocks))
 
 
 def measure_sound(

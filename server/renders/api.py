@@ -2,7 +2,7 @@
 
 import tempfile
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
 from django.db.models import QuerySet
@@ -147,7 +147,12 @@ def start_render(request: HttpRequest, variant_id: UUID, payload: RenderIn) -> R
 
 
 @router.get("/renders/{uuid:render_id}", response=RenderOut)
-def get_render(request: HttpRequest, render_id: UUID) -> RenderOut:
+def get_render(
+    request: HttpRequest, render_id: UUID,
+    wait_s: Annotated[float, Query(ge=0, le=1)] = 0.0,
+) -> RenderOut:  # fmt: skip
+    """wait_s: the answer comes as soon as its sound is there or it has ended, and no later than this."""
+    services.wait_for(_one(request, render_id), wait_s)
     return _out(_one(request, render_id))
 
 

@@ -104,3 +104,35 @@ test("one word says what is set: a part, a strip, or what stands at a siding", (
     place: 3,
   });
 });
+
+test("what is ridden is shown while the hand is on it, and nothing is set", () => {
+  const edits: RigAction[] = [];
+  const looked: (RigAction | null)[] = [];
+  const ridden: unknown[] = [];
+  const trying: Trying = { trial: null, refused: "", look: (a) => looked.push(a) };
+  const hook = renderHook(() =>
+    useMoving(
+      variantAt(1, 27),
+      "hall",
+      { mix_percent: 27, rt60_s: 2 },
+      (a) => edits.push(a),
+      trying,
+      (part, field, value) => field === "mix_percent" && ridden.push([part, field, value]) > 0,
+    ),
+  );
+  act(() => hook.result.current.move("mix_percent", 40));
+  act(() => hook.result.current.set("mix_percent", 45));
+  expect(ridden).toEqual([
+    ["hall", "mix_percent", 40],
+    ["hall", "mix_percent", 45],
+  ]);
+  expect(hook.result.current.values.mix_percent).toBe(45);
+  // It rests where it did: there is nothing to put back.
+  expect(hook.result.current.before).toEqual({});
+  act(() => vi.advanceTimersByTime(2000));
+  expect(hook.result.current.values.mix_percent).toBe(27);
+  expect(looked.at(-1)).toBeNull();
+  act(() => hook.result.current.move("rt60_s", 3));
+  rest();
+  expect(edits).toEqual([{ do: "set", node: "hall", values: { rt60_s: 3 } }]);
+});

@@ -1,7 +1,9 @@
 """Renders: made once for what they are made of, marked when the rig has moved on, never in part."""
 
 import io
+import time
 import uuid
+from unittest.mock import patch
 
 import numpy as np
 import pyloudnorm
@@ -222,6 +224,32 @@ class Renders(RenderCase):
         )
         run_render(render_id=render["id"])
         self.assertEqual(Render.objects.get(pk=render["id"]).status, "cancelled")
+
+    def test_a_question_that_waits_is_answered_when_there_is_something_to_hear(self):
+        render = self.ask()[1]
+        path = f"/renders/{render['id']}"
+        # Nobody makes it: the answer comes when the wait is over, and says that it is still queued.
+        began = time.monotonic()
+        self.assertEqual(self.call("get", f"{path}?wait_s=0.3")[1]["status"], "queued")
+        self.assertGreaterEqual(time.monotonic() - began, 0.3)
+        rows = Render.objects.filter(pk=render["id"])
+        seen: list[str] = []
+
+        def look(seconds: float) -> None:
+            # Each look stands for the worker having gone on meanwhile.
+            seen.append("look")
+            if len(seen) == 2:
+                rows.update(blob=self.clip.blob, status="running")
+
+        with patch("server.renders.services.time.sleep", look):
+            told = self.call("get", f"{path}?wait_s=1")[1]
+        self.assertEqual((told["audible"], told["status"], len(seen)), (True, "running", 2))
+        rows.update(status="failed", problem="It grows.")
+        self.assertEqual(self.call("get", f"{path}?wait_s=1")[1]["problem"], "It grows.")
+        rows.update(status="queued")
+        with patch("server.renders.services.time.sleep", lambda _: rows.delete()):
+            self.assertEqual(self.call("get", f"{path}?wait_s=1")[0], 404)
+        self.assertEqual(self.call("get", f"{path}?wait_s=60")[0], 422)
 
 
 SENDS = (

@@ -1137,7 +1137,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Render */
+        /**
+         * Get Render
+         * @description wait_s: the answer comes as soon as its sound is there or it has ended, and no later than this.
+         */
         get: operations["server_renders_api_get_render"];
         put?: never;
         post?: never;
@@ -16263,7 +16266,9 @@ export interface operations {
     };
     server_renders_api_get_render: {
         parameters: {
-            query?: never;
+            query?: {
+                wait_s?: number;
+            };
             header?: never;
             path: {
                 render_id: string;

@@ -19,7 +19,8 @@ export function Steps({ context }: { context: SongContext }) {
   const sounding = usePlaying();
   const here = useLocation().pathname.split("/")[3];
   const query = useQuery({
-    queryKey: ["steps", song.id, song.revision, variant?.id, variant?.revision, clip?.id],
+    // By revision of the song alone: an edit of a rig asks for it again a moment later.
+    queryKey: ["steps", song.id, song.revision, variant?.id, clip?.id],
     queryFn: () =>
       ask(
         api.GET("/api/v1/songs/{song_id}/steps", {

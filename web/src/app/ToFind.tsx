@@ -7,19 +7,23 @@ import { Link, useLocation } from "react-router";
 import { api, ask } from "../api/client";
 import type { SongContext } from "../song/context";
 import { Dialog, Press } from "../ui/controls";
+import { useStill } from "../ui/hooks";
 
+/** An edit is kept before it is looked at. */
+const LOOK_MS = 900;
 const WORDS = ["No", "One", "Two", "Three", "Four", "Five", "Six"];
 
 function useToFind(context: SongContext) {
   const { song, variant, clip, hand, take } = context;
   const delay = Math.max(0, Number(hand.tools?.delay ?? 1) - 1 || 0);
+  const revision = useStill(variant?.revision ?? 0, LOOK_MS);
   const query = useQuery({
     queryKey: [
       "exercises",
       song.id,
       song.revision,
       variant?.id,
-      variant?.revision,
+      revision,
       clip?.id,
       hand.selected,
       delay,

@@ -17,7 +17,11 @@ export function PlayingProvider({
     toggle.current = playing.toggle;
   });
   const on = playing.player.playing;
-  const play = useMemo(() => ({ playing: on, toggle: () => toggle.current() }), [on]);
+  const { on: writes, turn, touch } = playing.ride;
+  const play = useMemo(
+    () => ({ playing: on, toggle: () => toggle.current(), ride: { on: writes, turn, touch } }),
+    [on, writes, turn, touch],
+  );
   return (
     <PlayContext value={play}>
       <PlayingContext value={context.rig ? playing : null}>{children}</PlayingContext>

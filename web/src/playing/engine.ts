@@ -18,6 +18,8 @@ const REPLACE_S = 0.05;
 export const CEILING = 10 ** (-1 / 20);
 const EXAGGERATED = 0.25;
 const START_S = 0.06;
+/** A piece that is over within this time is not enough to begin with. */
+const SOON_S = 0.7;
 const AHEAD_S = 2.5;
 const PUMP_MS = 200;
 
@@ -345,8 +347,13 @@ export class Engine {
     const deck = this.deck!;
     const voice = this.voices.get(name)!;
     const { sound } = voice;
-    const near = Math.floor(this.placeAt(deck, this.context.currentTime * this.rate) / sound.piece);
-    void Promise.all([sound.load(near), sound.load(near + 1)])
+    const place = this.placeAt(deck, this.context.currentTime * this.rate);
+    const near = Math.floor(place / sound.piece);
+    // What follows is waited for only where this piece is over before it could come.
+    const rest = (near + 1) * sound.piece - place;
+    const next = sound.load(near + 1);
+    next.catch(() => undefined);
+    void Promise.all([sound.load(near), ...(rest < SOON_S * this.rate ? [next] : [])])
       .then(() => {
         if (this.deck !== deck || this.voices.get(name) !== voice) return;
         const frame = Math.ceil((this.context.currentTime + START_S) * this.rate);

@@ -2,20 +2,22 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useRef, useState } from "react";
 
-import { api, ask, type RigSummary, type Schemas, sentenceOf } from "../api/client";
+import { api, ask, type RigSummary, type Schemas, sentenceOf, type Variant } from "../api/client";
 import type { Stretch } from "../charts/Wave";
-import { OF_A_RIG, outbox } from "../rigs/edits";
+import { OF_A_RIG, outbox, pauseOf, giveWay } from "../rigs/edits";
+import { useKinds } from "../rigs/kinds";
 import type { Edit } from "../rigs/variants";
 import type { SongContext } from "../song/context";
 import { announce } from "../ui/controls";
 import { num } from "../ui/format";
-import { useLater } from "../ui/hooks";
+import { useLater, useStill } from "../ui/hooks";
 import { between, placeIn, thinned, useBars } from "./bars";
 import { useFeeds } from "./feeds";
 import { changedSince, downTo, movesOf, quietestOf, sameVariant, stemGains } from "./match";
 import { useMoves, withPoint } from "./moves";
 import { factorOf, type Search } from "./search";
 import { usePlayer } from "./usePlayer";
+import { NO_RIDE, type Ride, useRide } from "./useRide";
 import { endOf, isOpen, type Sound, useRenders } from "./useRenders";
 import type { WetDb } from "./wet";
 
@@ -246,7 +248,19 @@ export function usePlayingOf(context: SongContext) {
     measure(undefined);
     // Whenever what could be heard changes: the balance, its law, the renders.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [move, law, doneKey, travel, moving, search, variant?.document]);
+  }, [move, law, doneKey, travel, moving, search]);
+  useEffect(() => {
+    giveWay(playing);
+    return () => giveWay(false);
+  }, [playing]);
+  const measureRested = useLater(() => void measured(), pauseOf(playing));
+  useEffect(() => {
+    // A level in the rig is heard at once; what it is like is told when its render is not.
+    player.regain((sound) => gainsOf(sound, move));
+    measureRested(undefined);
+    // Whenever the rig changes.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [variant?.document]);
 
   const balanceTo = (value: WetDb) => {
     if (route === null) return;
@@ -293,8 +307,8 @@ export function usePlayingOf(context: SongContext) {
       pending.current = null;
       setAwaited(false);
       announce(sentenceOf(fault), { kind: "fault" });
+      void renders.again();
     }
-    void renders.again();
   };
   const toggle = (from = player.at()) => {
     if (playing || awaited) {
@@ -363,25 +377,21 @@ export function usePlayingOf(context: SongContext) {
   });
   useEffect(() => {
     // As soon as an edit is kept, before the lists have come again.
-    let timer: ReturnType<typeof setTimeout> | undefined;
-    const end = outbox.tell({
+    return outbox.tell({
       done: (variant) => {
         if (!audible.current.playing || variant.id !== audible.current.heardVariant) return;
-        clearTimeout(timer);
+        // It has rested before it was kept: what was asked before is let go by the server.
         askedBy.current = `${variant.id} ${variant.revision}`;
-        timer = setTimeout(() => void makeNow.current(variant.id), SETTLE_MS);
+        void makeNow.current(variant.id);
       },
     });
-    return () => {
-      clearTimeout(timer);
-      end();
-    };
   }, []);
 
   const canBalance = route !== null;
   const placesOf = heard?.render?.variant ?? firstId;
+  const placesAt = useStill(variant?.revision ?? 0, pauseOf(playing));
   const places = useQuery({
-    queryKey: ["places", placesOf, output, variant?.revision],
+    queryKey: ["places", placesOf, output, placesAt],
     enabled: !!placesOf && !!output && !inTrial,
     placeholderData: keepPreviousData,
     queryFn: () =>
@@ -430,6 +440,15 @@ export function usePlayingOf(context: SongContext) {
       announce(sentenceOf(fault), { kind: "fault" });
     }
   };
+
+  const ride = useRide({
+    playing,
+    at: player.at,
+    bars,
+    variant: heard?.id === "bare" ? undefined : (variant as Variant | undefined),
+    kinds: useKinds().data,
+    moves,
+  });
 
   const keepMoves = (points: { at: number; wet: WetDb }[]) => {
     const brought = heard?.render?.report?.stems ?? [];
@@ -539,6 +558,7 @@ export function usePlayingOf(context: SongContext) {
     variant,
     moves,
     keepMoves,
+    ride,
     loudAt,
     stale,
     loudness,
@@ -560,8 +580,13 @@ export interface PlayPress {
   playing: boolean;
   /** Play what is in hand, made anew where it is missing or older; or stop. */
   toggle: () => void;
+  ride: Ride;
 }
-export const PlayContext = createContext<PlayPress>({ playing: false, toggle: () => undefined });
+export const PlayContext = createContext<PlayPress>({
+  playing: false,
+  toggle: () => undefined,
+  ride: NO_RIDE,
+});
 /** Play and stop, for what need not follow the playhead. */
 export const usePlay = () => useContext(PlayContext);
 

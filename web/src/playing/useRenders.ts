@@ -41,9 +41,11 @@ interface Which {
   bare?: boolean;
 }
 
-/** How soon a render that is made is asked after, and how seldom at last. */
-const FOLLOW_MS = 100;
-const SELDOM_MS = 500;
+/** The server answers as soon as there is something to tell, and after so long at most. */
+const WAIT_S = 0.5;
+const AFTER_FAULT_MS = 400;
+/** Between two questions, whatever the server does. */
+const LEAST_MS = 40;
 const MOST_FAILURES = 20;
 /** The list is asked again while it knows of an open one, whoever follows it. */
 const LIST_MS = 2500;
@@ -114,29 +116,25 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
       // A word that came later than the list's is not taken back.
       setTold((t) => (t[render.id] ? t : { ...t, [render.id]: { render, at: Date.now() } }));
       let now = render;
-      let heard = render.audible;
-      let pause = FOLLOW_MS;
       let failures = 0;
       while (isOpen(now)) {
-        await new Promise((done) => setTimeout(done, pause));
-        pause = Math.min(SELDOM_MS, 1.2 * pause);
         try {
           now = await ask(
-            api.GET("/api/v1/renders/{render_id}", { params: { path: { render_id: now.id } } }),
+            api.GET("/api/v1/renders/{render_id}", {
+              params: { path: { render_id: now.id }, query: { wait_s: WAIT_S } },
+            }),
           );
           failures = 0;
         } catch {
           // A line that is broken for a moment: looked at again, and in the end left to the list.
           failures += 1;
           if (failures > MOST_FAILURES) break;
+          await new Promise((done) => setTimeout(done, AFTER_FAULT_MS));
           continue;
         }
         const seen = { render: now, at: Date.now() };
         setTold((t) => ({ ...t, [seen.render.id]: seen }));
-        if (now.audible && !heard) {
-          heard = true;
-          void again();
-        }
+        if (isOpen(now)) await new Promise((done) => setTimeout(done, LEAST_MS));
       }
       followed.current.delete(render.id);
       await again();

@@ -30,6 +30,15 @@ export const useFlow = () => useSyncExternalStore(outbox.subscribe, outbox.flow)
 
 /** Everything that is computed from a rig, and is computed again once it changed. */
 export const OF_A_RIG = ["rigs", "renders", "returns", "course", "tail", "steps", "history"];
+/** Of these what nobody waits for: asked for once the sound of a change is on its way. */
+const UNHURRIED = ["rigs", "renders", "steps", "history"];
+export const pauseOf = (playing: boolean) => (playing ? 1500 : 250);
+let pause = pauseOf(false);
+/** While it plays, what nobody waits for gives way to the sound of the change. */
+export const giveWay = (playing: boolean): void => {
+  pause = pauseOf(playing);
+};
+let unhurried: ReturnType<typeof setTimeout> | undefined;
 
 /** What to say once an edit is done, where a step has better words than the core. */
 const sayings = new Map<string, string>();
@@ -79,7 +88,12 @@ export function useListed(rigs: { variants: { id: string; revision: number }[] }
 export function taken(client: ReturnType<typeof useQueryClient>, variant: Variant): void {
   outbox.known(variant.id, variant.revision);
   client.setQueriesData({ queryKey: ["variant", variant.id] }, variant);
-  for (const key of OF_A_RIG) void client.invalidateQueries({ queryKey: [key] });
+  const again = (keys: string[]) => {
+    for (const key of keys) void client.invalidateQueries({ queryKey: [key] });
+  };
+  again(OF_A_RIG.filter((key) => !UNHURRIED.includes(key)));
+  clearTimeout(unhurried);
+  unhurried = setTimeout(() => again(UNHURRIED), pause);
 }
 
 /** A variant with all that is computed of it. */

@@ -57,7 +57,7 @@ export function useStill<T>(value: T, wait: number): T {
 }
 
 /** A callback that stays the same one while what it does changes. */
-export function useSteady<A extends unknown[]>(act: (...args: A) => void): (...args: A) => void {
+export function useSteady<A extends unknown[], R>(act: (...args: A) => R): (...args: A) => R {
   const latest = useRef(act);
   useLayoutEffect(() => {
     latest.current = act;

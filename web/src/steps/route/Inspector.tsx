@@ -14,6 +14,8 @@ import {
 } from "../../api/client";
 import { isPassing } from "../../rigs/edits";
 import { nameOf } from "../../rigs/names";
+import { useMoves } from "../../playing/moves";
+import { usePlay } from "../../playing/usePlaying";
 import { delayOf } from "../../rigs/times";
 import { hasTrait } from "../../rigs/traits";
 import { useSongContext } from "../../song/context";
@@ -168,6 +170,7 @@ export function Rows({
   const onTime = useSteady((field: string) =>
     openTime(nameOf(variant, selected), `${selected}.${field}`, String(moving.values[field] ?? "")),
   );
+  const moved = useMoved(variant.id, selected);
   const cycle = variant.view.report.cycles[selected];
   const several = open !== "" && shown.length > rows;
   return (
@@ -206,6 +209,7 @@ export function Rows({
       >
         {shown.map((p) => (
           <SettingRow
+            moved={moved[p.field]}
             key={p.field}
             parameter={p}
             value={moving.values[p.field] ?? null}
@@ -264,6 +268,7 @@ export function Rows({
         <Word open={open === "find"} hint="/" name="find" onOpen={onOpen}>
           Find
         </Word>
+        <WriteMoves variant={variant} selected={selected} />
         {changed.length > 1 && open === "changed" && (
           <Press
             look="quiet"
@@ -282,6 +287,43 @@ export function Rows({
       {open === "changed" && (
         <Box fontSize="13px" color="ink2">
           {changed.map((p) => `${p.label} rests at ${wordsOf(p, p.default)}`).join("; ")}
+        </Box>
+      )}
+    </>
+  );
+}
+
+/** Points that are written for the settings of a part, by setting. */
+function useMoved(variant: string, part: string): Record<string, number> {
+  const { moves } = useMoves(variant);
+  return Object.fromEntries(
+    moves.filter((m) => m.part === part).map((m) => [m.field, m.points.length]),
+  );
+}
+
+/** Armed, what is moved while it plays is written against the bars, and nothing is set. */
+function WriteMoves({ variant, selected }: { variant: Variant; selected: string }) {
+  const { playing, ride } = usePlay();
+  useKey("route", "R", ride.turn);
+  // What stands at a siding is set for a place of its frame: it does not move.
+  if (selected.includes("@")) return null;
+  return (
+    <>
+      <Press
+        look={ride.on ? "primary" : "quiet"}
+        minHeight={{ base: "40px", sm: "26px" }}
+        fontSize="13px"
+        aria-pressed={ride.on}
+        hint="R"
+        onClick={ride.turn}
+      >
+        Write while I move it
+      </Press>
+      {ride.on && (
+        <Box role="status" flexBasis="100%" fontSize="13px" color={playing ? "diff" : "ink2"}>
+          {playing
+            ? `What you move now is written as a move of ${variant.letter}; where it rests stays.`
+            : "It writes as soon as it plays: Space."}
         </Box>
       )}
     </>

@@ -131,7 +131,9 @@ function Course({ rig, id }: CourseProps) {
       ? { ...restsOf(stripKind), ...(rail.strip as Record<string, unknown> | undefined) }
       : (node ?? {});
   const at = standing ? `${selected}@${stop}` : selected;
-  const moving = useMoving(variant, at, stored, edit, trying);
+  const moving = useMoving(variant, at, stored, edit, trying, (part, field, value) =>
+    play.ride.touch(variant?.id ?? "", part, field, value),
+  );
   const laying = useLaying(variant, trying, edit);
   const handsAt = (at: string) =>
     handsOf({

@@ -31,6 +31,8 @@ export interface RowProps {
   value: unknown;
   /** What a time comes to under the tempo. */
   resolvedMs?: number;
+  /** Points of its written move; undefined where it rests. */
+  moved?: number | undefined;
   /** Where it stood before the change that is being made; undefined where nothing moved. */
   before?: unknown;
   frame: Frame;
@@ -117,6 +119,11 @@ export const SettingRow = memo(function SettingRow(row: RowProps) {
         <Box fontWeight="650">{capital(p.label)}</Box>
         <Box fontSize="13px" color="ink2" minHeight="17px" whiteSpace="nowrap">
           {sub}{" "}
+          {row.moved !== undefined && (
+            <Box as="span" color="diff" title="A move is written for it: drawn under Listen">
+              {row.moved} point{row.moved === 1 ? "" : "s"} written
+            </Box>
+          )}{" "}
           {onTime && (
             <Press
               look="quiet"

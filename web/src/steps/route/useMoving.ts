@@ -10,7 +10,9 @@ import { useSteady } from "../../ui/hooks";
 import type { Values } from "./settings";
 import type { Trying } from "./useTrial";
 
-const REST_MS = 350;
+/** Longer than a key that repeats takes from one to the next. */
+const REST_MS = 200;
+const RIDDEN_MS = 900;
 
 export interface Moving {
   /** The values of what is selected, as they are seen now. */
@@ -46,6 +48,8 @@ export function useMoving(
   stored: Values,
   edit: (action: RigAction) => void,
   trying: Trying,
+  /** Whether a move of a setting is taken as a ride: heard and written, and nothing is set. */
+  ridden: (part: string, field: string, value: unknown) => boolean = () => false,
 ): Moving {
   const key = `${variant?.id ?? ""} ${selected}`;
   const [draft, setDraft] = useState<Draft | null>(null);
@@ -92,13 +96,33 @@ export function useMoving(
       values: { ...(mine ? draft.values : {}), ...more },
     });
   };
+  const shown = useRef<ReturnType<typeof setTimeout> | undefined>(undefined);
+  useEffect(() => () => clearTimeout(shown.current), []);
+  /** Shown while the hand is on it; then where it rests stands there again. */
+  const ride = (field: string, value: unknown): boolean => {
+    if (!variant || !ridden(selected, field, value)) return false;
+    trying.look(actionOf(selected, { [field]: value }));
+    setDraft({
+      of: key,
+      revision: variant.revision,
+      values: { ...(mine ? draft.values : {}), [field]: value },
+    });
+    clearTimeout(shown.current);
+    shown.current = setTimeout(() => {
+      setDraft(null);
+      trying.look(null);
+    }, RIDDEN_MS);
+    return true;
+  };
   const move = (field: string, value: unknown) => {
+    if (ride(field, value)) return;
     remember(field);
     show({ [field]: value });
     clearTimeout(timer.current);
     timer.current = setTimeout(keep, REST_MS);
   };
   const set = (field: string, value: unknown) => {
+    if (ride(field, value)) return;
     remember(field);
     show({ [field]: value });
     keep();

@@ -1,5 +1,6 @@
 """In the browser: what goes round by itself, the rigs that are ready with it, a null that is searched."""
 
+import time
 from uuid import uuid4
 
 from selenium.webdriver.common.action_chains import ActionChains
@@ -7,6 +8,7 @@ from selenium.webdriver.common.keys import Keys
 
 from core.routing.edit.actions import SetStrip
 from e2e.base import BrowserCase
+from server.renders.models import Render
 from server.rigs.models import Variant
 from server.rigs.services import edit_variant
 
@@ -128,4 +130,57 @@ class Searched(BrowserCase):
         # A delay of one path of many is looked for as well; there is none to find.
         b.choose("Setting that is searched", "delay")
         b.find("img", "Residual over a change of delay")
+        self.no_faults()
+
+
+class Ridden(BrowserCase):
+    def moves(self) -> list:
+        return Variant.objects.get(
+            rig__name="Two sends", rig__song__is_demo_original=False, position=0
+        ).moves
+
+    def test_a_loop_filter_is_ridden_by_keys_while_it_plays_and_comes_back(self):
+        b = self.open_demo(step="Route")
+        b.press("radio", "Delay")
+        for name, text in (("Feedback", "20"), ("Loop high cut", "8 kHz")):
+            field = b.find("textbox", name)
+            field.send_keys(Keys.CONTROL, "a")
+            field.send_keys(text, Keys.ENTER)
+        b.until(lambda: "8" in b.find("textbox", "Loop high cut").get_attribute("value"))
+        b.keys("r")
+        b.sees("It writes as soon as it plays")
+        b.keys(" ")
+        b.find("button", "Stop", 60)
+        b.sees("is a move of A now")
+        scale = b.find("slider", "Loop high cut")
+        before = float(scale.get_attribute("aria-valuenow"))
+        for _ in range(5):
+            scale.send_keys(Keys.ARROW_LEFT)
+            time.sleep(0.12)
+        self.wait_for(lambda: self.moves() != [], "nothing is written")
+        (move,) = self.moves()
+        self.assertEqual(move["field"], "high_cut_hz")
+        values = [p["value"] for p in move["points"]]
+        self.assertEqual(values, sorted(values, reverse=True))
+        self.assertLess(values[-1], 8000)
+        # Where it rests is as it was: nothing was set, and the scale says so again.
+        kept = Variant.objects.get(
+            rig__name="Two sends", rig__song__is_demo_original=False, position=0
+        ).document["nodes"]["echo"]
+        self.assertEqual(kept["high_cut_hz"], 8000)
+        b.until(
+            lambda: (
+                float(b.find("slider", "Loop high cut").get_attribute("aria-valuenow")) == before
+            ),
+            "the scale does not come back",
+        )
+        b.sees(f"{len(values)} points written")
+        # It is rendered by itself, and taken out in one press.
+        self.wait_for(
+            lambda: any(r.moves and r.status == "done" for r in Render.objects.filter(bare=False)),
+            "the ride is not heard", 60,
+        )  # fmt: skip
+        b.press("button", "Take it out")
+        self.wait_for(lambda: self.moves() == [], "the ride is still there")
+        b.keys(" ")
         self.no_faults()

@@ -60,6 +60,8 @@ export function Inspector(props: Props) {
     return (
       <Box as="section" aria-label="Settings">
         <Head
+          variant={variant}
+          still={!many}
           about={` from ${nameOf(variant, selected.split(".")[0]!)} into ${nameOf(variant, rail.target)}`}
         >
           <Gloss word="rail">Rail</Gloss>
@@ -87,7 +89,7 @@ export function Inspector(props: Props) {
   const name = nameOf(variant, selected);
   return (
     <Box as="section" aria-label="Settings">
-      <Head about={kind.title === name ? "" : kind.title} />
+      <Head variant={variant} still={!kind.stage} about={kind.title === name ? "" : kind.title} />
       <Rows key={selected} {...props} kind={kind} rows={6} />
       {kind.traits.includes("many_inputs") && props.onSelect && (
         <Strips variant={variant} node={selected} onSelect={props.onSelect} />
@@ -104,12 +106,64 @@ export function Inspector(props: Props) {
   );
 }
 
-/** What it is; its name stands on the line over it. */
-function Head({ about, children }: { about?: ReactNode; children?: ReactNode }) {
+/**
+ * What it is; its name stands on the line over it. And whether what is moved while it plays is written
+ * against the bars, and nothing set.
+ */
+function Head({
+  variant,
+  about,
+  still = false,
+  children,
+}: {
+  variant: Variant;
+  about?: ReactNode;
+  /** It has nothing that moves. */
+  still?: boolean;
+  children?: ReactNode;
+}) {
+  const { playing, ride } = usePlay();
+  useKey("route", "R", ride.turn, !still);
+  const does = playing
+    ? `What you move is a move of ${variant.letter} now; where it rests stays.`
+    : "It writes as soon as it plays: Space.";
   return (
-    <Box borderBottom="1.5px solid" borderColor="ink" fontSize="13px" color="ink2">
-      {children}
-      {about}
+    <Box
+      borderBottom="1.5px solid"
+      borderColor="ink"
+      fontSize="13px"
+      color="ink2"
+      display="flex"
+      flexWrap="wrap"
+      alignItems="center"
+      justifyContent="space-between"
+      gap="0 10px"
+    >
+      <Box
+        role={ride.on && !still ? "status" : undefined}
+        color={ride.on && playing ? "diff" : "ink2"}
+      >
+        {ride.on && !still ? (
+          does
+        ) : (
+          <>
+            {children}
+            {about}
+          </>
+        )}
+      </Box>
+      {!still && (
+        <Press
+          look={ride.on ? "primary" : "quiet"}
+          minHeight={{ base: "40px", sm: "26px" }}
+          fontSize="13px"
+          aria-pressed={ride.on}
+          hint="R"
+          onClick={ride.turn}
+        >
+          Write while I move it
+        </Press>
+      )}
     </Box>
   );
 }
@@ -268,7 +322,6 @@ export function Rows({
         <Word open={open === "find"} hint="/" name="find" onOpen={onOpen}>
           Find
         </Word>
-        <WriteMoves variant={variant} selected={selected} />
         {changed.length > 1 && open === "changed" && (
           <Press
             look="quiet"
@@ -298,35 +351,6 @@ function useMoved(variant: string, part: string): Record<string, number> {
   const { moves } = useMoves(variant);
   return Object.fromEntries(
     moves.filter((m) => m.part === part).map((m) => [m.field, m.points.length]),
-  );
-}
-
-/** Armed, what is moved while it plays is written against the bars, and nothing is set. */
-function WriteMoves({ variant, selected }: { variant: Variant; selected: string }) {
-  const { playing, ride } = usePlay();
-  useKey("route", "R", ride.turn);
-  // What stands at a siding is set for a place of its frame: it does not move.
-  if (selected.includes("@")) return null;
-  return (
-    <>
-      <Press
-        look={ride.on ? "primary" : "quiet"}
-        minHeight={{ base: "40px", sm: "26px" }}
-        fontSize="13px"
-        aria-pressed={ride.on}
-        hint="R"
-        onClick={ride.turn}
-      >
-        Write while I move it
-      </Press>
-      {ride.on && (
-        <Box role="status" flexBasis="100%" fontSize="13px" color={playing ? "diff" : "ink2"}>
-          {playing
-            ? `What you move now is written as a move of ${variant.letter}; where it rests stays.`
-            : "It writes as soon as it plays: Space."}
-        </Box>
-      )}
-    </>
   );
 }
 

@@ -181,7 +181,7 @@ class Moves:
         return self.arcs.get(id(arc))
 
 
-def _with(rig: Rig, part: str, name: str, value: Value | str) -> Rig:
+def with_value(rig: Rig, part: str, name: str, value: Value | str) -> Rig:
     """The rig with one setting at another value. Raises MoveError where it cannot be."""
     try:
         if part in rig.nodes:
@@ -218,7 +218,7 @@ def resolve_moves(
     for move in moves:
         # What is switched on and off has to be there.
         if move.field == "bypassed" and isinstance(rig.nodes.get(move.part), k.Stage):
-            rig = _with(rig, move.part, "bypassed", False)
+            rig = with_value(rig, move.part, "bypassed", False)
     plan = compile_rig(rig, context)
     known, curves = _keys(plan), Moves()
     wanted: dict[ArcKey, tuple[np.ndarray, np.ndarray]] = {}
@@ -243,7 +243,7 @@ def resolve_moves(
         rounds: dict[Value, Plan] = {}
         changed: set[ArcKey] = set()
         for value in dict.fromkeys((resting, *values)):
-            other = compile_rig(_with(rig, move.part, move.field, value), context)
+            other = compile_rig(with_value(rig, move.part, move.field, value), context)
             there = _keys(other)
             changed |= _changed(rig, move, known, there, other.points == plan.points)
             compiled[value], rounds[value] = there, other
@@ -377,7 +377,9 @@ def _move_time(
     for value in dict.fromkeys(values):
         if value is None or isinstance(value, bool) or value < 1:
             raise MoveError(f"{node.shown}: a delay time must be a number of ms from 1 on.")
-        plans[value] = compile_rig(_with(rig, node.id, "time", f"{float(value):.6f} ms"), context)
+        plans[value] = compile_rig(
+            with_value(rig, node.id, "time", f"{float(value):.6f} ms"), context
+        )
     at = tuple(times)
     if node.on_change == "crossfade":
         curves.fading.add(node.id)

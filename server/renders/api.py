@@ -16,6 +16,7 @@ from core.edge import Edge
 from core.render.balance import BalancedSetting, BalanceOut, Law, MixLevel
 from core.render.export import Form, Word, export_file
 from core.render.heard import HeardOut
+from core.render.moved import MovedOut
 from core.render.moves import MOST_MOVES, WrittenMove
 from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.search import AgainstOut, LateOut
@@ -135,6 +136,12 @@ def put_moves(request: HttpRequest, variant_id: UUID, payload: MovesIn) -> Any:
     """Keep all written moves of a variant; what was there is replaced."""
     variant = variant_of(user_of(request), variant_id)
     return services.set_moves(variant, payload.moves).moves
+
+
+@router.get("/variants/{uuid:variant_id}/moved", response=MovedOut)
+def plan_where_it_moves(request: HttpRequest, variant_id: UUID) -> MovedOut:
+    """How far the settings of a variant move, and what the checks say there and not at rest."""
+    return services.moved_of(variant_of(user_of(request), variant_id))
 
 
 @router.post("/variants/{uuid:variant_id}/renders", response=RenderOut)

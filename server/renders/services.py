@@ -29,6 +29,7 @@ from core.render.balance import mix_level as mixed
 from core.render.clip import Material, bare_rig, load_impulse
 from core.render.feeds import Feed, Placement
 from core.render.heard import HeardOut, HeardPart, heard
+from core.render.moved import MovedOut, plan_where_it_moves
 from core.render.moves import WrittenMove, resolve_moves
 from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.search import AgainstOut, LateOut, Products, against, late, products_of
@@ -47,7 +48,7 @@ from server.jobs.runner import request_cancel
 from server.renders.models import Render
 from server.rigs.feeds import clips_of_feeds, content_of, feeds_of
 from server.rigs.models import Variant
-from server.rigs.queries import context_of
+from server.rigs.queries import context_for, context_of
 from server.songs.models import Song
 
 LONGEST_S, LONGEST_WHOLE_S = 600.0, 3600.0
@@ -103,6 +104,14 @@ def set_moves(variant: Variant, moves: list[WrittenMove]) -> Variant:
     variant.moves = stored
     variant.save(update_fields=["moves"])
     return variant
+
+
+def moved_of(variant: Variant) -> MovedOut:
+    """What the checks say where a variant's settings move. Raises FonodromeError."""
+    song, rig = variant.rig.song, load_rig(variant.document)
+    tempo = TempoMap([TempoSection.model_validate(s) for s in song.tempo_map])
+    written = [WrittenMove.model_validate(m) for m in variant.moves]
+    return plan_where_it_moves(rig, context_for(variant, rig, measured=False), written, tempo)
 
 
 def places_of(variant: Variant, output: str) -> list[PlaceOut]:

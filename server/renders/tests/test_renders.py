@@ -306,6 +306,29 @@ class Balances(RenderCase):
         dry = noise(1.0, channels=1)[:, 0]
         np.testing.assert_allclose(sound[1000 : len(dry)], dry[1000:], atol=1e-6)
 
+    def test_where_it_moves_the_checks_say_what_holds_there(self):
+        variant = self.rig(SENDS)
+        nodes = self.call("get", f"/variants/{variant}")[1]["document"]["nodes"]
+        echo = next(n["id"] for n in nodes.values() if n["kind"] == "delay")
+
+        def written(*points) -> dict:
+            move = {"part": echo, "field": "feedback_percent", "points": list(points)}
+            path = f"/variants/{variant}/moves"
+            self.assertEqual(self.call("put", path, {"moves": [move]})[0], 200)
+            return self.call("get", f"/variants/{variant}/moved")[1]
+
+        quiet = written({"bar": 2, "value": 10})
+        self.assertEqual((quiet["findings"], quiet["looked_at"]), ([], 1))
+        grown = written({"bar": 2, "value": 10}, {"bar": 9, "value": 103, "ramp": True})
+        alarms = [f for f in grown["findings"] if f["finding"]["severity"] == "alarm"]
+        self.assertEqual({f["bar"] for f in alarms}, {9})
+        self.assertIn(echo, {f["finding"]["at"] for f in alarms})
+        (reach,) = grown["ranges"]
+        # It rests at 30: from 10 to 103.
+        self.assertEqual((reach["least"], reach["most"], reach["unit"]), (10, 103, "%"))
+        self.call("put", f"/variants/{variant}/moves", {"moves": []})
+        self.assertEqual(self.call("get", f"/variants/{variant}/moved")[1]["ranges"], [])
+
     def test_a_stretch_is_exported_as_asked(self):
         render = self.done(start_s=0.25, length_s=0.5)
         self.assertEqual(render["start_s"], 0.25)

@@ -1113,6 +1113,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/variants/{variant_id}/moved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan Where It Moves
+         * @description How far the settings of a variant move, and what the checks say there and not at rest.
+         */
+        get: operations["server_renders_api_plan_where_it_moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/variants/{variant_id}/renders": {
         parameters: {
             query?: never;
@@ -12969,6 +12989,60 @@ export interface components {
             /** Moves */
             moves: components["schemas"]["WrittenMove"][];
         };
+        /**
+         * MovedFinding
+         * @description What a check says while settings stand as they do at a place, and does not say at rest.
+         */
+        MovedFinding: {
+            /** Bar */
+            bar: number;
+            /** Beat */
+            beat: number;
+            finding: components["schemas"]["Finding"];
+        };
+        /** MovedOut */
+        MovedOut: {
+            /** Ranges */
+            ranges: components["schemas"]["MovedRange"][];
+            /**
+             * Findings
+             * @description Alarms first, each at the first place of it
+             */
+            findings: components["schemas"]["MovedFinding"][];
+            /**
+             * Looked At
+             * @description Places at which the plan was worked out
+             */
+            looked_at: number;
+            /**
+             * Places
+             * @description Places at which a move has a point
+             */
+            places: number;
+        };
+        /**
+         * MovedRange
+         * @description How far a setting goes.
+         */
+        MovedRange: {
+            /** Part */
+            part: string;
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /**
+             * Switch
+             * @description It is switched: 0 is off, 1 is on
+             */
+            switch: boolean;
+        };
         /** RenderIn */
         RenderIn: {
             /** Output */
@@ -16234,6 +16308,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WrittenMove"][];
+                };
+            };
+        };
+    };
+    server_renders_api_plan_where_it_moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
                 };
             };
         };

@@ -3,9 +3,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { api, ask, type Schemas, sentenceOf } from "../api/client";
 import { announce } from "../ui/controls";
+import { num } from "../ui/format";
+import { useStill } from "../ui/hooks";
 
 export type WrittenMove = Schemas["WrittenMove"];
 type Point = Schemas["MovePoint"];
+/** An edit is seen before what moves is worked out anew: each place of it is a plan. */
+const AFTER_MS = 500;
 
 export function useMoves(variantId: string | undefined) {
   const client = useQueryClient();
@@ -35,6 +39,40 @@ export function useMoves(variantId: string | undefined) {
     onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
   });
   return { moves: query.data ?? [], save };
+}
+
+/** How far settings move, and what the checks say there and not at rest. */
+export function useMovedPlan(variant: { id: string; revision: number } | undefined) {
+  const { moves } = useMoves(variant?.id);
+  const revision = useStill(variant?.revision ?? 0, AFTER_MS);
+  return useQuery({
+    queryKey: ["moved", variant?.id ?? "", revision, JSON.stringify(moves)],
+    enabled: moves.length > 0,
+    placeholderData: (before: Schemas["MovedOut"] | undefined, last) =>
+      last?.queryKey[1] === variant?.id ? before : undefined,
+    staleTime: Infinity,
+    retry: false,
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/variants/{variant_id}/moved", {
+          params: { path: { variant_id: variant!.id } },
+        }),
+      ),
+  });
+}
+
+const words = (value: number) => num(value, Math.abs(value) < 10 && value % 1 !== 0 ? 1 : 0);
+
+/** What moves at each part, in a few words for its caption: "moves -20 to 0 dB". */
+export function movedWords(ranges: Schemas["MovedRange"][]): Record<string, string> {
+  const found: Record<string, string> = {};
+  for (const r of ranges) {
+    const said = r.switch
+      ? `${r.label} switches`
+      : `${r.label} ${words(r.least)} to ${words(r.most)}${r.unit ? ` ${r.unit}` : ""}`;
+    found[r.part] = r.part in found ? `${found[r.part]!.replace(/ …$/, "")} …` : said;
+  }
+  return found;
 }
 
 /** The moves with one more point, in the order of the bars. */

@@ -29,6 +29,8 @@ interface Props {
   onKeeping: (key: string) => void;
   onEdit: (action: RigAction) => void;
   onSelect: (id: string) => void;
+  /** What is found where settings move. */
+  moved?: ReactNode;
 }
 
 export const Checks = memo(function Checks(props: Props) {
@@ -45,6 +47,7 @@ export const Checks = memo(function Checks(props: Props) {
       <Box as="p" fontSize="13px" color="ink2">
         {[...countsOf(open), `${checks.passed.length} passed`].join(", ")}
       </Box>
+      {props.moved}
       <Box as="ol" marginTop="2px" borderTop="1.5px solid" borderColor="ink">
         {shown.map(({ first, more }, i) => (
           <Row key={keyOf(first)} {...props} finding={first} mark={markOf(first)} primary={i === 0}>

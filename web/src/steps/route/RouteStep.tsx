@@ -16,6 +16,7 @@ import { sendEdit, taken, useTurn, useVariantDetail } from "../../rigs/edits";
 import { useKinds } from "../../rigs/kinds";
 import { nameOf } from "../../rigs/names";
 import { hasTrait } from "../../rigs/traits";
+import { useMovedPlan } from "../../playing/moves";
 import { usePlay } from "../../playing/usePlaying";
 import { useSongContext } from "../../song/context";
 import { Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
@@ -34,6 +35,8 @@ import { Inspector } from "./Inspector";
 import { LayList } from "./LayList";
 import { NewRig } from "./NewRig";
 import { Patch } from "./Patch";
+import { withMoves } from "./moved";
+import { MovedChecks } from "./MovedChecks";
 import { LinesKept } from "./LinesKept";
 import { PickKind, type Picking } from "./PickKind";
 import { type Place, Plan } from "./Plan";
@@ -193,7 +196,10 @@ function Course({ rig, id }: CourseProps) {
         : null,
     [variant, written, shown],
   );
-  const layoutNow = drawing.alone ?? shown?.layout;
+  const whereItMoves = useMovedPlan(variant).data;
+  const moved = whereItMoves?.ranges;
+  const plain = drawing.alone ?? shown?.layout;
+  const layoutNow = useMemo(() => plain && withMoves(plain, moved ?? []), [plain, moved]);
   const reportNow = shown?.report;
   const seen = useMemo(
     () => (layoutNow && reportNow ? { layout: layoutNow, report: reportNow } : null),
@@ -257,6 +263,7 @@ function Course({ rig, id }: CourseProps) {
   );
   const checkList = (
     <Checks
+      moved={<MovedChecks variant={variant} onSelect={setSelected} />}
       checks={shown.checks}
       keeping={keeping}
       onKeeping={setKeeping}
@@ -441,6 +448,9 @@ function Course({ rig, id }: CourseProps) {
                   onClick={() => setPanel("checks")}
                 >
                   Checks {open.length}
+                  {whereItMoves?.findings.length
+                    ? `, ${whereItMoves.findings.length} where it moves`
+                    : ""}
                 </Tab>
                 <Tab open={left === "variants"} onClick={() => setPanel("variants")}>
                   Variants {rig.variants.length}

@@ -3,8 +3,10 @@
 import hashlib
 import json
 import math
+import tempfile
 import time
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 from uuid import UUID
 
@@ -27,6 +29,7 @@ from core.render.balance import (
 )
 from core.render.balance import mix_level as mixed
 from core.render.clip import Material, bare_rig, load_impulse
+from core.render.export import take_stems
 from core.render.feeds import Feed, Placement
 from core.render.heard import HeardOut, HeardPart, heard
 from core.render.moved import MovedOut, plan_where_it_moves
@@ -41,7 +44,7 @@ from core.tempo import TempoMap, TempoSection
 from server.accounts.models import User
 from server.clips.models import Blob, Clip
 from server.clips.queries import ready_clip_of
-from server.clips.store import path_of, room_for
+from server.clips.store import adopt, path_of, room_for, scratch_folder
 from server.config.problems import Problem
 from server.jobs.models import Status
 from server.jobs.runner import request_cancel
@@ -416,17 +419,47 @@ def against_of(
     return against(Products.model_validate(held), other, moving_of(told, moving), step_db)
 
 
-def clip_of_render(render: Render) -> Clip:
-    """A clip of the song with the very bytes of a render, made once. Raises Problem."""
+def before(render: Render) -> Render | None:
+    """What was rendered of the same variant, output and stretch before the last change."""
+    same = Render.objects.filter(
+        variant=render.variant, output=render.output, start_s=render.start_s,
+        length_s=render.length_s, tail=render.tail, bare=render.bare, capture=render.capture,
+        status=Status.DONE, created_at__lt=render.created_at,
+    )  # fmt: skip
+    other = same.exclude(digest=render.digest).exclude(blob=None)
+    whole = other.select_related("variant__rig__song", "blob", "stems", "clip")
+    return whole.order_by("-created_at").first()
+
+
+def _path_of(render: Render, path: str) -> tuple[Blob, str]:
+    """The sound of one path of a render, and what it is called. Raises Problem."""
+    stems = RenderReport.model_validate(render.report or {}).stems if render.report else []
+    wanted = [i for i, stem in enumerate(stems) if stem.id == path]
+    if render.stems is None or not wanted:
+        raise Problem(422, "That render has no such path. Choose another one.", "no-path")
+    with tempfile.TemporaryDirectory(dir=scratch_folder()) as held:
+        target = Path(held) / "path.wav"
+        take_stems(path_of(render.stems), target, len(stems), wanted)
+        return adopt(target), stems[wanted[0]].name.partition(",")[0]
+
+
+def clip_of_render(render: Render, path: str = "") -> Clip:
+    """A clip of the song with the very bytes of a render, or of one of its paths, made once.
+
+    Raises Problem.
+    """
     from server.clips.tasks import decode_clip
 
     if render.status != Status.DONE or render.blob is None:
         raise Problem(409, "That render is not done yet.", "no-result")
-    song = render.variant.rig.song
-    there = song.clips.filter(blob=render.blob, deleted_at=None, status=Status.DONE).first()
+    song, blob, name = render.variant.rig.song, render.blob, file_name(render, "wav")
+    if path:
+        blob, called = _path_of(render, path)
+        name = f"{called}, {name}"
+    there = song.clips.filter(blob=blob, deleted_at=None, status=Status.DONE).first()
     if there is not None:
         return there
-    clip = Clip.objects.create(song=song, name=file_name(render, "wav")[:200], blob=render.blob)
+    clip = Clip.objects.create(song=song, name=name[:200], blob=blob)
     decode_clip(clip_id=str(clip.pk))
     clip.refresh_from_db()
     return clip

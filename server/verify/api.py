@@ -117,13 +117,13 @@ def start_null_test(request: HttpRequest, song_id: UUID, payload: NullTestStart)
 
 
 class NullOfRenders(Edge):
-    a: UUID
-    b: UUID
+    a: services.Side
+    b: services.Side
 
 
 @router.post("/songs/{uuid:song_id}/null-of-renders", response=NullTestOut)
 def null_of_renders(request: HttpRequest, song_id: UUID, payload: NullOfRenders) -> NullTestOut:
-    """A null test of two renders as they are; their bytes become clips of the song."""
+    """A null test of two renders, or of paths of them, as they are: their bytes become clips of the song."""
     user = user_of(request)
     test = services.null_of_renders(user, song_of(user, song_id), payload.a, payload.b)
     return NullTestOut(**_common(test))

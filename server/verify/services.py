@@ -5,19 +5,30 @@ from uuid import UUID
 
 from django.db import transaction
 from django.shortcuts import get_object_or_404
+from pydantic import Field
 
+from core.edge import Edge
 from core.measure import Limit, Measurement, NullOptions, NullResult, judge, judged
 from core.measure.matched import MatchedAudio, Which
 from server.accounts.models import User
+from server.clips.models import Clip
 from server.clips.queries import ready_clip_of
 from server.clips.store import path_of, scratch_folder
 from server.config.problems import Problem
 from server.jobs.models import Status
 from server.renders.models import Render
-from server.renders.services import clip_of_render
+from server.renders.services import before, clip_of_render
 from server.rigs.queries import rigs_of
 from server.songs.models import Song
 from server.verify.models import NullTest
+
+
+class Side(Edge):
+    """What can be heard as one side of a null test."""
+
+    render: UUID
+    path: str = Field("", max_length=45, description="One of its paths; empty for the whole")
+    before: bool = Field(False, description="What it was before its last change")
 
 
 def start_null_test(
@@ -41,13 +52,27 @@ def start_null_test(
     return test
 
 
-def null_of_renders(user: User, song: Song, a: UUID, b: UUID) -> NullTest:
-    """Queue a null test of two finished renders of a song. Raises Problem, and Http404 for others'."""
+def null_of_renders(user: User, song: Song, a: Side, b: Side) -> NullTest:
+    """Queue a null test of two sides that can be heard. Raises Problem, and Http404 for others'."""
+    rows = Render.objects.filter(variant__rig__in=rigs_of(user), variant__rig__song=song)
+    whole = rows.select_related("variant__rig__song", "blob", "stems", "clip")
+
+    def of(side: Side) -> Clip:
+        render = get_object_or_404(whole, pk=side.render)
+        if side.before:
+            found = before(render)
+            if found is None:
+                raise Problem(
+                    422, "Nothing was rendered of it before the last change.", "no-before"
+                )
+            render = found
+        return clip_of_render(render, side.path)
+
     if a == b:
         raise Problem(422, "Choose two different sounds: A and B are the same.", "same")
-    rows = Render.objects.filter(variant__rig__in=rigs_of(user), variant__rig__song=song)
-    whole = rows.select_related("variant__rig__song", "blob", "clip")
-    clips = [clip_of_render(get_object_or_404(whole, pk=pk)) for pk in (a, b)]
+    clips = [of(a), of(b)]
+    if clips[0].pk == clips[1].pk:
+        raise Problem(422, "Both are the same sound, sample for sample: nothing is left.", "same")
     return start_null_test(user, song, clips[0].pk, clips[1].pk, NullOptions(), Limit())
 
 

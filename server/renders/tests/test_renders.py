@@ -586,7 +586,7 @@ class Heard(RenderCase):
              "action": {"do": "set_strip", "rail": "d.0", "values": {"level_db": -6.5}}},
         )  # fmt: skip
         b = self.done(place="m")
-        asked = {"a": a["id"], "b": b["id"]}
+        asked = {"a": {"render": a["id"]}, "b": {"render": b["id"]}}
         status, test = self.call("post", f"/songs/{self.song.pk}/null-of-renders", asked)
         self.assertEqual(status, 200, test)
         run_null_test(test_id=test["id"])
@@ -604,10 +604,38 @@ class Heard(RenderCase):
         self.refused(
             "post",
             f"/songs/{self.song.pk}/null-of-renders",
-            {"a": a["id"], "b": a["id"]},
+            {"a": {"render": a["id"]}, "b": {"render": a["id"]}},
             422,
             "same",
         )
+        # Before and after: what is there now against what it was before the edit.
+        now = {"render": b["id"]}
+        again = {"a": now, "b": {**now, "before": True}}
+        test = self.call("post", f"/songs/{self.song.pk}/null-of-renders", again)[1]
+        run_null_test(test_id=test["id"])
+        told = self.call("get", f"/null-tests/{test['id']}")[1]
+        gain = (two[:n] * one[:n]).sum() / np.square(one[:n]).sum()
+        left = np.square(two[:n] - gain * one[:n]).sum() / np.square(two[:n]).sum()
+        self.assertAlmostEqual(told["result"]["null_depth_db"], 10 * np.log10(left), delta=0.3)
+        never = {"a": now, "b": {"render": a["id"], "before": True}}
+        self.refused("post", f"/songs/{self.song.pk}/null-of-renders", never, 422, "before the last")
+
+    def test_a_path_alone_is_a_side_of_a_null(self):
+        """The dry path of the sends is the source past them: nothing is left but its level."""
+        render, bare = self.done(place="m"), self.done(bare=True)
+        stems = render["report"]["stems"]
+        dry = next(s["id"] for s in stems if not s["wet"])
+        asked = {"a": {"render": render["id"], "path": dry}, "b": {"render": bare["id"]}}
+        test = self.call("post", f"/songs/{self.song.pk}/null-of-renders", asked)[1]
+        run_null_test(test_id=test["id"])
+        found = self.call("get", f"/null-tests/{test['id']}")[1]
+        # Every sample is the same: there is no depth, only the word for it.
+        self.assertIsNone(found["result"]["null_depth_db"], found["result"]["sentence"])
+        self.assertIn("same", found["result"]["sentence"])
+        heard = self.call("get", f"/songs/{self.song.pk}/clips")[1]
+        self.assertTrue([c for c in heard if c["name"].startswith(f"{stems[0]['name']}, ")], heard)
+        wrong = {**asked, "a": {"render": render["id"], "path": "nowhere"}}
+        self.refused("post", f"/songs/{self.song.pk}/null-of-renders", wrong, 422, "no such path")
 
 
 class Ranges(RenderCase):

@@ -970,7 +970,7 @@ export interface paths {
         put?: never;
         /**
          * Null Of Renders
-         * @description A null test of two renders as they are; their bytes become clips of the song.
+         * @description A null test of two renders, or of paths of them, as they are: their bytes become clips of the song.
          */
         post: operations["server_verify_api_null_of_renders"];
         delete?: never;
@@ -12311,16 +12311,31 @@ export interface components {
         };
         /** NullOfRenders */
         NullOfRenders: {
+            a: components["schemas"]["Side"];
+            b: components["schemas"]["Side"];
+        };
+        /**
+         * Side
+         * @description What can be heard as one side of a null test.
+         */
+        Side: {
             /**
-             * A
+             * Render
              * Format: uuid
              */
-            a: string;
+            render: string;
             /**
-             * B
-             * Format: uuid
+             * Path
+             * @description One of its paths; empty for the whole
+             * @default
              */
-            b: string;
+            path: string;
+            /**
+             * Before
+             * @description What it was before its last change
+             * @default false
+             */
+            before: boolean;
         };
         /**
          * Bands

@@ -1,13 +1,14 @@
 /** What stands round the lanes of Listen: their heads at the left, the bar to play with below. */
 import { Box, chakra } from "@chakra-ui/react";
 
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 
 import { api, ask, sentenceOf } from "../../api/client";
 import { announce, Hint, Press, Unseen } from "../../ui/controls";
 import { Choice } from "../../ui/QuantityField";
+import { type Side, sidesOf } from "../../playing/sides";
 import type { Toggles } from "../../playing/toggles";
 import type { Listening } from "../../playing/usePlaying";
 import type { Sound } from "../../playing/useRenders";
@@ -77,22 +78,79 @@ function NullPress({ l }: { l: Listening }) {
   const { song, heard, other, done } = l;
   const { toggles } = l.player;
   const against = done.find((s) => s.id === toggles.difference && s.id !== heard?.id) ?? other;
+  const [others, setOthers] = useState(false);
+  const sides = sidesOf(done);
+  const [a, setA] = useState("");
+  const [b, setB] = useState("");
+  const find = (key: string) => sides.find((s) => s.key === key);
+  const one = find(a) ?? find(heard?.id ?? "");
+  const two = find(b) ?? find(against?.id ?? "") ?? sides.find((s) => s.key !== one?.key);
   const start = useMutation({
-    mutationFn: () =>
+    mutationFn: (body: { a: Side; b: Side }) =>
       ask(
         api.POST("/api/v1/songs/{song_id}/null-of-renders", {
           params: { path: { song_id: song.id } },
-          body: { a: heard!.render!.id, b: against!.render!.id },
+          body,
         }),
       ),
     onSuccess: (test) => void navigate(`/songs/${song.id}/verify/${test.id}`),
     onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
   });
   const ready = heard?.render?.status === "done" && against?.render?.status === "done";
+  const pick = (label: string, value: string, set: (key: string) => void) => (
+    <Choice
+      aria-label={label}
+      width="auto"
+      maxWidth="230px"
+      value={value}
+      onChange={(event) => set(event.target.value)}
+    >
+      {sides.map((s) => (
+        <option key={s.key} value={s.key}>
+          {s.words}
+        </option>
+      ))}
+    </Choice>
+  );
   return (
-    <Press look="quiet" disabled={!ready || start.isPending} onClick={() => start.mutate()}>
-      Null {heard?.letter} against {against?.letter}
-    </Press>
+    <Box display="flex" flexWrap="wrap" alignItems="center" gap="4px 8px">
+      {others && one && two ? (
+        <>
+          {pick("One side of the null", one.key, setA)}
+          <span>against</span>
+          {pick("Its other side", two.key, setB)}
+          <Press
+            disabled={start.isPending || one.key === two.key}
+            onClick={() => start.mutate({ a: one.side, b: two.side })}
+          >
+            Null them
+          </Press>
+          <Press look="quiet" onClick={() => setOthers(false)}>
+            Back
+          </Press>
+        </>
+      ) : (
+        <>
+          {against && (
+            <Press
+              look="quiet"
+              disabled={!ready || start.isPending}
+              onClick={() =>
+                start.mutate({
+                  a: { render: heard!.render!.id, path: "", before: false },
+                  b: { render: against.render!.id, path: "", before: false },
+                })
+              }
+            >
+              Null {heard?.letter} against {against.letter}
+            </Press>
+          )}
+          <Press look="quiet" disabled={sides.length < 2} onClick={() => setOthers(true)}>
+            {against ? "Null others" : "Null what is here"}
+          </Press>
+        </>
+      )}
+    </Box>
   );
 }
 
@@ -188,7 +246,7 @@ export function Transport({ l, toggles, onToggles, difference }: Props) {
           <option value="wet">of the wet alone</option>
         </Choice>
       )}
-      {difference && <NullPress l={l} />}
+      {l.done.length > 0 && !l.inTrial && <NullPress l={l} />}
       {!matched && (
         <Box as="span" color="caution" fontWeight="650">
           Not matched: what is louder will seem better.

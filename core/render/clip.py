@@ -184,8 +184,13 @@ def _tails(plan: Plan) -> int:
     return sum(arc.stage is not None and arc.stage.has_tail for arc in plan.arcs)
 
 
-def _trunk(task: _Run, voices: Sequence[_Voice], report: Callable[[float], None]) -> None:
-    """Compute once, before all else, what several voices have in common; it is kept for them."""
+def _trunk(
+    task: _Run, voices: Sequence[_Voice], gauged: Sequence[frozenset[int]],
+    report: Callable[[float], None],
+) -> None:  # fmt: skip
+    """Compute once, before all else, what several voices have in common; it is kept for them, with
+    what was measured on the way.
+    """
     if task.store is None or len(voices) < 2:
         return
     ready = []
@@ -201,14 +206,21 @@ def _trunk(task: _Run, voices: Sequence[_Voice], report: Callable[[float], None]
     shared = {key for key, count in seen.items() if count > 1}
     for one in ready:
         one.drop()
-    for voice, one in zip(voices, ready, strict=True):
+    for voice, one, seen_here in zip(voices, ready, gauged, strict=True):
         here = {p for p, key in one.keys.items() if key in shared and p in one.reached}
         here = {p for p in here if one.store.facts(one.keys[p]) is None}
         if not here:
             continue
-        renderer = task.renderer(replace(voice.plan, outputs={}), voice.moves, frozenset())
+        trunk = replace(voice.plan, outputs={})
+        renderer = task.renderer(trunk, voice.moves, frozenset())
         # The keys are those of the voice: what leads to a point is the same with or without an end.
-        renderer.keep(task.keeping(renderer, here))
+        keeping = task.keeping(renderer, here)
+        passed = seen_here & keeping.reached
+        if passed:
+            keeping.drop()
+            renderer = task.renderer(trunk, voice.moves, passed)
+            keeping = task.keeping(renderer, here)
+        renderer.keep(keeping)
         task.stream(renderer, lambda _: None, report)
 
 
@@ -309,7 +321,7 @@ def _render(
         shared.shares[0] = share
         said()
 
-    _trunk(task, voices, trunk)
+    _trunk(task, voices, gauged, trunk)
     shared.shares[0] = 1.0
     # Where sources are heard one by one, what left each stage is that of all of them together.
     seen = frozenset().union(*gauged)

@@ -263,6 +263,11 @@ def _loop_levels(renderer: "Renderer", node: str) -> list[float | None]:
         for point, loop in plan.loops.items()
         if loop.owner == node and point in renderer.loop_gauges
     ]
+    rows += [
+        way.round.levels_dbfs(plan.channels[way.arc.target])
+        for way in renderer.ways
+        if way.round is not None and (way.arc.owner.rpartition(".")[0] or way.arc.owner) == node
+    ]
     return [_louder(list(levels)) for levels in zip(*rows, strict=False)]
 
 

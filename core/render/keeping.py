@@ -37,6 +37,12 @@ class Keeping:
         self._read_facts()
         ends = set(plan.outputs.values()) if wanted is None else set(wanted)
         ends |= {p for p in renderer.read_at if p not in self.told}
+        # Sound that was kept says nothing of what worked on it: that is computed again to be seen.
+        unseen: set[int] = set()
+        for point, homes in renderer.measured_at.items():
+            if point not in self.told:
+                unseen |= homes
+        ends |= unseen
         self.given: dict[int, Kept] = {}
         self.reached: set[int] = set()
         into: dict[int, list[Any]] = {}
@@ -47,7 +53,8 @@ class Keeping:
             point = todo.pop()
             if point in self.reached or point in self.given:
                 continue
-            kept = store.open(self.keys[point]) if point in costs else None
+            here = point in costs and point not in unseen
+            kept = store.open(self.keys[point]) if here else None
             if kept is not None and kept.channels == plan.channels[point]:
                 self.given[point] = kept
                 continue
@@ -84,7 +91,7 @@ class Keeping:
 
     # What was measured on the way -----------------------------------------------------------------
     def _gauge_key(self, point: int) -> str:
-        return f"{self.keys[point]}.gauge"
+        return f"{self.keys[point]}.seen"
 
     def _tell(self, point: int) -> None:
         gauge = self.renderer.read_at[point]

@@ -62,12 +62,22 @@ class _Way:
     let_in: int = 0
     done: int = 0
     gauge: GainGauge | None = None
+    round: GainGauge | None = None
+    """Of a way that closes a loop: how loud it is what goes round."""
     weights: Weights | None = None
     versions: list[tuple[Filter | None, Processor | None, Matrix]] = field(default_factory=list)
     """What it is at several values of a setting that moves, and how much of each is heard."""
 
     def matrix(self) -> Matrix:
         return self.arc.bare if self.work is not None else self.arc.matrix
+
+    def heard(self, block: np.ndarray, key: np.ndarray | None = None) -> tuple[np.ndarray, Matrix]:
+        """`after`, gauged where it closes a loop."""
+        block, matrix = self.after(block, key)
+        if self.round is not None:
+            a, b, c, d = matrix
+            self.round(block, np.stack([a * block[0] + b * block[1], c * block[0] + d * block[1]]))
+        return block, matrix
 
     def after(self, block: np.ndarray, key: np.ndarray | None = None) -> tuple[np.ndarray, Matrix]:
         """What comes after the delay, and the matrix that it goes through."""
@@ -109,6 +119,11 @@ class _Way:
         return out, UNIT
 
 
+def closer_of(arc: Arc) -> str:
+    """The node at which a way begins that closes a loop: of a rail the one that it leaves."""
+    return arc.owner.rpartition(".")[0] or arc.owner
+
+
 @dataclass
 class Renderer:
     """Runs a plan. Feed it with `process`; what comes out is `latency` samples late until then.
@@ -136,6 +151,8 @@ class Renderer:
     """Of points that feed themselves."""
     told_at: dict[int, dict[str, GainGauge]] = field(default_factory=dict)
     """Gauges over time, by the point whose level they are told with."""
+    measured_at: dict[int, set[int]] = field(default_factory=dict)
+    """Points that have to be computed, and not read, to fill the gauges that are told with one."""
     counting: bool = True
     """Whether what passes counts for RMS: not once the clip has ended."""
     most_block: int = LONGEST_BLOCK
@@ -201,8 +218,22 @@ class Renderer:
 
         for way in self.ways:
             if way.gauge is not None:
-                place = self.told_at.setdefault(of(way.arc.owner, way.arc.target), {})
+                at = of(way.arc.owner, way.arc.target)
+                place = self.told_at.setdefault(at, {})
                 place[f"{way.arc.owner} {len(place)}"] = way.gauge
+                self.measured_at.setdefault(at, set()).add(way.arc.target)
+        closing = {id(arc) for arc in self.plan.back}
+        for way in self.ways:
+            node = closer_of(way.arc)
+            outlet = self.plan.outlet.get(f"{node}.0")
+            at = of(node, -1)
+            if id(way.arc) not in closing or at < 0:
+                continue
+            if self.gauged is None or outlet in self.gauged:
+                way.round = GainGauge(self.rate_hz, 0.0)
+                place = self.told_at.setdefault(at, {})
+                place[f"{node} round {len(place)}"] = way.round
+                self.measured_at.setdefault(at, set()).add(way.arc.target)
         for point, loop in self.plan.loops.items():
             at = of(loop.owner, -1)
             outlet = self.plan.outlet.get(f"{loop.owner}.0")
@@ -211,6 +242,7 @@ class Renderer:
             gauge = self.loop_gauges[point] = GainGauge(self.rate_hz, 0.0)
             place = self.told_at.setdefault(at, {})
             place[f"{loop.owner} loop {len(place)}"] = gauge
+            self.measured_at.setdefault(at, set()).add(point)
 
     def _same_sound(self) -> dict[int, int]:
         """Points that hold what another one before them holds."""
@@ -434,7 +466,7 @@ class Renderer:
             sums[plan.sources[name]].add(block, UNIT)
         for way in self.late:
             assert way.line is not None
-            sums[way.arc.target].add(*way.after(way.line.read(count)))
+            sums[way.arc.target].add(*way.heard(way.line.read(count)))
         for way in self.order:
             block = value(way.arc.source)
             if way.gate is not None:
@@ -444,7 +476,7 @@ class Renderer:
                 way.line.push(block)
                 block = way.line.read(count)
             key = None if way.key is None else value(way.key)
-            sums[way.arc.target].add(*way.after(block, key))
+            sums[way.arc.target].add(*way.heard(block, key))
         for point, gauge in self.read_at.items():
             gauge(value(point), self.counting)
         # Before lines move on: a block may be a part of one.

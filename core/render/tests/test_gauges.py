@@ -1,11 +1,18 @@
 """Gauges along the course, against sine waves whose figures are known."""
 
 import math
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
+import soundfile
 
+from core.render.clip import render_file
+from core.render.feeds import ClipFile, one_clip
 from core.render.gauges import GainGauge, Gauge, shared_out, stage_gauges
+from core.render.parts import PartStore
+from core.render.report import RenderJob
 from core.render.rig import Renderer
 from core.render.run import run
 from core.render.stems import only
@@ -166,3 +173,85 @@ class Loops(unittest.TestCase):
     def test_what_has_no_loop_tells_of_none(self):
         self.assertEqual(self.levels("delay (time 400 ms, feedback 0 %)"), [])
         self.assertEqual(self.levels("compressor"), [])
+
+    def test_a_loop_that_rails_close_is_told_where_it_is_led_back(self):
+        """A burst of 0.1 s, led back 6 dB down after 0.4 s: each lap 6 dB less, from the first on."""
+        rig = parse_rig(
+            "a: source > b: bus > d: delay (time 400 ms, mix 100 %) > s: split > o: output (stereo)\n"
+            "s > l: level (level -6 dB) > b"
+        )
+        sound = np.zeros((2, 2 * RATE))
+        sound[:, : RATE // 10] = sine(1000, 0.1)
+        plan = compile_rig(rig, SONG)
+        renderer = Renderer(plan, RATE, metered=True)
+        run(
+            renderer, lambda start, n: {"a": sound[:1, start : start + n]}, 2 * RATE,
+            lambda _: None, tail_s=0,
+        )  # fmt: skip
+        told = {
+            g.node: g.loop_dbfs for g in stage_gauges(plan, [renderer], 2 * RATE) if g.loop_dbfs
+        }
+        self.assertEqual(list(told), ["l"])
+        burst = 20 * math.log10(0.5 / math.sqrt(2))
+        for lap in range(1, 5):
+            for frame in (8 * lap, 8 * lap + 1):
+                self.assertAlmostEqual(told["l"][frame], burst - 6 * lap, delta=0.1, msg=str(lap))
+            self.assertIsNone(told["l"][8 * lap - 3])
+
+
+class FromParts(unittest.TestCase):
+    """What works by level is seen working, whether its sound is computed or read from kept parts."""
+
+    RIG = (
+        "a: source > c: compressor (threshold -30 dB, ratio 4)"
+        " > e: delay (time 150 ms, feedback 40 %, mix 30 %) > s: split > m: merge > o: output (stereo)\n"
+        "s > x: drive (gain 9 dB) > m\n"
+        "s > r: reverb (mix 100 %, RT60 "
+    )
+
+    def told(self, folder: Path, store: PartStore | None, rt60_s: float = 0.4) -> dict:
+        rig = parse_rig(f"{self.RIG}{rt60_s} s) > m")
+        plan = compile_rig(rig, SONG)
+        job = RenderJob(feeds=one_clip("a", "clip"), output="o", place="m")
+        target = folder / f"out-{len(list(folder.iterdir()))}"
+        target.mkdir()
+        clips = {"clip": ClipFile(folder / "clip.wav", "clip")}
+        _, detail = render_file(rig, plan, job, clips, target, lambda *_: None, store=store)
+        return {g.node: g for g in detail.stages}
+
+    def test_gains_and_loops_are_the_same_with_parts_and_again_from_them(self):
+        with tempfile.TemporaryDirectory() as held:
+            folder = Path(held)
+            soundfile.write(folder / "clip.wav", sine(300, 1.5), RATE, "FLOAT")
+            plain = self.told(folder, None)
+            # By hand: 0.5 is 24 dB over the threshold; of those a ratio of 4 leaves a quarter.
+            over = 20 * math.log10(0.5 / math.sqrt(2)) + 30
+            self.assertAlmostEqual(plain["c"].most_db, 0.75 * over, delta=2.3)
+            store = PartStore(folder / "parts")
+            for again in range(3):
+                # The last one has another reverb: what stands before it is read, and still told.
+                found = self.told(folder, store, 0.4 if again < 2 else 0.6)
+                for node in ("c", "x"):
+                    self.assertEqual(found[node].most_db, plain[node].most_db, (again, node))
+                    n = min(len(found[node].gain_db), len(plain[node].gain_db))
+                    self.assertGreater(n, 25)
+                    self.assertEqual(
+                        found[node].gain_db[:n], plain[node].gain_db[:n], (again, node)
+                    )
+                n = min(len(found["e"].loop_dbfs), len(plain["e"].loop_dbfs))
+                self.assertGreater(n, 25)
+                self.assertEqual(found["e"].loop_dbfs[:n], plain["e"].loop_dbfs[:n], again)
+
+    def test_what_was_kept_without_being_looked_at_is_looked_at_when_somebody_asks(self):
+        with tempfile.TemporaryDirectory() as held:
+            folder = Path(held)
+            soundfile.write(folder / "clip.wav", sine(300, 1.5), RATE, "FLOAT")
+            store = PartStore(folder / "parts")
+            first = self.told(folder, store)
+            # The sound stays, what was measured goes.
+            for file in store.folder.glob("*.seen.json"):
+                file.unlink()
+            second = self.told(folder, store)
+            for node in ("c", "x"):
+                self.assertEqual(second[node].gain_db, first[node].gain_db)
+            self.assertEqual(second["e"].loop_dbfs, first["e"].loop_dbfs)

@@ -3,7 +3,7 @@
 from bisect import bisect_right
 from collections.abc import Sequence
 
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from core.edge import Edge
 from core.render.moves import MoveError, Value, WrittenMove, with_value
@@ -59,11 +59,12 @@ def value_at(move: WrittenMove, resting: Value, times: Sequence[float], at: floa
     return before + share * (goal - before)
 
 
+def _owner(rig: Rig, part: str) -> BaseModel:
+    return rig.nodes[part] if part in rig.nodes else rig.rails[part].strip
+
+
 def _resting(rig: Rig, move: WrittenMove) -> Value | str:
-    owner = rig.nodes.get(move.part)
-    if owner is None:
-        owner = rig.rails[move.part].strip
-    found: Value | str = getattr(owner, move.field, None)
+    found: Value | str = getattr(_owner(rig, move.part), move.field, None)
     return found
 
 
@@ -75,9 +76,7 @@ def _written(rig: Rig, part: str, name: str, value: Value) -> Value | str:
 
 
 def _range(rig: Rig, move: WrittenMove) -> MovedRange:
-    owner = rig.nodes.get(move.part)
-    of = type(owner if owner is not None else rig.rails[move.part].strip)
-    known = {p.field: p for p in parameters_of(of)}
+    known = {p.field: p for p in parameters_of(type(_owner(rig, move.part)))}
     shown = known.get(move.field)
     values = [float(p.value) for p in move.points]
     resting = _resting(rig, move)

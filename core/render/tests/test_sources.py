@@ -264,12 +264,12 @@ class Parts(Sounds):
         self.assertEqual(store.made, first, "nothing was to do")
         louder = perform(rig, SetStrip(rail="r.0", values={"level_db": -3})).rig
         self.render(louder, feeds, store, place="m")
-        signals = {k for k in store.made - first if not k.endswith("gauge")}
+        signals = {k for k in store.made - first if not k.endswith("seen")}
         self.assertEqual(signals, set(), "a level computes no stage again")
         longer = perform(rig, Set(node="r", values={"rt60_s": 0.9})).rig
         before = set(store.made)
         self.render(longer, feeds, store, place="m")
-        new = [k for k in store.made - before if not k.endswith("gauge")]
+        new = [k for k in store.made - before if not k.endswith("seen")]
         self.assertTrue(new)
         sizes = {len((store.folder / f"{k}.0").read_bytes()) for k in new}
         self.assertEqual(len(sizes), 1)

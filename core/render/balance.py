@@ -140,7 +140,7 @@ def _measured(report: RenderReport, moves: list[bool], route: float) -> str:
 class BalancedSetting(Edge):
     """A setting that a balance comes to."""
 
-    part: str
+    part: str = Field(description="A node, the port of a rail, or 'frame@siding' for a section")
     field: str
     value: float
 
@@ -154,9 +154,11 @@ def settings_for(
     FonodromeError where the place is gone or a setting would leave its range.
     """
     name, move = report.place or "", wet_db - route_db
-    node = rig.nodes.get(name)
+    node = rig.nodes.get(name.partition("@")[0])
     if node is None:
         raise FonodromeError("The place that was balanced is not in the rig any more.")
+    if isinstance(node, k.Frame):
+        return _section_settings(node, name, move)
     if isinstance(node, k.Mixed) and not node.many_inputs:
         dry, wet = law_gains(node.mix_law, node.mix_percent / 100)
         mix = mix_of_ratio(node.mix_law, wet / dry * amplitude(move))
@@ -181,3 +183,21 @@ def settings_for(
             raise FonodromeError(f"{stem.name} would be set to {level:.0f} dB: out of its range.")
         out.append(BalancedSetting(part=stem.id, field="level_db", value=round(level, 2)))
     return out
+
+
+def _section_settings(frame: k.Frame, name: str, move: float) -> list[BalancedSetting]:
+    """Mix and level of a dry path beside a siding, once its processor is moved by so many dB."""
+    place = int(name.partition("@")[2])
+    section = frame.section_at(place)
+    if section is None:
+        raise FonodromeError("The place that was balanced is not in the rig any more.")
+    dry, wet = law_gains("linear", section.mix_percent / 100)
+    mix = mix_of_ratio("linear", wet / dry * amplitude(move))
+    # What the mix takes from the dry is made up for by the level behind both.
+    level = section.level_db + decibels(dry / max(law_gains("linear", mix)[0], 1e-6))
+    if level > 24:
+        raise FonodromeError(f"{frame.shown} would have to make up {level:.0f} dB: too much.")
+    return [
+        BalancedSetting(part=name, field="mix_percent", value=round(100 * mix, 2)),
+        BalancedSetting(part=name, field="level_db", value=round(level, 2)),
+    ]

@@ -6,7 +6,7 @@ all that lies before it. Their sum is the whole, so their gains can be moved liv
 behind the place is linear and no loop leads round it.
 """
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import replace
 
 from pydantic import Field
@@ -47,7 +47,7 @@ class StemOut(Edge):
 class PlaceOut(Edge):
     """A place whose inputs can be balanced."""
 
-    id: str
+    id: str = Field(description="A node; 'frame@siding' for a section of a frame")
     name: str
     stems: list[StemOut]
     live: bool = Field(description="Everything behind it is linear: it can be balanced live")
@@ -84,6 +84,8 @@ def reached(arcs: Iterable[Arc], starts: Iterable[int], *, backwards: bool = Fal
 
 
 def _point_of(rig: Rig, plan: Plan, place: str) -> int:
+    if place in plan.sections:
+        return plan.sections[place][0]
     node = rig.nodes[place]
     return plan.inlet[place] if node.many_inputs else plan.outlet[f"{place}.0"]
 
@@ -92,6 +94,12 @@ def _groups(rig: Rig, plan: Plan, place: str) -> dict[str, list[Arc]]:
     """Arcs into a place by stem."""
     point = _point_of(rig, plan, place)
     into = [a for a in (*plan.arcs, *plan.back) if a.target == point]
+    if place in plan.sections:
+        # Two plain ways meet: the dry one is that which left before the processor.
+        left = plan.sections[place][1]
+        apart = {"dry": [a for a in into if a.source == left]}
+        apart["wet"] = [a for a in into if a.source != left]
+        return {name: arcs for name, arcs in apart.items() if arcs}
     if rig.nodes[place].many_inputs:
         found: dict[str, list[Arc]] = {}
         for arc in into:
@@ -111,17 +119,36 @@ def _processed(arc: Arc) -> bool:
     return arc.wet or arc.stage is not None or arc.shape is not None or arc.delay_s > 0
 
 
+def _of(rig: Rig, place: str) -> tuple[k.Node, k.Stage | None]:
+    """The node of a place, and of a frame's section the processor that it lies round."""
+    name, _, siding = place.partition("@")
+    node = rig.nodes[name]
+    return node, node.standing(int(siding)) if siding and isinstance(node, k.Frame) else None
+
+
+def _candidates(rig: Rig, plan: Plan, output: str) -> Iterator[str]:
+    """Where ways could meet, the last ones first: nodes, and sections of frames."""
+    for name in reversed(plan.order):
+        node = rig.nodes[name]
+        mixes = isinstance(node, k.Mixed) and not node.bypassed and 0 < node.mix_percent < 100
+        if (node.many_inputs or mixes) and (name not in plan.outputs or name == output):
+            yield name
+        if isinstance(node, k.Frame):
+            yield from (
+                f"{name}@{place}" for place in reversed(node.calls)
+                if f"{name}@{place}" in plan.sections
+            )  # fmt: skip
+
+
 def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
     """Places on the way to an output where two or more inputs meet, the last ones first."""
     arcs = [*plan.arcs, *plan.back]
     towards = reached(arcs, [plan.outputs[output]], backwards=True)
     growing = any(loop.above for loop in held_points(plan, Moves()).values())
     found = []
-    for name in reversed(plan.order):
-        node = rig.nodes[name]
-        inside = isinstance(node, k.Mixed) and not node.bypassed and 0 < node.mix_percent < 100
-        if not (node.many_inputs or inside) or (name in plan.outputs and name != output):
-            continue
+    for name in _candidates(rig, plan, output):
+        node, standing = _of(rig, name)
+        inside = not node.many_inputs
         point = _point_of(rig, plan, name)
         if point not in towards:
             continue
@@ -134,8 +161,9 @@ def find_places(rig: Rig, plan: Plan, output: str) -> list[PlaceOut]:
         stems.sort(key=lambda stem: stem.moves)
         found.append(
             PlaceOut(
-                id=name, name=node.shown, stems=stems, live=not reason, reason=reason, inside=inside,
-                mix_law=node.mix_law if isinstance(node, k.Mixed) else None,
+                id=name, name=node.shown if standing is None else f"{node.shown}, {standing.shown}",
+                stems=stems, live=not reason, reason=reason, inside=inside,
+                mix_law=node.mix_law if isinstance(node, k.Mixed) else "linear" if standing else None,
             )
         )  # fmt: skip
     return found

@@ -18,7 +18,7 @@ from core.render.moves import MoveError, MovePoint, WrittenMove, resolve_moves
 from core.render.report import RenderJob
 from core.render.stems import best_place, find_places
 from core.routing import Context, compile_rig, parse_rig, perform
-from core.routing.edit.actions import Set, SetStrip
+from core.routing.edit.actions import Arrange, Set, SetStrip
 from core.tempo import TempoMap, TempoSection
 from core.units import TempoFrame
 
@@ -101,6 +101,43 @@ class Stems(Files):
         again = render_clip(compile_rig(louder, SONG), RATE, {"g": self.sound[None]})["o"]
         said = mix_level(report, detail, [1.0, 10 ** (6 / 20)]).loudness_lufs
         self.assertAlmostEqual(integrated_lufs(again[:1], RATE), said, delta=0.1)
+
+    def test_a_section_of_a_frame_is_balanced_like_any_parallel(self):
+        """A reverb at siding 2 with its dry path, called at last: by its place and by its turn."""
+        for of in ("stop 2", "turn 2"):
+            text = (
+                "g: source > f: frame (line 1 2) > o: output (stereo)\n"
+                "siding f 1 > level (level -3 dB)\nsiding f 2 > reverb (RT60 0.5 s, mix 100 %)\n"
+                f"beside f {of} (mix 40 %, level -1 dB)"
+            )
+            rig = parse_rig(text)
+            (place,) = [p for p in find_places(rig, compile_rig(rig, SONG), "o") if p.inside]
+            self.assertEqual((place.id, place.live, place.mix_law), ("f@2", True, "linear"))
+            report, detail, out = self.render(text, place="f@2")
+            stems, mix = self.read(out, "stems.wav"), self.read(out, "mix.wav")
+            np.testing.assert_allclose(stems[:2] + stems[2:4], mix, atol=1e-6)
+            # By hand: 60 % of the source, 3 dB down, 1 dB down, on both sides of a stereo output.
+            dry = 0.6 * 10 ** (-4 / 20) * np.sqrt(0.5) * self.sound
+            np.testing.assert_allclose(stems[0, : len(dry)], dry, atol=1e-6)
+            route = route_ratio_db(report, detail)
+            mixed, level = settings_for(rig, report, route + 4, route)
+            self.assertEqual([mixed.field, level.field], ["mix_percent", "level_db"])
+            # Wet 4 dB up and dry as it was: 40 : 60 becomes 63.4 : 60, and 2.1 dB make it up.
+            share = 0.4 * 10 ** (4 / 20)
+            self.assertAlmostEqual(mixed.value, 100 * share / (share + 0.6), delta=0.01)
+            frame = rig.nodes["f"]
+            moved = frame.beside[0].model_copy(
+                update={"mix_percent": mixed.value, "level_db": level.value}
+            )
+            after = perform(rig, Arrange(frame="f", beside=(moved,))).rig
+            fresh = render_clip(compile_rig(after, SONG), RATE, {"g": self.sound[None]})["o"]
+            said = mix_level(report, detail, [1.0, 10 ** (4 / 20)]).loudness_lufs
+            self.assertAlmostEqual(integrated_lufs(fresh, RATE), said, delta=0.1)
+            with self.assertRaisesRegex(FonodromeError, "too much"):
+                settings_for(rig, report, route + 60, route)
+        gone = perform(rig, Arrange(frame="f", beside=())).rig
+        with self.assertRaisesRegex(FonodromeError, "not in the rig"):
+            settings_for(gone, report, route, route)
 
     def test_places_behind_which_something_bends_need_a_render(self):
         for more, words in (("drive", "does not treat"), ("level", "")):

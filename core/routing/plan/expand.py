@@ -292,13 +292,11 @@ def _frame(
 ) -> None:
     """What the line of a frame calls at, dry paths laid round some of it."""
     at = here
-    for turn, place in enumerate(node.calls, start=1):
+    for place in node.calls:
         standing = node.standing(place)
         assert standing is not None
         stage = standing.model_copy(update={"id": node.id})
-        section = next(
-            (s for s in node.beside if s.at == (place if s.of == "stop" else turn)), None
-        )
+        section = node.section_at(place)
         _, end = b.through(stage, at)
         if section is not None:
             dry, wet = law_gains("linear", section.mix_percent / 100)
@@ -308,6 +306,7 @@ def _frame(
             beside = UNIT if came == b.plan.channels[end] else _between(came)
             b.arc(at, both, scaled(beside, dry * level), node.id)
             b.arc(end, both, scaled(UNIT, wet * level), node.id)
+            b.plan.sections[f"{node.id}@{place}"] = (both, at)
             end = both
         at = end
     last = UNIT if b.plan.channels[at] == b.plan.channels[out] else _between(b.plan.channels[at])

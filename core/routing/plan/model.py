@@ -142,6 +142,8 @@ class Plan:
     fed: dict[str, int] = field(default_factory=dict)
     """Node to the point where its own work begins: behind the arc that changes channels."""
     outlet: dict[str, int] = field(default_factory=dict)
+    sections: dict[str, tuple[int, int]] = field(default_factory=dict)
+    """'frame@siding' to the point where that processor meets its dry path, and where that left."""
     channels: dict[int, int] = field(default_factory=dict)
     sources: dict[str, int] = field(default_factory=dict)
     outputs: dict[str, int] = field(default_factory=dict)

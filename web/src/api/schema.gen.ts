@@ -12886,7 +12886,10 @@ export interface components {
          * @description A place whose inputs can be balanced.
          */
         PlaceOut: {
-            /** Id */
+            /**
+             * Id
+             * @description A node; 'frame@siding' for a section of a frame
+             */
             id: string;
             /** Name */
             name: string;
@@ -13282,7 +13285,10 @@ export interface components {
          * @description A setting that a balance comes to.
          */
         BalancedSetting: {
-            /** Part */
+            /**
+             * Part
+             * @description A node, the port of a rail, or 'frame@siding' for a section
+             */
             part: string;
             /** Field */
             field: string;

@@ -6,7 +6,6 @@ import { api, ask, type RigSummary, type Schemas, sentenceOf, type Variant } fro
 import type { Stretch } from "../charts/Wave";
 import { OF_A_RIG, outbox, pauseOf, giveWay } from "../rigs/edits";
 import { useKinds } from "../rigs/kinds";
-import type { Edit } from "../rigs/variants";
 import type { SongContext } from "../song/context";
 import { announce } from "../ui/controls";
 import { num } from "../ui/format";
@@ -17,6 +16,7 @@ import { changedSince, downTo, movesOf, quietestOf, sameVariant, stemGains } fro
 import { useMoves, withPoint } from "./moves";
 import { factorOf, type Search } from "./search";
 import { usePlayer } from "./usePlayer";
+import { editsOf } from "./settle";
 import { NO_RIDE, type Ride, useRide } from "./useRide";
 import { endOf, isOpen, type Sound, useRenders } from "./useRenders";
 import type { WetDb } from "./wet";
@@ -414,11 +414,8 @@ export function usePlayingOf(context: SongContext) {
           },
         }),
       );
-      const actions = settings.map(({ part, field, value }): Edit =>
-        part.includes(".")
-          ? { do: "set_strip", rail: part, values: { [field]: value } }
-          : { do: "set", node: part, values: { [field]: value } },
-      );
+      const nodes = variant?.id === heard.render.variant ? variant.document.nodes : undefined;
+      const actions = editsOf(settings, nodes ?? {});
       await ask(
         api.POST("/api/v1/variants/{variant_id}/edits", {
           params: { path: { variant_id: heard.render.variant } },

@@ -115,6 +115,11 @@ class Frame(Stage):
         """What stands at a siding."""
         return next((one.stage for one in self.sidings if one.place == place), None)
 
+    def section_at(self, place: int) -> Beside | None:
+        """The dry path round a siding that the line calls at: by its place, or by its turn."""
+        turn = self.calls.index(place) + 1 if place in self.calls else 0
+        return next((s for s in self.beside if s.at == (place if s.of == "stop" else turn)), None)
+
     def running(self) -> tuple[Stage, ...]:
         """What the line calls at, in its order."""
         held = {one.place: one.stage for one in self.sidings}

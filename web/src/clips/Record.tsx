@@ -48,6 +48,7 @@ export function Recording({ songId, onClip, onClose }: Props & { onClose: () => 
   useEffect(() => {
     let gone = false;
     const open = async () => {
+      let leave = () => undefined as void;
       try {
         // What an instrument gives, not what a call needs.
         const stream = await navigator.mediaDevices.getUserMedia({
@@ -58,19 +59,14 @@ export function Recording({ songId, onClip, onClose }: Props & { onClose: () => 
             autoGainControl: false,
           },
         });
+        leave = () => stream.getTracks().forEach((t) => t.stop());
         const context = new AudioContext();
-        try {
-          await context.audioWorklet.addModule(workletUrl);
-        } catch (problem) {
-          // The microphone is not left open for a recorder that did not come.
+        leave = () => {
           stream.getTracks().forEach((t) => t.stop());
           void context.close();
-          throw problem;
-        }
-        if (gone) {
-          stream.getTracks().forEach((t) => t.stop());
-          return void context.close();
-        }
+        };
+        await context.audioWorklet.addModule(workletUrl);
+        if (gone) return leave();
         const node = new AudioWorkletNode(context, "fonodrome-recorder", { numberOfOutputs: 0 });
         context.createMediaStreamSource(stream).connect(node);
         let held = 0;
@@ -96,6 +92,9 @@ export function Recording({ songId, onClip, onClose }: Props & { onClose: () => 
         );
         setState("ready");
       } catch (problem) {
+        // The microphone is not left open for a recorder that did not come.
+        leave();
+        input.current = null;
         const name = problem instanceof DOMException ? problem.name : "";
         setFault(
           name === "NotAllowedError"

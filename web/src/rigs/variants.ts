@@ -70,7 +70,7 @@ export function useRoute() {
 }
 
 /** What is heard of a rig that was made from a clip is that clip, whatever played into it before. */
-async function playInto(rig: string, clip: string | undefined): Promise<void> {
+export async function playInto(rig: string, clip: string | undefined): Promise<void> {
   if (!clip) return;
   const path = { rig_id: rig };
   const { sources } = await ask(api.GET("/api/v1/rigs/{rig_id}/feeds", { params: { path } }));

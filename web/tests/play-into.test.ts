@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 /** What is heard of a rig that was made from a clip is that clip, at its first source. */
 import { beforeEach, expect, test } from "vitest";
 

@@ -72,11 +72,11 @@ def moving_of(report: RenderReport, moving: Collection[str] = ()) -> list[bool]:
     """Which stems a balance moves: those that were chosen, else those that move by themselves.
     Raises FonodromeError for one that is not there.
     """
-    known = {stem.id for stem in report.stems}
+    known = {port for stem in report.stems for port in stem.ports}
     for name in moving:
         if name not in known:
             raise FonodromeError(f"This render has no path “{name[:40]}” that could be moved.")
-    return [s.id in moving if moving else s.moves for s in report.stems]
+    return [any(p in moving for p in s.ports) if moving else s.moves for s in report.stems]
 
 
 def route_ratio_db(
@@ -154,6 +154,8 @@ def settings_for(
     FonodromeError where the place is gone or a setting would leave its range.
     """
     name, move = report.place or "", wet_db - route_db
+    if "+" in name:
+        return _levels(rig, _moved_ports(report, moving), move)
     node = rig.nodes.get(name.partition("@")[0])
     if node is None:
         raise FonodromeError("The place that was balanced is not in the rig any more.")
@@ -170,18 +172,31 @@ def settings_for(
             BalancedSetting(part=name, field="mix_percent", value=round(100 * mix, 2)),
             BalancedSetting(part=name, field="output_db", value=round(trim, 2)),
         ]
+    return _levels(rig, _moved_ports(report, moving), move)
+
+
+def _moved_ports(report: RenderReport, moving: Collection[str]) -> dict[str, str]:
+    """Inputs that are moved and have a fader, with their names: of those that a path takes at several
+    places the ones that were chosen, else that at the first place.
+    """
+    found: dict[str, str] = {}
+    for stem, moves in zip(report.stems, moving_of(report, moving), strict=True):
+        taken = stem.passes or (stem,)
+        for one in taken if moving else taken[:1]:
+            if moves and one.level_db is not None and (not moving or one.id in moving):
+                found[one.id] = one.name
+    return found
+
+
+def _levels(rig: Rig, ports: dict[str, str], move: float) -> list[BalancedSetting]:
     out = []
-    ids = dict(zip([s.id for s in report.stems], moving_of(report, moving), strict=True))
-    stems = {stem.id: stem for stem in report.stems}
-    for stem in stems.values():
-        if not ids[stem.id] or stem.level_db is None:
-            continue
-        if stem.id not in rig.rails:
+    for port, name in ports.items():
+        if port not in rig.rails:
             raise FonodromeError("An input that was balanced is not in the rig any more.")
-        level = rig.rails[stem.id].strip.level_db + move
+        level = rig.rails[port].strip.level_db + move
         if not -120 <= level <= 60:
-            raise FonodromeError(f"{stem.name} would be set to {level:.0f} dB: out of its range.")
-        out.append(BalancedSetting(part=stem.id, field="level_db", value=round(level, 2)))
+            raise FonodromeError(f"{name} would be set to {level:.0f} dB: out of its range.")
+        out.append(BalancedSetting(part=port, field="level_db", value=round(level, 2)))
     return out
 
 

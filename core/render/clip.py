@@ -32,11 +32,10 @@ from core.render.sound_files import BLOCK, measure_sound, write_sound
 from core.render.stems import (
     GROWING,
     MOST_STEMS,
-    REST,
     PlaceOut,
     StemOut,
     find_places,
-    only,
+    parts_of,
     to_output,
 )
 from core.render.voices import alone, sources_heard, why_one
@@ -48,6 +47,8 @@ from core.units.decibel import power_decibels
 
 _POLL_S = 0.2
 _AT_ONCE = 2
+MOST_PLACES = 3
+"""That are balanced at once."""
 LONGEST_KEPT_S = 120.0
 """Of longer stretches no parts are kept: a point of two sides takes 768 kB a second."""
 Progress = Callable[[float, str], None]
@@ -225,15 +226,12 @@ def _trunk(
 
 
 def _voices(
-    rig: Rig, plan: Plan, place: PlaceOut | None, job: RenderJob, moves: Moves, folder: Path
+    rig: Rig, plan: Plan, places: Sequence[PlaceOut], job: RenderJob, moves: Moves, folder: Path
 ) -> list[_Voice]:
-    """The whole, or a voice for every input of a place and every source that can be told apart."""
-    parts: list[tuple[StemOut | None, Plan]] = [(None, plan)]
-    if place is not None:
-        parts = [(stem, only(rig, plan, place.id, [stem.id])) for stem in place.stems]
-        rest = only(rig, plan, place.id, [])
-        if any(a.target == rest.outputs[job.output] for a in (*rest.arcs, *rest.back)):
-            parts.append((StemOut(id=REST, name="the rest", wet=False, level_db=None), rest))
+    """The whole, or a voice for every way through places and every source that can be told apart."""
+    parts: Sequence[tuple[StemOut | None, Plan]] = [(None, plan)]
+    if places:
+        parts = parts_of(rig, plan, places, job.output)
     sounding = {f.source for f in job.feeds if f.sounds}
     heard = [[s for s in sources_heard(p) if s in sounding] for _, p in parts]
     split = [
@@ -279,15 +277,15 @@ def render_file(
     if job.output not in plan.outputs or not known:
         raise RenderError("The rig has no such source or output any more.")
     plan = to_output(plan, job.output)
-    place = _place(rig, plan, job)
-    reason = "" if place is None else place.reason
+    places = _places(rig, plan, job)
+    reason = next((place.reason for place in places if place.reason), "")
     if (
-        place is not None
+        places
         and not reason
         and any(loop.above for loop in held_points(plan, material.moves).values())
     ):
         reason = GROWING
-    live = place if not reason else None
+    live = [] if reason else places
     task = _Run(plan, job, clips, material, store)
     while True:
         try:
@@ -302,14 +300,14 @@ def render_file(
 def _render(
     task: _Run,
     rig: Rig,
-    place: PlaceOut | None,
+    places: Sequence[PlaceOut],
     reason: str,
     folder: Path,
     progress: Progress,
     publish: Publish | None,
 ) -> tuple[RenderReport, RenderDetail]:
     plan, job = task.plan, task.job
-    voices = _voices(rig, plan, place, job, task.material.moves, folder)
+    voices = _voices(rig, plan, places, job, task.material.moves, folder)
     shared = _Shared(len(voices) + 2)
     shared.shares[-1] = 0.0 if any(voice.apart for voice in voices) else 1.0
     gauged = shared_out(plan, [voice.plan for voice in voices])
@@ -445,10 +443,14 @@ def impulse_of(path: str, name: str, rate_hz: int) -> Impulse:
     return impulse_facts(load_impulse(Path(path), name, rate_hz), rate_hz)
 
 
-def _place(rig: Rig, plan: Plan, job: RenderJob) -> PlaceOut | None:
+def _places(rig: Rig, plan: Plan, job: RenderJob) -> list[PlaceOut]:
+    """Where it is balanced: one place, or several with a + between them."""
     if job.place is None:
-        return None
-    for place in find_places(rig, plan, job.output):
-        if place.id == job.place:
-            return place
-    raise RenderError("There is nothing to balance at the place that was chosen, or not any more.")
+        return []
+    wanted = list(dict.fromkeys(job.place.split("+")))
+    known = {place.id: place for place in find_places(rig, plan, job.output)}
+    if len(wanted) > MOST_PLACES or any(name not in known for name in wanted):
+        raise RenderError(
+            "There is nothing to balance at the place that was chosen, or not any more."
+        )
+    return [known[name] for name in wanted]

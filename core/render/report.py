@@ -18,9 +18,9 @@ class RenderJob(Edge):
     feeds: tuple[Feed, ...] = Field((), max_length=64, description="What plays into the sources")
     place: str | None = Field(
         None,
-        max_length=45,
-        description="A merge, bus, device or 'frame@siding' whose inputs become stems; 'auto' for "
-        "the best one",
+        max_length=140,
+        description="A merge, bus, device or 'frame@siding' whose inputs become stems, several with "
+        "+ between them; 'auto' for the best one",
     )
     start_s: float = Field(0.0, ge=0, le=7200, description="Where in the song it begins")
     length_s: float | None = Field(None, gt=0, le=7200, description="Null: to the last clip's end")

@@ -6,12 +6,13 @@ all that lies before it. Their sum is the whole, so their gains can be moved liv
 behind the place is linear and no loop leads round it.
 """
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import replace
 
 from pydantic import Field
 
 from core.edge import Edge
+from core.errors import FonodromeError
 from core.render.holding import held_points
 from core.render.moves import Moves
 from core.routing.document import kinds as k
@@ -42,6 +43,14 @@ class StemOut(Edge):
     inverted: bool = Field(False, description="Of its strip, as it was rendered")
     sources: tuple[str, ...] = Field((), description="Sources that are heard in it")
     moves: bool = Field(False, description="A balance moves it, unless another is chosen")
+    passes: tuple["StemOut", ...] = Field(
+        (), description="Where several places are balanced: the input that it takes at each"
+    )
+
+    @property
+    def ports(self) -> tuple[str, ...]:
+        """Ids of the inputs that it takes, one a place."""
+        return tuple(one.id for one in self.passes) or (self.id,)
 
 
 class PlaceOut(Edge):
@@ -312,6 +321,50 @@ def only(rig: Rig, plan: Plan, place: str, stems: Collection[str]) -> Plan:
         arcs = [a for a in arcs if id(a) in inside]
         back = [a for a in back if id(a) in inside]
     return pruned(replace(plan, arcs=arcs, back=back))
+
+
+def parts_of(
+    rig: Rig, plan: Plan, places: Sequence[PlaceOut], output: str
+) -> list[tuple[StemOut, Plan]]:
+    """The sum at an output in parts: one for every way through the inputs of all places, and the rest.
+
+    Raises FonodromeError for more than `MOST_STEMS`.
+    """
+    found: list[tuple[tuple[StemOut, ...], Plan]] = [((), plan)]
+    for turn, place in enumerate(places):
+        # What moves by itself is what would at the first place: others are moved by their own names.
+        known = [s if turn == 0 else s.model_copy(update={"moves": False}) for s in place.stems]
+        after: list[tuple[tuple[StemOut, ...], Plan]] = []
+        for passed, part in found:
+            inputs = _groups(rig, part, place.id)
+            after += [
+                ((*passed, stem), only(rig, part, place.id, [stem.id]))
+                for stem in known if inputs.get(stem.id)
+            ]  # fmt: skip
+            after.append((passed, only(rig, part, place.id, [])))
+        end = plan.outputs[output]
+        found = [
+            (passed, part) for passed, part in after
+            if any(a.target == end for a in (*part.arcs, *part.back))
+        ]  # fmt: skip
+    if len(found) > MOST_STEMS:
+        raise FonodromeError(
+            f"{len(found)} ways lead through these places; up to {MOST_STEMS} are kept apart. "
+            "Choose fewer places."
+        )
+    return [(_through(passed), part) for passed, part in found]
+
+
+def _through(passed: Sequence[StemOut]) -> StemOut:
+    if not passed:
+        return StemOut(id=REST, name="the rest", wet=False, level_db=None)
+    if len(passed) == 1:
+        return passed[0]
+    return StemOut(
+        id="+".join(one.id for one in passed), name=", ".join(one.name for one in passed),
+        wet=any(one.wet for one in passed), level_db=None, moves=passed[0].moves,
+        passes=tuple(passed),
+    )  # fmt: skip
 
 
 def pruned(plan: Plan) -> Plan:

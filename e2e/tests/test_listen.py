@@ -8,6 +8,7 @@ from e2e.base import BrowserCase
 from server.log.models import LogEntry
 from server.renders.models import Render
 from server.rigs.models import Rig, Variant
+from server.rigs.services import create_rig
 from server.trials.models import Trial
 
 # The engine itself, in an offline context: what comes out is looked at sample by sample.
@@ -376,4 +377,39 @@ class Live(BrowserCase):
         b.press("button", "Null A against B")
         b.until(lambda: "/verify/" in b.driver.current_url, "not under Verify", 30)
         b.sees("residual is")
+        self.no_faults()
+
+    def test_two_places_are_balanced_at_once_by_keys_each_written_to_its_own_rail(self):
+        """A compressed copy, and a hall behind it: both are moved on what is rendered once."""
+        b = self.open_demo(step="Listen")
+        song = Rig.objects.get(name="Two sends", song__is_demo_original=False).song
+        rig = create_rig(
+            song, "Twice", None,
+            "a: source (stereo) > s: split > m: merge > t: split > n: merge > o: output (stereo)\n"
+            's > c: compressor "Copy" (threshold -40 dB, ratio 8, make-up 12 dB) > m [level -6 dB]\n'
+            't > r: reverb "Hall" (RT60 0.4 s, mix 100 %, locked) > n [level -3 dB]',
+        )  # fmt: skip
+        b.driver.refresh()
+        b.choose("Rig", "Twice")
+        b.press("link", "Listen")
+        b.keys(" ")
+        b.find("button", "Stop", 60)
+        b.choose("Where it is balanced", "Merge of Hall")
+        b.choose("Another place that is balanced", "Merge of Copy")
+        # It plays on, and what is missing is made by itself.
+        slider = b.find("slider", "Copy against the rest", 60)
+        b.until(lambda: "level \u22126.0 dB" in slider.get_attribute("aria-valuetext"))
+        b.find("slider", "Copy against the rest").send_keys(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT)
+        b.press("button", "Set Twice A to Copy")
+
+        def strip(port: str) -> float:
+            document = rig.variants.get().document
+            return document["rails"][port]["strip"]["level_db"]
+
+        self.wait_for(lambda: strip("c.0") == -5, "the copy is not set")
+        self.assertEqual(strip("r.0"), -3)
+        b.find("slider", "Wet against dry").send_keys(Keys.ARROW_LEFT)
+        b.press("button", "Set Twice A to wet")
+        self.wait_for(lambda: strip("r.0") == -3.5, "the hall is not set")
+        self.assertEqual(strip("c.0"), -5)
         self.no_faults()

@@ -38,7 +38,9 @@ HEARD = (Status.DONE, Status.RUNNING)
 
 class RenderIn(Edge):
     output: str = Field(max_length=40)
-    place: str | None = Field(None, max_length=40, description="'auto' for the best one")
+    place: str | None = Field(
+        None, max_length=140, description="Several with + between them; 'auto' for the best one"
+    )
     start_s: float = Field(0.0, ge=0, le=7200, description="Where in the song it begins")
     length_s: float | None = Field(None, gt=0, le=7200)
     tail: bool = True

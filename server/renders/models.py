@@ -20,7 +20,7 @@ class Render(JobState):
     )
     feeds = models.JSONField(default=list, help_text="What played into the sources")
     output = models.CharField(max_length=40)
-    place = models.CharField(max_length=45, blank=True, help_text="What its stems are inputs of")
+    place = models.CharField(max_length=140, blank=True, help_text="What its stems are inputs of")
     start_s = models.FloatField(default=0.0)
     length_s = models.FloatField(null=True)
     capture = models.ForeignKey(

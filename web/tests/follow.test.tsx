@@ -185,3 +185,18 @@ test("renders of another stretch, output or place are not taken for this one", a
   expect(result.current.captured("v").render?.id).toBe("capture");
   expect(result.current.open).toBe(false);
 });
+
+test("another place is wanted: what was rendered is heard until it is there for it", async () => {
+  renders = [
+    { ...renders[0]!, id: "at m", place: "m", older: false },
+    { ...renders[0]!, id: "clip", bare: true, place: "", older: false },
+  ];
+  const { result } = hook({ ...WANTED, place: "m+n" });
+  await waitFor(() => expect(result.current.rendered("v").render?.id).toBe("at m"));
+  expect(result.current.bare.render?.id).toBe("clip");
+  states = [{ status: "done", progress: 1, audible: true, report: REPORT, place: "m+n" }];
+  await act(async () => {
+    await result.current.begin({ variant: "v" });
+  });
+  await waitFor(() => expect(result.current.rendered("v").render?.id).toBe("new"));
+});

@@ -5,8 +5,11 @@ import {
   changedSince,
   downTo,
   movesOf,
+  movingAt,
+  placeWords,
   quietestOf,
   sameVariant,
+  secondGain,
   stemGains,
   trimmed,
 } from "../src/playing/match";
@@ -90,4 +93,55 @@ test("what was told of another variant does not stand in for what is not known y
   // The bare clip has no variant, and neither has what was never asked.
   expect(sameVariant(["balance", undefined, "r3"], undefined)).toBe(false);
   expect(sameVariant(undefined, "a")).toBe(false);
+});
+
+test("a stem that takes an input at each of two places is moved by the faders of both", () => {
+  const stems = [
+    { id: "s.0+t.0", passes: [{ id: "s.0" }, { id: "t.0" }] },
+    { id: "c.0+r.0", moves: true, passes: [{ id: "c.0" }, { id: "r.0" }] },
+    { id: "s.0+r.0", passes: [{ id: "s.0" }, { id: "r.0" }] },
+    { id: "rest" },
+  ];
+  expect(movesOf(stems, [])).toEqual([false, true, false, false]);
+  expect(movesOf(stems, ["r.0"])).toEqual([false, true, true, false]);
+  expect(stems.map((s) => secondGain(s, ["r.0"], 20))).toEqual([1, 10, 10, 1]);
+  expect(secondGain(undefined, ["r.0"], 20)).toBe(1);
+});
+
+test("a level that was changed at either place is heard at once in what passes there", () => {
+  const passes = [
+    { id: "c.0", level_db: -6 },
+    { id: "r.0", level_db: -3, owner_db: 0 },
+  ];
+  const stem = { id: "c.0+r.0", level_db: null, passes };
+  const rails = { "c.0": { strip: { level_db: -6 } }, "r.0": { strip: { level_db: -9 } } };
+  expect(changedSince(stem, rails, {})).toBeCloseTo(10 ** (-6 / 20), 9);
+  const both = { "c.0": { strip: { level_db: 0 } }, "r.0": { strip: { muted: true } } };
+  expect(changedSince(stem, both, {})).toBe(0);
+});
+
+test("a second fader moves what moves by itself at its place, once that is rendered", () => {
+  const places = [
+    { id: "m", stems: [{ id: "c.0", moves: true }] },
+    { id: "n", stems: [{ id: "t.0" }, { id: "r.0", moves: true }] },
+  ];
+  expect(movingAt(places, "n", "m+n")).toEqual(["r.0"]);
+  for (const rendered of ["m", "n", "n+m", null])
+    expect(movingAt(places, "n", rendered)).toEqual([]);
+  expect(movingAt(undefined, "n", "m+n")).toEqual([]);
+  expect(movingAt(places, "", "m+n")).toEqual([]);
+});
+
+test("places with one name are told apart by what moves there", () => {
+  const place = (id: string, name: string, moves: string) => ({
+    id,
+    name,
+    stems: [{ id: "x" }, { id: "y", name: moves, moves: true }],
+  });
+  const all = [
+    place("m", "Merge", "Copy"),
+    place("n", "Merge", "Hall"),
+    place("o", "Main", "Fader"),
+  ];
+  expect(all.map((p) => placeWords(p, all))).toEqual(["Merge of Copy", "Merge of Hall", "Main"]);
 });

@@ -333,6 +333,51 @@ class Places(Sounds):
         with self.assertRaisesRegex(FonodromeError, "no path"):
             balance(report, detail, "fader", ["nowhere"])
 
+    TWICE = (
+        "a: source (stereo) > s: split > m: merge > t: split > n: merge > o: output (stereo)\n"
+        's > c: compressor "Copy" (threshold -40 dB, ratio 8, make-up 12 dB) > m [level -6 dB]\n'
+        't > r: reverb "Hall" (RT60 0.5 s, mix 100 %, locked) > n [level -3 dB]'
+    )
+
+    def test_two_places_at_once_are_two_faders_on_what_was_rendered_once(self):
+        rig = parse_rig(self.TWICE)
+        report, detail, mix, stems = self.render(rig, self.feeds(a="a"), place="m+n")
+        ways = [stem.ports for stem in report.stems]
+        self.assertEqual(
+            sorted(ways), sorted([(m, n) for m in ("s.0", "c.0") for n in ("t.0", "r.0")])
+        )
+        parts = stems.reshape(len(ways), 2, -1)
+        np.testing.assert_allclose(parts.sum(axis=0), mix, atol=1e-6)
+        # The copy 3 dB up, the hall 4 dB down: each way by what it takes of both.
+        by = {"c.0": 3.0, "r.0": -4.0}
+        gains = [10 ** (sum(by.get(p, 0.0) for p in way) / 20) for way in ways]
+        moved = rig
+        for port, db in by.items():
+            route = route_ratio_db(report, detail, [port])
+            (setting,) = settings_for(moved, report, route + db, route, [port])
+            self.assertEqual(
+                (setting.part, setting.value), (port, {"c.0": -6, "r.0": -3}[port] + db)
+            )
+            values = {setting.field: setting.value}
+            moved = perform(moved, SetStrip(rail=setting.part, values=values)).rig
+        fresh = self.render(moved, self.feeds(a="a"), place="m+n")[2]
+        n = min(fresh.shape[1], mix.shape[1])
+        wanted = np.tensordot(gains, parts, axes=1)
+        np.testing.assert_allclose(fresh[:, :n], wanted[:, :n], atol=2e-6)
+        said = mix_level(report, detail, gains).loudness_lufs
+        self.assertAlmostEqual(pyloudnorm.Meter(RATE).integrated_loudness(fresh.T), said, delta=0.1)
+
+    def test_places_that_cannot_be_kept_apart_are_refused_in_a_sentence(self):
+        rig = parse_rig(self.TWICE)
+        with self.assertRaisesRegex(FonodromeError, "nothing to balance"):
+            self.render(rig, self.feeds(a="a"), place="m+nowhere")
+        wide = (
+            "a: source (stereo) > s: split > m: merge > t: split > n: merge > o: output (stereo)\n"
+        )
+        wide += "".join(f"s > level{i} > m\nt > level{i + 10} > n\n" for i in range(1, 4))
+        with self.assertRaisesRegex(FonodromeError, "16 ways lead through these places"):
+            self.render(parse_rig(wide), self.feeds(a="a"), place="m+n")
+
     def test_three_amps_have_stems(self):
         for name, notation in (("Wet, dry, wet", DEMO_RIGS[2][2][0][1]),):
             rig = parse_rig(notation)

@@ -618,7 +618,9 @@ class Heard(RenderCase):
         left = np.square(two[:n] - gain * one[:n]).sum() / np.square(two[:n]).sum()
         self.assertAlmostEqual(told["result"]["null_depth_db"], 10 * np.log10(left), delta=0.3)
         never = {"a": now, "b": {"render": a["id"], "before": True}}
-        self.refused("post", f"/songs/{self.song.pk}/null-of-renders", never, 422, "before the last")
+        self.refused(
+            "post", f"/songs/{self.song.pk}/null-of-renders", never, 422, "before the last"
+        )
 
     def test_a_path_alone_is_a_side_of_a_null(self):
         """The dry path of the sends is the source past them: nothing is left but its level."""

@@ -12826,97 +12826,6 @@ export interface components {
             sentence: string;
         };
         /**
-         * StemReport
-         * @description A stem as it was rendered, at the gain that the rig gives it.
-         */
-        StemReport: {
-            /**
-             * Id
-             * @description The port it comes from; 'dry' or 'wet' inside a device
-             */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Wet
-             * @description What it brings is wet: a balance moves it against the dry ones
-             */
-            wet: boolean;
-            /**
-             * Level Db
-             * @description What it is set to at the place (dB); null inside a device
-             */
-            level_db: number | null;
-            /**
-             * Owner Db
-             * @description Level of the fader, return or level that it leaves, where it leaves alone
-             */
-            owner_db?: number | null;
-            /**
-             * Delay Ms
-             * @description Of its strip, as it was rendered
-             * @default 0
-             */
-            delay_ms: number;
-            /**
-             * Inverted
-             * @description Of its strip, as it was rendered
-             * @default false
-             */
-            inverted: boolean;
-            /**
-             * Sources
-             * @description Sources that are heard in it
-             * @default []
-             */
-            sources: string[];
-            /**
-             * Moves
-             * @description A balance moves it, unless another is chosen
-             * @default false
-             */
-            moves: boolean;
-            /** Loudness Lufs */
-            loudness_lufs: number | null;
-            /** Peak Dbfs */
-            peak_dbfs: number | null;
-        };
-        /**
-         * PlaceOut
-         * @description A place whose inputs can be balanced.
-         */
-        PlaceOut: {
-            /**
-             * Id
-             * @description A node; 'frame@siding' for a section of a frame
-             */
-            id: string;
-            /** Name */
-            name: string;
-            /** Stems */
-            stems: components["schemas"]["StemOut"][];
-            /**
-             * Live
-             * @description Everything behind it is linear: it can be balanced live
-             */
-            live: boolean;
-            /**
-             * Reason
-             * @description Why it needs a render instead; empty where it is live
-             */
-            reason: string;
-            /**
-             * Inside
-             * @description A device's own mix, not a merge
-             */
-            inside: boolean;
-            /**
-             * Mix Law
-             * @description The law of a device's own mix
-             */
-            mix_law: string | null;
-        };
-        /**
          * StemOut
          * @description One input of a place.
          */
@@ -12967,6 +12876,109 @@ export interface components {
              * @default false
              */
             moves: boolean;
+            /**
+             * Passes
+             * @description Where several places are balanced: the input that it takes at each
+             * @default []
+             */
+            passes: components["schemas"]["StemOut"][];
+        };
+        /**
+         * StemReport
+         * @description A stem as it was rendered, at the gain that the rig gives it.
+         */
+        StemReport: {
+            /**
+             * Id
+             * @description The port it comes from; 'dry' or 'wet' inside a device
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Wet
+             * @description What it brings is wet: a balance moves it against the dry ones
+             */
+            wet: boolean;
+            /**
+             * Level Db
+             * @description What it is set to at the place (dB); null inside a device
+             */
+            level_db: number | null;
+            /**
+             * Owner Db
+             * @description Level of the fader, return or level that it leaves, where it leaves alone
+             */
+            owner_db?: number | null;
+            /**
+             * Delay Ms
+             * @description Of its strip, as it was rendered
+             * @default 0
+             */
+            delay_ms: number;
+            /**
+             * Inverted
+             * @description Of its strip, as it was rendered
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * Sources
+             * @description Sources that are heard in it
+             * @default []
+             */
+            sources: string[];
+            /**
+             * Moves
+             * @description A balance moves it, unless another is chosen
+             * @default false
+             */
+            moves: boolean;
+            /**
+             * Passes
+             * @description Where several places are balanced: the input that it takes at each
+             * @default []
+             */
+            passes: components["schemas"]["StemOut"][];
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** Peak Dbfs */
+            peak_dbfs: number | null;
+        };
+        /**
+         * PlaceOut
+         * @description A place whose inputs can be balanced.
+         */
+        PlaceOut: {
+            /**
+             * Id
+             * @description A node; 'frame@siding' for a section of a frame
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Stems */
+            stems: components["schemas"]["StemOut"][];
+            /**
+             * Live
+             * @description Everything behind it is linear: it can be balanced live
+             */
+            live: boolean;
+            /**
+             * Reason
+             * @description Why it needs a render instead; empty where it is live
+             */
+            reason: string;
+            /**
+             * Inside
+             * @description A device's own mix, not a merge
+             */
+            inside: boolean;
+            /**
+             * Mix Law
+             * @description The law of a device's own mix
+             */
+            mix_law: string | null;
         };
         /**
          * MovePoint
@@ -13067,7 +13079,7 @@ export interface components {
             output: string;
             /**
              * Place
-             * @description 'auto' for the best one
+             * @description Several with + between them; 'auto' for the best one
              */
             place?: string | null;
             /**

@@ -12,13 +12,22 @@ import { num } from "../ui/format";
 import { useLater, useStill } from "../ui/hooks";
 import { between, placeIn, thinned, useBars } from "./bars";
 import { useFeeds } from "./feeds";
-import { changedSince, downTo, movesOf, quietestOf, sameVariant, stemGains } from "./match";
+import {
+  changedSince,
+  downTo,
+  movesOf,
+  movingAt,
+  quietestOf,
+  sameVariant,
+  secondGain,
+  stemGains,
+} from "./match";
 import { useMoves, withPoint } from "./moves";
 import { factorOf, type Search } from "./search";
 import { usePlayer } from "./usePlayer";
 import { editsOf } from "./settle";
 import { NO_RIDE, type Ride, useRide } from "./useRide";
-import { endOf, isOpen, type Sound, useRenders } from "./useRenders";
+import { endOf, isAtPlace, isOpen, type Sound, useRenders } from "./useRenders";
 import type { WetDb } from "./wet";
 
 /** What is rendered and played at first of a long song. */
@@ -27,6 +36,8 @@ const LONGEST_S = 30;
 const LONG_S = 60;
 const EXCERPT_S = 20;
 const SETTLE_MS = 120;
+/** Where paths meet is asked for again once an edit is heard. */
+const PLACES_MS = 1500;
 const NO_RIG: RigSummary = { id: "", name: "", variants: [] };
 
 export function usePlayingOf(context: SongContext) {
@@ -47,9 +58,16 @@ export function usePlayingOf(context: SongContext) {
   const output = outputs[Math.min(at, outputs.length - 1)] ?? "";
   const [place, setPlace] = useState("");
   const [moving, setMoving] = useState<string[]>([]);
+  /** Another place that is balanced at the same time, and by how much its paths are moved. */
+  const [second, setSecond] = useState({ place: "", db: 0 });
   /** Paths of one sound that are moved, while another is taken away from it. */
   const [search, setSearch] = useState<Search | null>(null);
-  const renders = useRenders(context.rig, { clip, output, place, ...stretch }, song.revision);
+  const wantedPlace = second.place ? `${place}+${second.place}` : place;
+  const renders = useRenders(
+    context.rig,
+    { clip, output, place: wantedPlace, ...stretch },
+    song.revision,
+  );
   const bare: Sound = {
     id: "bare",
     letter: "clip",
@@ -138,6 +156,20 @@ export function usePlayingOf(context: SongContext) {
   const bars = useBars(song, stretch.start_s, heard?.render?.report?.seconds ?? 0);
 
   const variant = useVariantOf(heard?.render?.variant ?? firstId, song.revision);
+  const placesOf = heard?.render?.variant ?? firstId;
+  const placesAt = useStill(variant?.revision ?? 0, PLACES_MS);
+  const places = useQuery({
+    queryKey: ["places", placesOf, output, placesAt],
+    enabled: !!placesOf && !!output && !inTrial,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/variants/{variant_id}/places", {
+          params: { path: { variant_id: placesOf }, query: { output } },
+        }),
+      ),
+  }).data;
+  const secondMoving = movingAt(places, second.place, heard?.render?.place);
   const moves = useMoves(variant?.id);
   /** Gains of a sound's stems at a balance: the wet ones move, or a law's two gains. */
   const gainsOf = (sound: Sound, shift: number): number[] => {
@@ -152,6 +184,7 @@ export function usePlayingOf(context: SongContext) {
       (gain, i) =>
         gain *
         changedSince(stems[i], now?.rails, now?.nodes) *
+        secondGain(stems[i], secondMoving, second.db) *
         factorOf(search, sound.id, stems[i]?.id),
     );
   };
@@ -193,6 +226,7 @@ export function usePlayingOf(context: SongContext) {
     setPlace("");
     setMoving([]);
     setSearch(null);
+    setSecond({ place: "", db: 0 });
   }
   const loop =
     looped && Number.isFinite(region_s) && region_s > 0 ? { from: 0, to: region_s } : null;
@@ -248,7 +282,7 @@ export function usePlayingOf(context: SongContext) {
     measure(undefined);
     // Whenever what could be heard changes: the balance, its law, the renders.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [move, law, doneKey, travel, moving, search]);
+  }, [move, law, doneKey, travel, moving, search, second]);
   useEffect(() => {
     giveWay(playing);
     return () => giveWay(false);
@@ -354,10 +388,22 @@ export function usePlayingOf(context: SongContext) {
     const order = [...sounds].sort(
       (a, b) => Number(b.id === heard?.id) - Number(a.id === heard?.id),
     );
-    const older = order.find((s) => s.render?.older && s.render.audible && !isOpen(s.next));
+    const older = order.find(
+      (s) =>
+        s.render?.audible &&
+        (s.render.older || (s.id === heard?.id && !isAtPlace(s.render, wantedPlace))) &&
+        !isOpen(s.next),
+    );
     if (!older || order.some((s) => isOpen(s.next))) return;
     // Asked for once a change: not at every frame in which it is still older, nor again where it failed.
-    const changed = [older.render!.id, song.revision, variant?.revision, feeds.data, moves.moves];
+    const changed = [
+      older.render!.id,
+      song.revision,
+      variant?.revision,
+      feeds.data,
+      moves.moves,
+      wantedPlace,
+    ];
     const key = JSON.stringify(changed);
     if (askedOf.current === key) return;
     askedOf.current = key;
@@ -388,29 +434,17 @@ export function usePlayingOf(context: SongContext) {
   }, []);
 
   const canBalance = route !== null;
-  const placesOf = heard?.render?.variant ?? firstId;
-  const placesAt = useStill(variant?.revision ?? 0, pauseOf(playing));
-  const places = useQuery({
-    queryKey: ["places", placesOf, output, placesAt],
-    enabled: !!placesOf && !!output && !inTrial,
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/variants/{variant_id}/places", {
-          params: { path: { variant_id: placesOf }, query: { output } },
-        }),
-      ),
-  }).data;
   const why = heard?.render?.report?.needs_render;
-  const sendToRoute = async () => {
-    if (!heard?.render || !Number.isFinite(wet)) return;
-    if (balance.isPlaceholderData) return announce("Its levels are measured first: a moment.");
+  const sendToRoute = () => settle(wet, moving, () => setMove(0));
+  /** Set the rig to a balance of some paths. */
+  const settle = async (wet_db: WetDb, paths: string[], after: () => void) => {
+    if (!heard?.render || !Number.isFinite(wet_db)) return;
     try {
       const settings = await ask(
         api.GET("/api/v1/renders/{render_id}/settings", {
           params: {
             path: { render_id: heard.render.id },
-            query: { wet_db: wet, moving: moving.join() },
+            query: { wet_db, moving: paths.join() },
           },
         }),
       );
@@ -432,7 +466,7 @@ export function usePlayingOf(context: SongContext) {
         `Variant ${heard.letter} is set to it: ${settings.map((s) => `${s.field.replace("_db", "").replace("_percent", "")} ${num(s.value, 1)}`).join(", ")}. Undo it under Route.`,
         { kind: "passed" },
       );
-      setMove(0);
+      after();
     } catch (fault) {
       announce(sentenceOf(fault), { kind: "fault" });
     }
@@ -451,8 +485,9 @@ export function usePlayingOf(context: SongContext) {
     const brought = heard?.render?.report?.stems ?? [];
     const flags = movesOf(brought, moving);
     // Of one path with several sources once: they share its fader.
-    const stems = brought.filter(
-      (s, i) => flags[i] && s.level_db !== null && brought.findIndex((o) => o.id === s.id) === i,
+    const moved = brought.flatMap((s, i) => (flags[i] ? [s.passes?.[0] ?? s] : []));
+    const stems = moved.filter(
+      (s, i) => s.level_db !== null && moved.findIndex((o) => o.id === s.id) === i,
     );
     if (!stems.length || route === null || !points.length) return;
     let all = moves.moves;
@@ -529,6 +564,12 @@ export function usePlayingOf(context: SongContext) {
     setPlace,
     moving,
     setMoving,
+    second,
+    setSecond,
+    secondMoving,
+    settle,
+    /** What is heard is not measured yet: what it was before stands in for it. */
+    measuring: balance.isPlaceholderData,
     search,
     setSearch,
     places,

@@ -57,6 +57,12 @@ export function heardAndNext(renders: Render[]): { render?: Render; next?: Rende
   return { render: renders[at], next: at === 0 && !isOpen(newest) ? undefined : newest };
 }
 
+/** Whether a render's stems are inputs of the place that is wanted; where none is, any will do. */
+export const isAtPlace = (
+  render: { bare: boolean; capture: string | null; place: string },
+  place: string,
+): boolean => !place || render.bare || render.capture !== null || render.place === place;
+
 interface ToldRender {
   render: Render;
   /** When it was told, ms. */
@@ -198,13 +204,20 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
     void ask(
       api.POST("/api/v1/renders/{render_id}/cancel", { params: { path: { render_id: id } } }),
     ).then(again);
-  const fits = (render: Render) =>
+  const there = (render: Render) => isAtPlace(render, wanted.place);
+  const near = (render: Render) =>
     render.output === wanted.output &&
-    (!wanted.place || render.bare || render.capture !== null || render.place === wanted.place) &&
     Math.abs(render.start_s - wanted.start_s) < 1e-6 &&
     (render.length_s ?? -1) === (wanted.length_s ?? -1);
-  // A capture stands beside the render of its variant; the newest is played.
-  const of = (test: (r: Render) => boolean) => heardAndNext(list.filter((r) => fits(r) && test(r)));
+  const fits = (render: Render) => near(render) && there(render);
+  // A capture stands beside the render of its variant; the newest is played. What was rendered for
+  // another place is heard until it is there for this one: the sound is the same.
+  const of = (test: (r: Render) => boolean): { render?: Render; next?: Render } => {
+    const exact = heardAndNext(list.filter((r) => fits(r) && test(r)));
+    if (exact.render || !wanted.place) return exact;
+    const render = heardAndNext(list.filter((r) => near(r) && test(r))).render;
+    return { ...exact, ...(render ? { render } : {}) };
+  };
   return {
     list,
     rendered: (variant: string) =>

@@ -1,13 +1,15 @@
 /** Wet against dry, moved live, sent to the route or written as moves. */
 import { Box } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 
+import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { Hint, Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { Balance } from "./Balance";
 import { usePlayhead } from "../../playing/playhead";
 import type { Listening } from "../../playing/usePlaying";
-import { movesOf } from "../../playing/match";
+import { movesOf, placeWords, sameVariant } from "../../playing/match";
 import { type Sides, WET_DRY, wetWords } from "../../playing/wet";
 
 export function BalancePart({ l }: { l: Listening }) {
@@ -33,7 +35,8 @@ export function BalancePart({ l }: { l: Listening }) {
   const stems = heard?.render?.report?.stems ?? [];
   const flags = movesOf(stems, l.moving);
   const sides = sidesOf(stems, flags);
-  const here = l.places?.find((p) => p.id === heard?.render?.place);
+  const [first, other] = (heard?.render?.place ?? "").split("+");
+  const here = l.places?.find((p) => p.id === first);
   // One path that moves has one fader: what it is set to is said in its own unit.
   const ids = [...new Set(stems.filter((_, i) => flags[i]).map((s) => s.id))];
   const one = ids.length === 1 ? stems.find((s) => s.id === ids[0]) : undefined;
@@ -49,7 +52,7 @@ export function BalancePart({ l }: { l: Listening }) {
             sub
             about={
               canBalance
-                ? `${sides.moves} against ${sides.rest} at ${here ? `“${here.name}”` : "its place"}, moved alike for all`
+                ? `${sides.moves} against ${sides.rest} at ${here ? `“${placeWords(here, l.places!)}”` : "its place"}, moved alike for all`
                 : "a path against the others"
             }
           >
@@ -68,21 +71,23 @@ export function BalancePart({ l }: { l: Listening }) {
                 aria-label="Where it is balanced"
                 width="auto"
                 maxWidth="180px"
-                value={l.place || (heard?.render?.place ?? "")}
+                value={l.place || (first ?? "")}
                 onChange={(event) => {
                   l.setPlace(event.target.value);
                   l.setMoving([]);
+                  l.setSecond({ place: "", db: 0 });
                 }}
               >
                 {l.places!.map((p) => (
                   <option key={p.id} value={p.id}>
-                    {p.name}
+                    {placeWords(p, l.places!)}
                     {p.live ? "" : " (by rendering)"}
                   </option>
                 ))}
               </Choice>
             </label>
           )}
+          {canBalance && <AndAt l={l} first={l.place || (first ?? "")} />}
           {canBalance && (
             <>
               <label>
@@ -112,7 +117,7 @@ export function BalancePart({ l }: { l: Listening }) {
               )}
               <Press
                 look="quiet"
-                disabled={move === 0 || !Number.isFinite(wet)}
+                disabled={move === 0 || !Number.isFinite(wet) || l.measuring}
                 onClick={() => void sendToRoute()}
               >
                 Set {rig.name} {heard?.letter.replace("\u2032", "")} to{" "}
@@ -145,8 +150,11 @@ export function BalancePart({ l }: { l: Listening }) {
                   : "Play, and what meets can be moved live."}
           </Box>
         )}
+        {canBalance && l.second.place && (
+          <SecondBalance key={l.second.place} l={l} ready={other === l.second.place} />
+        )}
         {canBalance && (
-          <Box display="flex" flexWrap="wrap" gap="4px 14px" alignItems="center" marginTop="2px">
+          <Box display="flex" flexWrap="wrap" gap="4px 14px" alignItems="center" marginTop="6px">
             <label>
               <Box as="span" fontSize="13px" color="ink2">
                 hear{" "}
@@ -167,7 +175,7 @@ export function BalancePart({ l }: { l: Listening }) {
                 ))}
               </Choice>
             </label>
-            {new Set(stems.map((s) => s.id)).size > 2 && (
+            {new Set(stems.map((s) => s.id)).size > 2 && !other && (
               <Box
                 role="group"
                 aria-label="What moves"
@@ -210,6 +218,107 @@ export function BalancePart({ l }: { l: Listening }) {
         )}
       </Box>
     </>
+  );
+}
+
+/** Another place that is balanced at the same time: the paths of both are kept apart. */
+function AndAt({ l, first }: { l: Listening; first: string }) {
+  // A device's own mix and the section of a frame are balanced by themselves.
+  const others = (l.places ?? []).filter((p) => p.id !== first && p.live && !p.inside);
+  const known = l.places?.find((p) => p.id === first);
+  if (!others.length || !known?.live || known.inside) return null;
+  return (
+    <label>
+      <Box as="span" fontSize="13px" color="ink2">
+        and at{" "}
+      </Box>
+      <Choice
+        aria-label="Another place that is balanced"
+        width="auto"
+        maxWidth="160px"
+        value={l.second.place}
+        onChange={(event) => {
+          l.setPlace(first);
+          l.setSecond({ place: event.target.value, db: 0 });
+        }}
+      >
+        <option value="">nowhere else</option>
+        {others.map((p) => (
+          <option key={p.id} value={p.id}>
+            {placeWords(p, l.places!)}
+          </option>
+        ))}
+      </Choice>
+    </label>
+  );
+}
+
+/** The second fader: its own ratio, its own place on the scale, written by itself. */
+function SecondBalance({ l, ready }: { l: Listening; ready: boolean }) {
+  const { heard, second, setSecond, secondMoving } = l;
+  const place = l.places?.find((p) => p.id === second.place);
+  const balance = useQuery({
+    queryKey: ["balance", heard?.render?.variant, heard?.render?.id, "fader", secondMoving.join()],
+    enabled: ready && heard?.render?.status === "done" && secondMoving.length > 0,
+    placeholderData: (before: Schemas["BalanceOut"] | undefined, last) =>
+      sameVariant(last?.queryKey, heard?.render?.variant) ? before : undefined,
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/renders/{render_id}/balance", {
+          params: {
+            path: { render_id: heard!.render!.id },
+            query: { law: "fader", moving: secondMoving.join() },
+          },
+        }),
+      ),
+    staleTime: Infinity,
+    retry: false,
+  });
+  const route = balance.data?.route_db ?? null;
+  if (!ready || route === null)
+    return (
+      <Box color="ink2" fontSize="13px" role="status">
+        {balance.error
+          ? sentenceOf(balance.error)
+          : ready
+            ? `“${place?.name ?? ""}” is measured.`
+            : `The paths of “${place?.name ?? ""}” are kept apart as soon as it is rendered: play.`}
+      </Box>
+    );
+  const moves = place?.stems.filter((s) => secondMoving.includes(s.id)) ?? [];
+  const names = moves.map((s) => s.name).join(" and ");
+  const one = moves.length === 1 ? moves[0]!.level_db : null;
+  return (
+    <Box marginTop="4px">
+      <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="4px 16px" fontSize="13px">
+        <Box color="ink2">
+          <strong>{names}</strong> against the rest at “{place && placeWords(place, l.places!)}”;
+          ring: the route, {signed(route, 1)} dB
+        </Box>
+        <Box flex="1" />
+        <Press
+          look="quiet"
+          disabled={second.db === 0 || balance.isPlaceholderData}
+          onClick={() =>
+            void l.settle(route + second.db, secondMoving, () => setSecond({ ...second, db: 0 }))
+          }
+        >
+          Set {l.rig.name} {heard?.letter.replace("\u2032", "")} to {names}{" "}
+          {signed(route + second.db, 1)} dB
+        </Press>
+      </Box>
+      <Balance
+        value={route + second.db}
+        route={route}
+        disabled={l.inTrial}
+        sides={{ moves: names || "this", rest: "the rest" }}
+        setting={one != null ? `level ${signed(one + second.db, 1)} dB` : ""}
+        onChange={(value) =>
+          Number.isFinite(value) &&
+          setSecond({ ...second, db: Math.round((value - route) * 1000) / 1000 })
+        }
+      />
+    </Box>
   );
 }
 

@@ -149,7 +149,7 @@ export function Spectrum({ hz, before, after, words }: SpectrumProps) {
         />
         <text
           x={width - 10}
-          y={TOP + GAP + 8}
+          y={TOP + GAP - 4}
           textAnchor="end"
           fontSize="13"
           fill={ink("diff")}

@@ -130,6 +130,8 @@ class Searched(BrowserCase):
         # A delay of one path of many is looked for as well; there is none to find.
         b.choose("Setting that is searched", "delay")
         b.find("img", "Residual over a change of delay")
+        b.find("slider", "Change of the delay of Compressed copy of B").send_keys(Keys.ARROW_RIGHT)
+        b.until(lambda: "ms" in b.find("status", "Residual").text, "the delay is not metered")
         self.no_faults()
 
 

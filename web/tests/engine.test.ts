@@ -24,7 +24,12 @@ class Gain {
     this.to.push(next);
     return next;
   }
-  disconnect() {}
+  disconnect() {
+    this.to = [];
+  }
+}
+class Delay extends Gain {
+  delayTime = new Param();
 }
 class Source extends Gain {
   buffer: { length: number } | null = null;
@@ -48,6 +53,13 @@ class Context {
   createGain() {
     const made = new Gain();
     this.gains.push(made);
+    return made;
+  }
+  delays: Delay[] = [];
+  createDelay() {
+    const made = new Delay();
+    made.delayTime.value = 0;
+    this.delays.push(made);
     return made;
   }
   createBufferSource() {
@@ -359,4 +371,26 @@ test("stop fades out before it stops", () => {
   expect(master().ramps.at(-1)![0]).toBe(0);
   expect(context.sources.every((s) => s.stopped! > 0.06)).toBe(true);
   expect(engine.isPlaying).toBe(false);
+});
+
+test("stems are held back one by one, go the same way out, and a new render of it stays so", async () => {
+  engine.play("a", 0, null);
+  const [out, first, second] = [0, 1, 2].map((i) => context.gains[FIRST + i]!);
+  expect(context.delays).toHaveLength(0);
+  engine.setLate("a", [0, 0.003]);
+  expect(context.delays).toHaveLength(1);
+  expect(context.delays[0]!.delayTime.value).toBeCloseTo(0.003, 9);
+  expect(second!.to).toEqual([context.delays[0]]);
+  expect(context.delays[0]!.to).toEqual([out]);
+  expect(first!.to).toEqual([out]);
+  // Back to nothing the way stays as it is; no stem is held back for longer than is searched.
+  engine.setLate("a", null);
+  expect(context.delays).toHaveLength(1);
+  expect(context.delays[0]!.delayTime.value).toBe(0);
+  engine.setLate("a", [9, 0]);
+  expect(context.delays.at(-1)!.delayTime.value).toBe(0.05);
+  engine.setLate("nobody", [1]);
+  engine.set("a", { ...voice(0.7), late: [0, 0.002] });
+  await new Promise((done) => setTimeout(done, 0));
+  expect(context.delays.at(-1)!.delayTime.value).toBeCloseTo(0.002, 9);
 });

@@ -4,7 +4,17 @@ import { cleanup, screen } from "@testing-library/react";
 import { afterEach, beforeAll, expect, test } from "vitest";
 
 import { LateChart } from "../src/charts/LateChart";
-import { begun, chosen, delayOf, factorOf, levelOf, pathsIn, WHOLE } from "../src/playing/search";
+import {
+  begun,
+  chosen,
+  delayOf,
+  depthAt,
+  factorOf,
+  heldBack,
+  levelOf,
+  pathsIn,
+  WHOLE,
+} from "../src/playing/search";
 import { show, standIn } from "./dom";
 
 beforeAll(standIn);
@@ -37,7 +47,7 @@ test("it begins with what is balanced, then with what moves by itself, then with
 });
 
 test("only the paths of the sound that is searched are changed, with their polarity", () => {
-  const search = { id: "B", paths: ["copy.0"], db: -6, inverted: true };
+  const search = { id: "B", paths: ["copy.0"], db: -6, inverted: true, ms: 0 };
   expect(factorOf(search, "B", "copy.0")).toBeCloseTo(-0.501187, 6);
   expect(factorOf(search, "B", "dry.0")).toBe(1);
   expect(factorOf(search, "A", "copy.0")).toBe(1);
@@ -71,4 +81,31 @@ test("the deepest step is marked and said", () => {
     "Residual over a change of delay, −2.0 to 2.0 ms. Deepest at +0.780 ms: 61.3 dB down.",
   );
   expect(screen.getByText("+0.780 ms: 61.3 dB down")).toBeTruthy();
+});
+
+test("what is moved comes later, or all else does: nothing has to come before it begins", () => {
+  const stems = [{ id: "dry.0" }, { id: "copy.0" }];
+  const search = { id: "B", paths: ["copy.0"], db: 0, inverted: false, ms: 2 };
+  expect(heldBack(search, "B", stems)).toEqual([0, 0.002]);
+  expect(heldBack(search, "A", stems)).toEqual([0, 0]);
+  const earlier = { ...search, ms: -2 };
+  expect(heldBack(earlier, "B", stems)).toEqual([0.002, 0]);
+  expect(heldBack(earlier, "A", stems)).toEqual([0.002, 0.002]);
+  // A sound without stems is one: it waits as a whole.
+  expect(heldBack(earlier, "clip", [])).toEqual([0.002]);
+  expect(heldBack({ ...search, ms: 0 }, "B", stems)).toBeNull();
+  expect(heldBack(null, "B", stems)).toBeNull();
+});
+
+test("between two places that were worked out the residual is told straight", () => {
+  const [ms, db] = [
+    [-1, 0, 1],
+    [-6, -30, -12],
+  ];
+  expect(depthAt(ms, db, 0)).toBe(-30);
+  expect(depthAt(ms, db, -0.5)).toBe(-18);
+  expect(depthAt(ms, db, 0.25)).toBe(-25.5);
+  expect(depthAt(ms, db, -3)).toBe(-6);
+  expect(depthAt(ms, db, 1.5)).toBeNull();
+  expect(depthAt([], [], 0)).toBeNull();
 });

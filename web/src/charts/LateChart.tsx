@@ -12,7 +12,16 @@ const LEFT = 62;
 const TOP = 22;
 const TALL = 120;
 
-export function LateChart({ found }: { found: Schemas["LateOut"] }) {
+export function LateChart({
+  found,
+  ms = 0,
+  depth = null,
+}: {
+  found: Schemas["LateOut"];
+  /** Where it stands, and how deep it nulls there. */
+  ms?: number;
+  depth?: number | null;
+}) {
   const [frame, width] = useWidth<HTMLDivElement>(300);
   const reach = found.changes_ms.at(-1) ?? 1;
   const deepest = Math.min(-12, found.best_depth_db, ...found.depths_db);
@@ -51,6 +60,16 @@ export function LateChart({ found }: { found: Schemas["LateOut"] }) {
           stroke={ink("diff")}
           strokeWidth="1.6"
         />
+        {ms !== 0 && Math.abs(ms) <= reach && (
+          <line
+            x1={x(ms)}
+            x2={x(ms)}
+            y1={depth === null ? TOP : y(depth)}
+            y2={TOP + TALL}
+            stroke={ink("ink")}
+            strokeWidth="2.5"
+          />
+        )}
         <line x1={at} x2={at} y1={TOP} y2={y(found.best_depth_db)} stroke={ink("ok")} />
         <circle cx={at} cy={y(found.best_depth_db)} r="4" fill={ink("ok")} />
         <text

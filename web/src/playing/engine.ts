@@ -22,6 +22,7 @@ const START_S = 0.06;
 const SOON_S = 0.7;
 const AHEAD_S = 2.5;
 const PUMP_MS = 200;
+const MOST_LATE_S = 0.05;
 
 export interface Voice {
   sound: Streamed;
@@ -32,6 +33,8 @@ export interface Voice {
   sources?: readonly (readonly string[])[];
   /** Linear gain of the whole, at most 1. */
   match: number;
+  /** Seconds by which each stem is held back; none where it is left out. */
+  late?: number[] | null;
 }
 
 export interface Loop {
@@ -53,6 +56,8 @@ interface Player {
   voice: Voice;
   out: GainNode;
   stems: GainNode[];
+  /** Of stems that are held back. */
+  delays: (DelayNode | undefined)[];
   sources: { node: AudioBufferSourceNode; end: number }[];
   /** Frames of the context up to which all is set going. */
   until: number;
@@ -257,6 +262,30 @@ export class Engine {
     this.settle();
   }
 
+  /** Hold stems of a sound back by so many seconds each (up to 50 ms), or none of them. */
+  setLate(name: string, late: number[] | null): void {
+    const voice = this.voices.get(name);
+    if (!voice) return;
+    voice.late = late;
+    for (const player of this.deck?.players.values() ?? [])
+      if (player.voice === voice) this.holdBack(player);
+  }
+
+  private holdBack({ voice, stems, delays, out }: Player): void {
+    stems.forEach((gain, i) => {
+      const seconds = Math.min(MOST_LATE_S, Math.max(0, voice.late?.[i] ?? 0));
+      if (!delays[i] && seconds === 0) return;
+      if (!delays[i]) {
+        const node = this.context.createDelay(MOST_LATE_S);
+        gain.disconnect();
+        gain.connect(node);
+        node.connect(out);
+        delays[i] = node;
+      }
+      this.fade(delays[i].delayTime, seconds, SWITCH_S);
+    });
+  }
+
   stop(): void {
     const deck = this.deck;
     if (!deck) return;
@@ -337,7 +366,16 @@ export class Engine {
       gain.connect(out);
       return gain;
     });
-    const player: Player = { voice, out, stems, sources: [], until: frame, missing: false };
+    const player: Player = {
+      voice,
+      out,
+      stems,
+      delays: [],
+      sources: [],
+      until: frame,
+      missing: false,
+    };
+    this.holdBack(player);
     deck.players.set(name, player);
     return player;
   }

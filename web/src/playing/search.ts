@@ -6,6 +6,33 @@ export interface Search {
   paths: string[];
   db: number;
   inverted: boolean;
+  /** By how much they come later (ms); earlier below 0. */
+  ms: number;
+}
+
+/**
+ * Seconds by which each stem of a sound is held back, so that what is moved comes later, or all else
+ * does; null where nothing is moved in time.
+ */
+export function heldBack(
+  search: Search | null,
+  sound: string,
+  stems: { id: string }[],
+): number[] | null {
+  if (!search || search.ms === 0) return null;
+  const early = Math.max(0, -search.ms) / 1e3;
+  const mine = (id: string) => search.id === sound && search.paths.includes(id);
+  return stems.length ? stems.map((s) => (mine(s.id) ? early + search.ms / 1e3 : early)) : [early];
+}
+
+/** What is left at a change of delay, between the places that were worked out. */
+export function depthAt(changes_ms: number[], depths_db: number[], ms: number): number | null {
+  const next = changes_ms.findIndex((c) => c >= ms - 1e-9);
+  if (next < 0 || !depths_db.length) return null;
+  if (next === 0) return depths_db[0]!;
+  const [a, b] = [changes_ms[next - 1]!, changes_ms[next]!];
+  const share = (ms - a) / (b - a);
+  return depths_db[next - 1]! + share * (depths_db[next]! - depths_db[next - 1]!);
 }
 
 interface Stem {

@@ -23,6 +23,8 @@ interface Given {
   gainsOf: (sound: Sound) => number[];
   /** What would make it as loud as the others, dB, never above 0. */
   matchDb: (sound: Sound) => number;
+  /** Seconds by which its stems are held back. */
+  lateOf: (sound: Sound) => number[] | null;
   loop: Loop | null;
   /** Where the stretch begins that is played, seconds into the song. */
   start: number;
@@ -31,7 +33,7 @@ interface Given {
 
 const linear = (db: number) => 10 ** (db / 20);
 
-export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: Given) {
+export function usePlayer({ rig, done, gainsOf, matchDb, lateOf, loop, start, onHear }: Given) {
   const [playing, setPlaying] = useState(false);
   const [loading, setLoading] = useState(false);
   const [head] = useState(() => new Playhead());
@@ -120,6 +122,7 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
         ? stems.map((s) => (stems.some((o) => o.wet) ? s.wet : !!s.moves))
         : [false],
       sources: stems.map((s) => s.sources ?? []),
+      late: lateOf(sound),
       match: linear(applied[sound.id] ?? matchDb(sound)),
     });
     loaded.current.set(sound.id, render.id);
@@ -187,6 +190,10 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
   const regain = (gains: (sound: Sound) => number[]) => {
     for (const s of done) engine.current?.setGains(s.id, gains(s));
   };
+  /** Stems that are held back, by the sound; heard at once. */
+  const holdBack = () => {
+    for (const s of done) engine.current?.setLate(s.id, lateOf(s));
+  };
   const seek = (id: string | undefined, at: number) => {
     if (playing && id) void play(id, at);
     else head.set({ position: at });
@@ -206,6 +213,7 @@ export function usePlayer({ rig, done, gainsOf, matchDb, loop, start, onHear }: 
     switchTo,
     change,
     regain,
+    holdBack,
     seek,
   };
 }

@@ -23,7 +23,7 @@ import {
   stemGains,
 } from "./match";
 import { useMoves, withPoint } from "./moves";
-import { factorOf, type Search } from "./search";
+import { factorOf, heldBack, type Search } from "./search";
 import { usePlayer } from "./usePlayer";
 import { editsOf } from "./settle";
 import { NO_RIDE, type Ride, useRide } from "./useRide";
@@ -236,6 +236,7 @@ export function usePlayingOf(context: SongContext) {
     done,
     gainsOf: (sound) => gainsOf(sound, move),
     matchDb,
+    lateOf: (sound) => heldBack(search, sound.id, sound.render?.report?.stems ?? []),
     loop,
     start: stretch.start_s,
     onHear: setHeardId,
@@ -279,6 +280,7 @@ export function usePlayingOf(context: SongContext) {
   const doneKey = done.map((s) => `${s.render!.id} ${s.render!.status}`).join();
   useEffect(() => {
     player.regain((sound) => gainsOf(sound, move));
+    player.holdBack();
     measure(undefined);
     // Whenever what could be heard changes: the balance, its law, the renders.
     // eslint-disable-next-line react-hooks/exhaustive-deps

@@ -7,7 +7,7 @@ import { api, ask, sentenceOf } from "../../api/client";
 import { LateChart } from "../../charts/LateChart";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { trimmed } from "../../playing/match";
-import { begun, chosen, delayOf, levelOf, pathsIn, WHOLE } from "../../playing/search";
+import { begun, chosen, depthAt, delayOf, levelOf, pathsIn, WHOLE } from "../../playing/search";
 import type { Listening } from "../../playing/usePlaying";
 import { sendEdit } from "../../rigs/edits";
 import { announce, Press, SheetTitle } from "../../ui/controls";
@@ -41,7 +41,7 @@ export function SearchPart({ l }: { l: Listening }) {
   const [reachMs, setReachMs] = useState(5);
   const [best, setBest] = useState<Best | null>(null);
   const own = other && search?.id === other.id ? search : null;
-  const [db, inverted] = [own?.db ?? 0, own?.inverted ?? false];
+  const [db, inverted, ms] = [own?.db ?? 0, own?.inverted ?? false, own?.ms ?? 0];
   const of = `${heard?.render?.id} ${other?.render?.id} ${moving.join()}`;
   const ready =
     !!other &&
@@ -84,8 +84,9 @@ export function SearchPart({ l }: { l: Listening }) {
     );
   }, [told, of, db, inverted]);
   if (!other || !heard || l.inTrial) return null;
-  const set = (to: { db?: number; inverted?: boolean }) =>
+  const set = (to: { db?: number; inverted?: boolean; ms?: number }) =>
     setSearch({
+      ms: Number((to.ms ?? ms).toFixed(5)),
       id: other.id,
       paths: moving,
       db: Number((to.db ?? db).toFixed(3)),
@@ -110,11 +111,15 @@ export function SearchPart({ l }: { l: Listening }) {
   };
   // What was measured is the render: what is set is set from there.
   const strip = (id: string) => stems.find((s) => s.id === id)!;
-  const residual = told
-    ? `${num(-told.depth_db, 1)} dB down`
-    : found.error
-      ? "cannot be told"
-      : "is measured";
+  const there =
+    ms !== 0 && late.data ? depthAt(late.data.changes_ms, late.data.depths_db, ms) : null;
+  const depth = ms === 0 ? told?.depth_db : (there ?? undefined);
+  const residual =
+    depth !== undefined
+      ? `${num(-depth, 1)} dB down${ms === 0 ? "" : ` at ${signed(ms, 3)} ms`}`
+      : found.error
+        ? "cannot be told"
+        : "is measured";
   return (
     <Box as="section" aria-label="Search for the null" marginTop="10px" maxWidth="760px">
       <SheetTitle
@@ -231,7 +236,17 @@ export function SearchPart({ l }: { l: Listening }) {
             </>
           ) : (
             <>
-              {late.data && <LateChart found={late.data} />}
+              {late.data && <LateChart found={late.data} ms={ms} depth={there} />}
+              <ScaleSlider
+                label={`Change of the delay of ${name} of ${other.letter}`}
+                value={Math.max(-reachMs, Math.min(reachMs, ms))}
+                low={-reachMs}
+                high={reachMs}
+                step={stepMs}
+                ticks={[-1, -0.5, 0, 0.5, 1].map((part) => part * reachMs)}
+                shown={(v) => `${signed(v, 2)} ms`}
+                onChange={(v) => set({ ms: trimmed(v, stepMs) })}
+              />
               <Box display="flex" flexWrap="wrap" gap="6px 14px" alignItems="center">
                 <span>up to</span>
                 <NumberField
@@ -258,6 +273,13 @@ export function SearchPart({ l }: { l: Listening }) {
                   onCommit={setStepMs}
                 />
                 <Press
+                  look="quiet"
+                  disabled={!late.data || late.isPlaceholderData || late.data.best_ms === ms}
+                  onClick={() => late.data && set({ ms: late.data.best_ms })}
+                >
+                  Go to the deepest
+                </Press>
+                <Press
                   disabled={!late.data || late.isPlaceholderData || late.data.best_ms === 0}
                   onClick={() =>
                     late.data &&
@@ -272,7 +294,7 @@ export function SearchPart({ l }: { l: Listening }) {
               </Box>
               <Box color="ink2" fontSize="14px" marginTop="4px">
                 {late.data
-                  ? `By arithmetic over ${num(late.data.until_s, 0)} s. A delay is heard once it is taken: it is rendered again by itself.`
+                  ? `By arithmetic over ${num(late.data.until_s, 0)} s. It is heard as you move it; parts of a sample exactly once it is taken and rendered.`
                   : "It is measured …"}
               </Box>
             </>

@@ -237,16 +237,19 @@ export function SearchPart({ l }: { l: Listening }) {
           ) : (
             <>
               {late.data && <LateChart found={late.data} ms={ms} depth={there} />}
-              <ScaleSlider
-                label={`Change of the delay of ${name} of ${other.letter}`}
-                value={Math.max(-reachMs, Math.min(reachMs, ms))}
-                low={-reachMs}
-                high={reachMs}
-                step={stepMs}
-                ticks={[-1, -0.5, 0, 0.5, 1].map((part) => part * reachMs)}
-                shown={(v) => `${signed(v, 2)} ms`}
-                onChange={(v) => set({ ms: trimmed(v, stepMs) })}
-              />
+              {/* On the ends of the drawing above it. */}
+              <Box paddingLeft="52px" marginBottom="6px">
+                <ScaleSlider
+                  label={`Change of the delay of ${name} of ${other.letter}`}
+                  value={Math.max(-reachMs, Math.min(reachMs, ms))}
+                  low={-reachMs}
+                  high={reachMs}
+                  step={stepMs}
+                  ticks={[-1, -0.5, 0, 0.5, 1].map((part) => part * reachMs)}
+                  shown={(v) => `${signed(v, 2)} ms`}
+                  onChange={(v) => set({ ms: trimmed(v, stepMs) })}
+                />
+              </Box>
               <Box display="flex" flexWrap="wrap" gap="6px 14px" alignItems="center">
                 <span>up to</span>
                 <NumberField

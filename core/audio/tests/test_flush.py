@@ -1,7 +1,8 @@
 """What rings out costs no more than what sounds, and nothing outside of it is changed."""
 
+import unittest
+
 import numpy as np
-from django.test import SimpleTestCase
 
 from core.audio.biquads import Biquads
 from core.audio.flush import KNOWN, tiny_is_nothing
@@ -9,7 +10,7 @@ from core.audio.flush import KNOWN, tiny_is_nothing
 _TINY = np.array([3e-310, -3e-310, 3e-300])
 
 
-class FlushTests(SimpleTestCase):
+class FlushTests(unittest.TestCase):
     def test_tiny_numbers_are_nothing_inside_and_numbers_again_after_it(self):
         with tiny_is_nothing():
             inside = (_TINY * 0.5).tolist()

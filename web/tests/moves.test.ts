@@ -157,3 +157,11 @@ test("a move is copied to what is of its unit; without one, to the same setting 
   expect(kindred(all, q)).toEqual([]);
   expect(kindred([...all, one("d", "q", "")], q)).toEqual([one("d", "q", "")]);
 });
+
+test("a delay's time rests at what its note value comes to", () => {
+  const nodes = { d: { kind: "delay", time: "1/8." } };
+  const of = (times?: Record<string, number>) =>
+    movableOf(nodes, {}, kinds, (id) => id, times).find((m) => m.field === "time")!.resting;
+  expect(of({ d: 319.15 })).toBe(319.15);
+  expect(of()).toBeNull();
+});

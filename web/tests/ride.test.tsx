@@ -6,7 +6,7 @@ import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import type { Bar } from "../src/playing/bars";
 import type { Movable, WrittenMove } from "../src/playing/moves";
 import { runsOf, thinnedRide, type Touch, withRide } from "../src/playing/ride";
-import { RESTS_MS, useRide } from "../src/playing/useRide";
+import { RESTS_MS, riddenValue, useRide } from "../src/playing/useRide";
 
 // Four beats of half a second a bar.
 const bars: Bar[] = [1, 2, 3, 4].map((bar) => ({
@@ -142,17 +142,27 @@ const KINDS = [
 function riding() {
   let at = 0;
   const saved: WrittenMove[][] = [];
+  let settle = () => undefined as void;
   const given = {
     playing: true,
     bars,
     kinds: KINDS,
     variant: RIG,
     at: () => at,
-    moves: { moves: before, save: { mutate: (m: WrittenMove[]) => saved.push(m) } },
+    moves: {
+      moves: before,
+      save: {
+        mutate: (m: WrittenMove[], then?: { onSettled: () => void }) => {
+          saved.push(m);
+          settle = () => then?.onSettled();
+        },
+      },
+    },
   };
   const hook = renderHook((now: typeof given) => useRide(now as never), { initialProps: given });
   return {
     saved,
+    settled: () => settle(),
     now: () => hook.result.current,
     again: (more: object) => hook.rerender({ ...given, ...more }),
     touch: (seconds: number, value: unknown, field = "level_db", variant = "v") => {
@@ -218,4 +228,31 @@ test("what was moved is kept when it stops before the hand rests", () => {
   act(() => h.now().turn());
   expect(h.saved).toHaveLength(2);
   expect(h.now().on).toBe(false);
+});
+
+test("numbers, switches and times in ms are ridden; note values and words are set", () => {
+  expect(riddenValue("level_db", -3.5)).toBe(-3.5);
+  expect(riddenValue("bypassed", true)).toBe(1);
+  expect(riddenValue("time", "319.15 ms")).toBe(319.15);
+  expect(riddenValue("time", "1/8.")).toBeNull();
+  expect(riddenValue("mode", "20 ms")).toBeNull();
+  expect(riddenValue("low_cut_hz", null)).toBeNull();
+});
+
+test("a ride that is written before the one before it has come back loses nothing of it", () => {
+  const h = riding();
+  act(() => h.now().turn());
+  h.touch(2, -8);
+  h.wait(RESTS_MS);
+  h.touch(6, -16);
+  h.wait(RESTS_MS);
+  const values = h.saved[1]!.find((m) => m.field === "level_db")!.points.map((p) => p.value);
+  expect(values).toEqual(expect.arrayContaining([-8, -16]));
+  // Once it is back, or was refused, what the server has counts again.
+  h.settled();
+  h.touch(7, -24);
+  h.wait(RESTS_MS);
+  const after = h.saved[2]!.find((m) => m.field === "level_db")!.points.map((p) => p.value);
+  expect(after).not.toContain(-8);
+  expect(after).toContain(-24);
 });

@@ -162,7 +162,7 @@ THINGS = {
     ),
     ("POST", "/songs/{song_id}/null-of-renders"): (
         "song",
-        {"a": str(uuid.uuid4()), "b": str(uuid.uuid4())},
+        {"a": {"render": str(uuid.uuid4())}, "b": {"render": str(uuid.uuid4())}},
     ),
     ("GET", "/renders/{render_id}/export"): ("render", None),
     ("GET", "/rigs/{rig_id}/feeds"): ("rig", None),
@@ -171,6 +171,7 @@ THINGS = {
     ("GET", "/variants/{variant_id}/places"): ("variant", None),
     ("GET", "/variants/{variant_id}/moves"): ("variant", None),
     ("PUT", "/variants/{variant_id}/moves"): ("variant", {"moves": []}),
+    ("GET", "/variants/{variant_id}/moved"): ("variant", None),
     ("GET", "/songs/{song_id}/trials"): ("song", None),
     ("POST", "/songs/{song_id}/trials"): (
         "song",

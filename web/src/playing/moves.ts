@@ -120,6 +120,8 @@ export function movableOf(
   rails: Record<string, { target: string; strip?: Values }>,
   kinds: Kind[],
   nameOf: (id: string) => string,
+  /** What times come to under the tempo (ms), by part. */
+  timesMs: Record<string, number> = {},
 ): Movable[] {
   const found: Movable[] = [];
   const add = (part: string, of: string, kind: Kind, values: Values) => {
@@ -133,7 +135,9 @@ export function movableOf(
       const resting =
         typeof value === "number" || typeof value === "boolean" || value == null
           ? ((value as number | boolean | undefined) ?? null)
-          : null;
+          : p.field === "time"
+            ? (timesMs[part] ?? null)
+            : null;
       const name = `${of}: ${p.label}`;
       found.push({ part, field: p.field, name, unit: p.unit, ...scale, flag, resting });
     }

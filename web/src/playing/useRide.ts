@@ -42,20 +42,33 @@ const saidOf = (of: Movable, before: WrittenMove[], after: WrittenMove[]): strin
   return `${of.name} is written in ${where}, ${fresh.length} point${fresh.length === 1 ? "" : "s"}.`;
 };
 
+/** What a scale gives while it moves, as the number that a move is written in; a time in ms. */
+export function riddenValue(field: string, value: unknown): number | null {
+  if (typeof value === "number" || typeof value === "boolean") return Number(value);
+  const ms = field === "time" && typeof value === "string" ? /^([\d.]+) ms$/.exec(value) : null;
+  return ms ? Number(ms[1]) : null;
+}
+
 export function useRide(given: Given): Ride {
   const [on, setOn] = useState(false);
   const held = useRef(new Map<string, { of: Movable; touches: Touch[] }>());
+  const sent = useRef<WrittenMove[] | null>(null);
   const timer = useRef<ReturnType<typeof setTimeout> | undefined>(undefined);
   const { playing } = given;
   const keep = useSteady(() => {
     clearTimeout(timer.current);
     const rides = [...held.current.values()];
     held.current.clear();
-    const before = given.moves.moves;
+    // What was sent last counts until it has come back: of two rides neither is lost.
+    const before = sent.current ?? given.moves.moves;
     const all = rides.reduce((m, r) => withRide(m, r.of, r.touches, given.bars), before);
     if (!rides.length || all === before) return;
     const save = given.moves.save.mutate;
+    sent.current = all;
     save(all, {
+      onSettled: () => {
+        if (sent.current === all) sent.current = null;
+      },
       onSuccess: () =>
         announce(rides.map((r) => saidOf(r.of, before, all)).join(" "), {
           action: { word: "Take it out", run: () => save(before) },
@@ -68,14 +81,15 @@ export function useRide(given: Given): Ride {
   const touch = useSteady((variant: string, part: string, field: string, value: unknown) => {
     const { variant: heard, kinds } = given;
     if (!on || !playing || !heard || heard.id !== variant || !kinds) return false;
-    if (typeof value !== "number" && typeof value !== "boolean") return false;
+    const number = riddenValue(field, value);
+    if (number === null) return false;
     const { nodes = {}, rails = {} } = heard.document;
     const all = movableOf(nodes as never, rails as never, kinds, (id) => nameOf(heard, id));
     const of = all.find((m) => m.part === part && m.field === field);
     if (!of) return false;
     const key = `${part} ${field}`;
     const ride = held.current.get(key) ?? { of, touches: [] };
-    ride.touches.push({ at: given.at(), value: Number(value) });
+    ride.touches.push({ at: given.at(), value: number });
     held.current.set(key, ride);
     clearTimeout(timer.current);
     timer.current = setTimeout(keep, RESTS_MS);

@@ -7,6 +7,7 @@ import { Hint, Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { Balance } from "./Balance";
+import { RenderedBalance } from "./RenderedBalance";
 import { usePlayhead } from "../../playing/playhead";
 import type { Listening } from "../../playing/usePlaying";
 import { movesOf, placeWords, sameVariant } from "../../playing/match";
@@ -58,7 +59,11 @@ export function BalancePart({ l }: { l: Listening }) {
           >
             Balance
           </SheetTitle>
-          <Box display={{ base: "none", sm: "block" }} fontSize="13px" color="ink2">
+          <Box
+            display={{ base: "none", sm: canBalance ? "block" : "none" }}
+            fontSize="13px"
+            color="ink2"
+          >
             <Hint>[</Hint> <Hint>]</Hint> 0.5 dB
           </Box>
           <Box flex="1" />
@@ -137,6 +142,8 @@ export function BalancePart({ l }: { l: Listening }) {
             setting={setting}
             onChange={balanceTo}
           />
+        ) : why && here ? (
+          <RenderedBalance l={l} place={here} why={why} />
         ) : (
           <Box color="ink2" marginTop="2px">
             {why

@@ -54,6 +54,7 @@ export function MoveLane({ l }: { l: Listening }) {
     (variant.document.rails ?? {}) as never,
     kinds,
     (id) => nameOf(variant, id),
+    variant.view.report.times_ms,
   );
   const keyOf = (m: { part: string; field: string }) => `${m.part} ${m.field}`;
   const written = moves.moves.map(keyOf);

@@ -22,7 +22,7 @@ import { useSongContext } from "../../song/context";
 import { announce, Press } from "../../ui/controls";
 import { CycleChart } from "../../charts/CycleChart";
 import { Gloss } from "../../ui/Gloss";
-import { useSteady } from "../../ui/hooks";
+import { useNarrow, useSteady } from "../../ui/hooks";
 import { useKey } from "../../ui/keys";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 import { SettingRow } from "./SettingRow";
@@ -106,10 +106,7 @@ export function Inspector(props: Props) {
   );
 }
 
-/**
- * What it is; its name stands on the line over it. And whether what is moved while it plays is written
- * against the bars, and nothing set.
- */
+/** What it is; its name stands on the line over it. While moves are written, what that means. */
 function Head({
   variant,
   about,
@@ -123,7 +120,8 @@ function Head({
   children?: ReactNode;
 }) {
   const { playing, ride } = usePlay();
-  useKey("route", "R", ride.turn, !still);
+  const narrow = useNarrow();
+  const writes = ride.on && !still;
   const does = playing
     ? `What you move is a move of ${variant.letter} now; where it rests stays.`
     : "It writes as soon as it plays: Space.";
@@ -139,11 +137,8 @@ function Head({
       justifyContent="space-between"
       gap="0 10px"
     >
-      <Box
-        role={ride.on && !still ? "status" : undefined}
-        color={ride.on && playing ? "diff" : "ink2"}
-      >
-        {ride.on && !still ? (
+      <Box role={writes ? "status" : undefined} color={writes && playing ? "diff" : "ink2"}>
+        {writes ? (
           does
         ) : (
           <>
@@ -152,19 +147,26 @@ function Head({
           </>
         )}
       </Box>
-      {!still && (
-        <Press
-          look={ride.on ? "primary" : "quiet"}
-          minHeight={{ base: "40px", sm: "26px" }}
-          fontSize="13px"
-          aria-pressed={ride.on}
-          hint="R"
-          onClick={ride.turn}
-        >
-          Write while I move it
-        </Press>
-      )}
+      {!still && narrow && <WriteMoves />}
     </Box>
+  );
+}
+
+/** Armed, what is moved while it plays is written against the bars, and nothing is set. */
+export function WriteMoves() {
+  const { ride } = usePlay();
+  useKey("route", "R", ride.turn);
+  return (
+    <Press
+      look={ride.on ? "primary" : "quiet"}
+      minHeight={{ base: "40px", sm: "26px" }}
+      fontSize="13px"
+      aria-pressed={ride.on}
+      hint="R"
+      onClick={ride.turn}
+    >
+      Write while I move it
+    </Press>
   );
 }
 

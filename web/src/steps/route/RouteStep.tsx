@@ -31,7 +31,7 @@ import { DownList } from "./DownList";
 import { ghostsOf } from "./ghosts";
 import { handsOf, useHandKeys } from "./hands";
 import { History } from "./History";
-import { Inspector } from "./Inspector";
+import { Inspector, WriteMoves } from "./Inspector";
 import { LayList } from "./LayList";
 import { NewRig } from "./NewRig";
 import { Patch } from "./Patch";
@@ -248,6 +248,9 @@ function Course({ rig, id }: CourseProps) {
   const present = presented!;
   const report = shown.report;
   const path = boardOf(report, boardAt)?.arrivals.find((a) => a.id === (lit || pinned));
+  // What has settings that move: a stage, or the strip of what several rails lead into.
+  const stage = known.find((k) => k.kind === node?.kind)?.stage;
+  const moves = (stage && !standing) || (rail !== undefined && hasStripAt(variant, known, rail));
   const isPart =
     selected in (variant.document.nodes ?? {}) || selected in (variant.document.rails ?? {});
   const inspector = (
@@ -455,6 +458,11 @@ function Course({ rig, id }: CourseProps) {
                 <Tab open={left === "variants"} onClick={() => setPanel("variants")}>
                   Variants {rig.variants.length}
                 </Tab>
+                {left === "stage" && !narrow && moves && (
+                  <Box marginLeft="auto">
+                    <WriteMoves />
+                  </Box>
+                )}
               </Box>
               {left === "stage" && frameNow && (
                 <LinesKept variant={variant} frame={frameNow} names={stagesAt} onEdit={edit} />
@@ -569,6 +577,11 @@ const NONE: string[] = [];
 const NO_GHOSTS = new Set<string>();
 const NO_KEYS = {};
 const NO_PLACES: Place[] = [];
+
+function hasStripAt(variant: Variant, kinds: Kind[], rail: { target: string }): boolean {
+  const target = variant.document.nodes?.[rail.target] as { kind: string } | undefined;
+  return hasTrait(kinds, target?.kind, "many_inputs");
+}
 
 const firstOutputOf = (variant: Variant) =>
   variant.view.layout.nodes.find((n) => n.kind === "output")?.id ?? null;

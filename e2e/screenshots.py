@@ -93,6 +93,12 @@ def take(url: str, folder: Path) -> None:
                 key
             )
             _settle(browser)
+        # With its move it is made anew; the picture is of what came of it.
+        browser.until(lambda: "is made" not in browser.text(), "not made anew", 60)
+        browser.until(
+            lambda: all(c.text not in ("…", "") for c in browser.driver.find_elements(*cells)),
+            "not measured anew", 60,
+        )  # fmt: skip
         browser.press("button", "Stop")
         _whole(browser, folder / "listen-light.png")
         browser.press("button", "Take out all moves")

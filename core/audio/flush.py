@@ -45,14 +45,15 @@ def _write(_, value):  # type: ignore[no-untyped-def]
     return numba.void(numba.uint32), code
 
 
-@numba.njit(numba.uint32(), cache=True)
-def _word():  # type: ignore[no-untyped-def]
-    return _read()  # type: ignore[call-arg]
+if KNOWN:
+    # Compiled as they are defined: elsewhere there is no such word to read.
+    @numba.njit(numba.uint32(), cache=True)
+    def _word():  # type: ignore[no-untyped-def]
+        return _read()  # type: ignore[call-arg]
 
-
-@numba.njit(numba.void(numba.uint32), cache=True)
-def _set(value):  # type: ignore[no-untyped-def]
-    _write(value)  # type: ignore[call-arg]
+    @numba.njit(numba.void(numba.uint32), cache=True)
+    def _set(value):  # type: ignore[no-untyped-def]
+        _write(value)  # type: ignore[call-arg]
 
 
 @contextmanager

@@ -434,35 +434,33 @@ function Course({ rig, id }: CourseProps) {
             <LayList variant={present} laying={laying} onPut={putOn} />
           ) : (
             <>
-              <Box
-                role="tablist"
-                aria-label="At the course"
-                display="flex"
-                flexWrap="wrap"
-                gap="0 14px"
-              >
-                {isPart && !narrow && (
-                  <Tab open={left === "stage"} onClick={() => setPanel("stage")}>
-                    {rail ? "This rail" : nameOf(present, selected)}
-                  </Tab>
-                )}
-                <Tab
-                  open={left === "checks" || (narrow && left === "stage")}
-                  onClick={() => setPanel("checks")}
+              <Box display="flex" flexWrap="wrap" justifyContent="space-between" gap="0 14px">
+                <Box
+                  role="tablist"
+                  aria-label="At the course"
+                  display="flex"
+                  flexWrap="wrap"
+                  gap="0 14px"
                 >
-                  Checks {open.length}
-                  {whereItMoves?.findings.length
-                    ? `, ${whereItMoves.findings.length} where it moves`
-                    : ""}
-                </Tab>
-                <Tab open={left === "variants"} onClick={() => setPanel("variants")}>
-                  Variants {rig.variants.length}
-                </Tab>
-                {left === "stage" && !narrow && moves && (
-                  <Box marginLeft="auto">
-                    <WriteMoves />
-                  </Box>
-                )}
+                  {isPart && !narrow && (
+                    <Tab open={left === "stage"} onClick={() => setPanel("stage")}>
+                      {rail ? "This rail" : nameOf(present, selected)}
+                    </Tab>
+                  )}
+                  <Tab
+                    open={left === "checks" || (narrow && left === "stage")}
+                    onClick={() => setPanel("checks")}
+                  >
+                    Checks {open.length}
+                    {whereItMoves?.findings.length
+                      ? `, ${whereItMoves.findings.length} where it moves`
+                      : ""}
+                  </Tab>
+                  <Tab open={left === "variants"} onClick={() => setPanel("variants")}>
+                    Variants {rig.variants.length}
+                  </Tab>
+                </Box>
+                {left === "stage" && !narrow && moves && <WriteMoves />}
               </Box>
               {left === "stage" && frameNow && (
                 <LinesKept variant={variant} frame={frameNow} names={stagesAt} onEdit={edit} />

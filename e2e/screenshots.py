@@ -96,7 +96,7 @@ def take(url: str, folder: Path) -> None:
         # With its move it is made anew; the picture is of what came of it.
         browser.until(lambda: "is made" not in browser.text(), "not made anew", 60)
         browser.until(
-            lambda: all(c.text not in ("…", "") for c in browser.driver.find_elements(*cells)),
+            lambda: all(c.text != "…" for c in browser.driver.find_elements(*cells)),
             "not measured anew", 60,
         )  # fmt: skip
         browser.press("button", "Stop")

@@ -266,7 +266,7 @@ def _loop_levels(renderer: "Renderer", node: str) -> list[float | None]:
     rows += [
         way.round.levels_dbfs(plan.channels[way.arc.target])
         for way in renderer.ways
-        if way.round is not None and (way.arc.owner.rpartition(".")[0] or way.arc.owner) == node
+        if way.round is not None and way.arc.node == node
     ]
     return [_louder(list(levels)) for levels in zip(*rows, strict=False)]
 

@@ -119,11 +119,6 @@ class _Way:
         return out, UNIT
 
 
-def closer_of(arc: Arc) -> str:
-    """The node at which a way begins that closes a loop: of a rail the one that it leaves."""
-    return arc.owner.rpartition(".")[0] or arc.owner
-
-
 @dataclass
 class Renderer:
     """Runs a plan. Feed it with `process`; what comes out is `latency` samples late until then.
@@ -224,7 +219,7 @@ class Renderer:
                 self.measured_at.setdefault(at, set()).add(way.arc.target)
         closing = {id(arc) for arc in self.plan.back}
         for way in self.ways:
-            node = closer_of(way.arc)
+            node = way.arc.node
             outlet = self.plan.outlet.get(f"{node}.0")
             at = of(node, -1)
             if id(way.arc) not in closing or at < 0:

@@ -1,8 +1,8 @@
 /** The line of an insert frame: moving stops, passing by, what differs, in words. */
 import { expect, test } from "vitest";
 
+import { besideOf } from "../src/rigs/sections";
 import {
-  besideOf,
   differing,
   type Frame,
   lineWords,

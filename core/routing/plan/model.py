@@ -77,6 +77,11 @@ class Arc:
     def response(self) -> np.ndarray | None:
         return None if self.shape is None else self.shape.response
 
+    @property
+    def node(self) -> str:
+        """The node that it belongs to; of a rail the one that it leaves."""
+        return self.owner.rpartition(".")[0] or self.owner
+
     def changes_nothing(self, channels: Mapping[int, int]) -> bool:
         """Whether what leaves it is what enters it."""
         wide = channels[self.target]

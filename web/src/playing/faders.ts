@@ -1,5 +1,6 @@
 /** Faders of a place that cannot be balanced live: what each is set to, and the edit that sets it. */
 import type { Schemas } from "../api/client";
+import { besideOf, type Section } from "../rigs/sections";
 import type { Edit } from "../rigs/variants";
 import { editsOf } from "./settle";
 
@@ -18,9 +19,7 @@ interface Document {
   nodes?: Record<string, unknown>;
   rails?: Record<string, { strip?: { level_db?: number } }>;
 }
-interface Section {
-  of?: "stop" | "turn";
-  at: number;
+interface Mixed extends Section {
   mix_percent?: number;
 }
 
@@ -42,10 +41,8 @@ export function fadersOf(place: Schemas["PlaceOut"], document: Document): Fader[
       }));
   const [id, siding] = place.id.split("@") as [string, string?];
   const node = nodes[id] as
-    { mix_percent?: number; beside?: Section[]; calls?: number[] } | undefined;
-  const turn = (node?.calls ?? []).indexOf(Number(siding)) + 1;
-  const section = node?.beside?.find((s) => s.at === (s.of === "turn" ? turn : Number(siding)));
-  const value = siding ? section?.mix_percent : node?.mix_percent;
+    { mix_percent?: number; beside?: Mixed[]; calls?: number[] } | undefined;
+  const value = siding ? besideOf(node, Number(siding))?.mix_percent : node?.mix_percent;
   if (value === undefined) return [];
   return [
     {

@@ -1,16 +1,9 @@
 /** Settings that a balance comes to, as edits of the rig. */
 import type { Schemas } from "../api/client";
+import { besideOf, type Section } from "../rigs/sections";
 import type { Edit } from "../rigs/variants";
 
-interface Section {
-  of?: "stop" | "turn";
-  at: number;
-}
 type Nodes = Record<string, unknown>;
-
-/** The dry path round a siding: by its place, or by the turn at which it is called at. */
-const isRound = (section: Section, place: number, calls: number[]) =>
-  section.at === (section.of === "turn" ? calls.indexOf(place) + 1 : place);
 
 /** Rails, nodes, and the sections of frames, whose paths are kept as one list. */
 export function editsOf(settings: Schemas["BalancedSetting"][], nodes: Nodes): Edit[] {
@@ -25,9 +18,8 @@ export function editsOf(settings: Schemas["BalancedSetting"][], nodes: Nodes): E
   for (const [part, values] of sections) {
     const [id, place] = part.split("@") as [string, string];
     const frame = nodes[id] as { beside?: Section[]; calls?: number[] } | undefined;
-    const beside = (frame?.beside ?? []).map((s) =>
-      isRound(s, Number(place), frame?.calls ?? []) ? { ...s, ...values } : s,
-    );
+    const meant = besideOf(frame, Number(place));
+    const beside = (frame?.beside ?? []).map((s) => (s === meant ? { ...s, ...values } : s));
     found.push({ do: "arrange", frame: id, beside } as Edit);
   }
   return found;

@@ -14,6 +14,12 @@ export interface SideChoice {
   side: Side;
 }
 
+/** Of several paths with one name their order tells them apart. */
+function numbered(path: { name: string }, all: { name: string }[]): string {
+  const same = all.filter((p) => p.name === path.name);
+  return same.length > 1 ? `${path.name} ${same.indexOf(path) + 1}` : path.name;
+}
+
 /** Every side there is, by sounds; what is not measured yet is none. */
 export function sidesOf(sounds: Sound[]): SideChoice[] {
   return sounds
@@ -23,10 +29,9 @@ export function sidesOf(sounds: Sound[]): SideChoice[] {
       const name = s.id === "bare" ? "the clips, past the rig" : `${s.letter}, the whole`;
       const whole = { key: s.id, words: name, side: { render, path: "", before: false } };
       const known = pathsIn(s.render!.report!.stems);
-      const paths = known.map((p, i) => ({
+      const paths = known.map((p) => ({
         key: `${s.id} ${p.id}`,
-        // Of two with one name their place in the list tells them apart, as on the faders.
-        words: `${s.letter}, ${p.name}${known.filter((o) => o.name === p.name).length > 1 ? ` ${known.slice(0, i + 1).filter((o) => o.name === p.name).length}` : ""} alone`,
+        words: `${s.letter}, ${numbered(p, known)} alone`,
         side: { render, path: p.id, before: false },
       }));
       const was = {

@@ -5,12 +5,8 @@ import { memo, type ReactNode, useState } from "react";
 import type { Finding, RigAction, RigView } from "../../api/client";
 import { Pennant, Press, Unseen } from "../../ui/controls";
 import { TextInput } from "../../ui/QuantityField";
-import { causesOf, countsOf } from "./causes";
+import { causesOf, COLOUR, countsOf, KIND, WORD } from "./causes";
 import type { Flag } from "./fit";
-
-const KIND = { alarm: "fault", caution: "caution", note: "note" } as const;
-const WORD = { alarm: "Alarm.", caution: "Caution.", note: "Note." } as const;
-const COLOUR = { alarm: "diff", caution: "caution", note: "ink" } as const;
 
 /** Numbered flags for the drawing, the same numbers as in the list. */
 export function flagsOf(findings: Finding[]): Flag[] {

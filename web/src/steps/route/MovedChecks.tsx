@@ -4,10 +4,7 @@ import { Box } from "@chakra-ui/react";
 import { type Schemas, sentenceOf, type Variant } from "../../api/client";
 import { useMovedPlan } from "../../playing/moves";
 import { Pennant, Press } from "../../ui/controls";
-
-const KIND = { alarm: "fault", caution: "caution", note: "note" } as const;
-const WORD = { alarm: "Alarm.", caution: "Caution.", note: "Note." } as const;
-const COLOUR = { alarm: "diff", caution: "caution", note: "ink" } as const;
+import { COLOUR, KIND, WORD } from "./causes";
 
 const placeWords = ({ bar, beat }: Schemas["MovedFinding"]) =>
   beat > 1 ? `bar ${bar}, beat ${Math.floor(beat)}` : `bar ${bar}`;

@@ -7,22 +7,14 @@ import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } fr
 
 import type { Kind, RigAction, Variant } from "../../api/client";
 import { halo } from "../../charts/axes";
+import { besideOf } from "../../rigs/sections";
 import { Hint, Press, SheetTitle } from "../../ui/controls";
 import { useDrag, useWidth } from "../../ui/hooks";
 import { cutTo } from "../../ui/measure";
 import { ink } from "../../ui/theme";
 import { bent } from "./Plan";
 import type { Picking } from "./PickKind";
-import {
-  besideOf,
-  type Frame,
-  lineWords,
-  movedTo,
-  ordinal,
-  stepped,
-  toggled,
-  turnOf,
-} from "./sidings";
+import { type Frame, lineWords, movedTo, ordinal, stepped, toggled, turnOf } from "./sidings";
 
 interface Props {
   variant: Variant;

@@ -7,7 +7,8 @@ import { Press, SheetTitle } from "../../ui/controls";
 import { Choice } from "../../ui/QuantityField";
 import { Rows } from "./Inspector";
 import { SettingRow } from "./SettingRow";
-import { besideOf, type Frame, ordinal, turnOf } from "./sidings";
+import { besideOf } from "../../rigs/sections";
+import { type Frame, ordinal, turnOf } from "./sidings";
 import type { Moving } from "./useMoving";
 
 interface Props {

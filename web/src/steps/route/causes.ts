@@ -27,3 +27,8 @@ export function countsOf(findings: Finding[]): string[] {
     .filter(([n]) => n > 0)
     .map(([n, sort]) => `${n} ${sort}${n === 1 ? "" : "s"}`);
 }
+
+/** How a severity is flagged, said and coloured, wherever a finding is shown. */
+export const KIND = { alarm: "fault", caution: "caution", note: "note" } as const;
+export const WORD = { alarm: "Alarm.", caution: "Caution.", note: "Note." } as const;
+export const COLOUR = { alarm: "diff", caution: "caution", note: "ink" } as const;

@@ -1,5 +1,6 @@
 /** The line of an insert frame: which sidings it calls at, and what moving a stop makes of it. */
 import type { Schemas } from "../../api/client";
+import { besideOf } from "../../rigs/sections";
 
 export type Frame = Schemas["Frame"];
 export type Stage = Schemas["Siding"]["stage"];
@@ -46,9 +47,4 @@ export function lineWords(frame: Frame, names: (place: number) => string): strin
         : names(place);
     })
     .join(", ");
-}
-
-/** The dry path round a stop: its own, or that of its turn. */
-export function besideOf(frame: Frame, place: number, turn: number) {
-  return (frame.beside ?? []).find((b) => b.at === (b.of === "turn" ? turn : place));
 }

@@ -103,7 +103,11 @@ def set_moves(variant: Variant, moves: list[WrittenMove]) -> Variant:
     """Keep a variant's written moves. Raises FonodromeError for what cannot be moved."""
     song = variant.rig.song
     stored = [m.model_dump(mode="json") for m in moves]
-    material_of(song, load_rig(variant.document), stored, song.sample_rate_hz, 0.0)
+    # What cannot be is told by the points: every piece of a ramp would be a plan of its own.
+    points = [
+        {**m, "points": [{**point, "ramp": False} for point in m["points"]]} for m in stored
+    ]  # fmt: skip
+    material_of(song, load_rig(variant.document), points, song.sample_rate_hz, 0.0)
     variant.moves = stored
     variant.save(update_fields=["moves"])
     return variant

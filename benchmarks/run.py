@@ -24,6 +24,7 @@ import numpy as np
 import scipy.signal
 import soundfile
 
+from benchmarks.causes import bench_causes
 from benchmarks.drag import measure as measure_drag
 from benchmarks.drag import measure_course, measure_steps
 from benchmarks.hearing import measure_hearing, measure_length
@@ -339,6 +340,8 @@ def main(names: list[str]) -> None:
     with tempfile.TemporaryDirectory() as held:
         if "null" in wanted:
             bench_null(Path(held))
+        if "causes" in wanted:
+            bench_causes(Path(held), _line)
         if "memory" in wanted:
             bench_memory(Path(held))
     if "compute" in wanted:

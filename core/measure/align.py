@@ -18,8 +18,10 @@ _PROBES = 48
 _PROBE_S = 0.1
 _FINE = 1 << 15
 _MARGIN = 2048
+_ROOM = 64
 _TIE_DB = 0.5
 _LEAST_CORRELATION = 0.1
+_LEAST_TO_TIE = 0.6
 Pairs = list[tuple[int, int]]
 
 
@@ -94,18 +96,17 @@ def _interpolated_peak(values: np.ndarray, index: int) -> tuple[float, float]:
     near = values[index - half : index + half + 1]
     at = np.linspace(-1, 1, 65)
     k = np.arange(-half, half + 1)
-    curve = (np.sinc(at[:, None] - k) * np.kaiser(2 * half + 1, 8.0)) @ near
+    weights = np.sinc(at[:, None] - k) * np.kaiser(2 * half + 1, 8.0)
+    # Each place weighs 1 in all: else a deep tone's flat top would ripple more than it falls.
+    curve = (weights / weights.sum(axis=1, keepdims=True)) @ near
     top = int(np.argmax(np.abs(curve)))
     return index + float(at[top]), float(abs(curve[top]))
 
 
 def _peaks(values: np.ndarray, most: int) -> list[int]:
-    """Indices of the highest local maxima of |values|, highest first."""
-    size = np.abs(values)
-    inner = (size[1:-1] >= size[:-2]) & (size[1:-1] > size[2:])
-    found = np.flatnonzero(inner) + 1
-    if len(found) == 0:
-        return [int(np.argmax(size))]
+    """Indices of the highest local maxima of |values|, both ends among them, highest first."""
+    size = np.pad(np.abs(values), 1, constant_values=-1.0)
+    found = np.flatnonzero((size[1:-1] >= size[:-2]) & (size[1:-1] > size[2:]))
     order = np.argsort(-size[found])[:most]
     return [int(i) for i in found[order]]
 
@@ -128,9 +129,10 @@ def search(a: np.ndarray, b: np.ndarray, reach: int) -> list[tuple[float, float]
     energy = np.maximum(energy, max(1e-6 * energy.max(), 1e-30))
     a_energy = max(_dot(a.astype(np.float64), a), 1e-30)
     rho = plain / np.sqrt(energy * a_energy)
-    candidates = set(_peaks(rho, 3)) | set(_peaks(white, 2))
+    # No offset at all is always among them: whatever fits as well has to be better than that.
+    candidates = {reach} | set(_peaks(rho, 3)) | set(_peaks(white, 2))
     top = float(np.abs(rho).max())
-    near = [i for i in _peaks(rho, 400) if abs(rho[i]) > 0.97 * top]
+    near = [i for i in _peaks(rho, len(rho)) if abs(rho[i]) > 0.97 * top]
     candidates |= set(sorted(near, key=lambda i: abs(i - reach))[:3])
     found = []
     for index in candidates:
@@ -140,16 +142,22 @@ def search(a: np.ndarray, b: np.ndarray, reach: int) -> list[tuple[float, float]
 
 
 def coarse_lag(a: View, b: View, windows: list[Window], reach: int, pairs: Pairs) -> Coarse:
-    """Search in the windows one after the other; stop when two agree."""
+    """Search in the windows one after the other; stop when two agree.
+
+    Both ends of the range count: it is searched with some room beyond them, so that a peak there
+    has two sides, and what lies further out than the range is dropped.
+    """
     seen: list[list[tuple[float, float]]] = []
+    wide = reach + _ROOM
     for window in windows:
         block_a = a.inside(window.start, window.frames)
-        block_b = b.inside(window.start - reach, window.frames + 2 * reach)
+        block_b = b.inside(window.start - wide, window.frames + 2 * wide)
         loud = [(_energy(block_a[[i]]) * _energy(block_b[[j]]), i, j) for i, j in pairs]
         strength, i, j = max(loud)
         if strength <= 0:
             continue
-        seen.append(search(block_a[i], block_b[j], reach))
+        found = search(block_a[i], block_b[j], wide)
+        seen.append([item for item in found if abs(item[0]) <= reach + 0.5])
         best = seen[-1][0]
         if len(seen) > 1 and best[1] > 0.3 and abs(best[0] - seen[-2][0][0]) < 1.0:
             break
@@ -164,6 +172,9 @@ def coarse_lag(a: View, b: View, windows: list[Window], reach: int, pairs: Pairs
     if best[1] < _LEAST_CORRELATION:
         # Nothing fits: stay where both were given, rather than at a chance peak near an end.
         return Coarse(0.0, best[1], ())
+    if best[1] < _LEAST_TO_TIE:
+        # Where nothing fits well, that several places fit as badly tells nothing.
+        return Coarse(best[0], best[1], ())
     limit = (1 - best[1] ** 2) * power_of(_TIE_DB) + 2e-4
     rivals = sorted(
         {round(x, 1): x for x, h in scores.items() if 1 - h * h <= limit}.values(), key=abs

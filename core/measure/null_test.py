@@ -6,7 +6,10 @@ whole stretch and fit again as long as the residual still falls; measure the res
 """
 
 import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 
@@ -14,21 +17,51 @@ from core.audio.examine import Progress
 from core.audio.source import AudioSource, open_audio
 from core.measure import kernel
 from core.measure.align import Window, fit_lag, loud_windows
-from core.measure.alignment import Alignment, align, snapped
+from core.measure.alignment import Alignment, align, nothing_to_align, snapped
 from core.measure.passes import (
+    BLOCK,
     ChannelMatch,
     PassResult,
     improvement_left,
     refined,
     run_pass,
 )
-from core.measure.report import build_measurement
+from core.measure.report import build_measurement, floor_power
 from core.measure.results import Measurement, NullOptions
 from core.measure.view import View, resampled_copy, view_of
+from core.units import format as fmt
 from core.units.decibel import power_decibels
 
 _MOST_PASSES = 4
 _WORTH_A_PASS = 0.01
+_NO_DEEPER = 1e-11
+_SOME_NULL_DB = -25.0
+
+
+@dataclass(frozen=True)
+class Compared:
+    """What a test has found so far, for whoever explains it."""
+
+    a: View
+    b: View
+    aligned: Alignment
+    matches: list[ChannelMatch]
+    result: PassResult
+    floor_power: float
+    options: NullOptions
+    progress: Progress
+
+
+class Explanation(Protocol):
+    """What explains a comparison: better matches, and how it is put on the measurement."""
+
+    @property
+    def matches(self) -> list[ChannelMatch]: ...
+
+    def onto(self, found: Measurement) -> Measurement: ...
+
+
+Explain = Callable[[Compared], Explanation]
 
 
 def null_test(
@@ -40,11 +73,13 @@ def null_test(
     b_name: str | None = None,
     progress: Progress = lambda share, stage: None,
     scratch: Path | None = None,
+    explain: Explain | None = None,
 ) -> Measurement:
     """Compare two audio files sample by sample after matching them.
 
     `progress(share, stage)` is called often and may raise to stop. `scratch` is a folder for a
-    resampled copy of B, where the rates differ. Memory does not grow with length. Raises
+    resampled copy of B, where the rates differ. `explain` looks for causes in between and may
+    correct time and level: the residual is then taken anew. Memory does not grow with length. Raises
     AudioError and MeasureError with a sentence for what cannot be compared.
     """
     with (
@@ -55,7 +90,7 @@ def null_test(
         notes: list[str] = []
         view_a, view_b = _views(source_a, source_b, options, Path(folder), notes, progress)
         try:
-            return _compare(view_a, view_b, source_b, options, notes, progress)
+            return _compare(view_a, view_b, source_b, options, notes, progress, explain)
         finally:
             view_b.source.close()
 
@@ -89,13 +124,18 @@ def _compare(
     options: NullOptions,
     notes: list[str],
     progress: Progress,
+    explain: Explain | None,
 ) -> Measurement:
     progress(0.3 if b.resampled else 0.0, "aligning")
     windows = loud_windows(a, "A")
     loud_windows(b, "B", 1)
-    aligned = align(a, b, windows, options.search_s, notes)
-    shown = _between(progress, 0.4 if b.resampled else 0.1, 1.0)
-    result = _first_pass(a, b, windows, aligned, shown)
+    equal = _all_equal(a, b)
+    aligned = (
+        nothing_to_align(a.channels) if equal else align(a, b, windows, options.search_s, notes)
+    )
+    most = 1.0 if explain is None else 0.6
+    shown = _between(progress, 0.4 if b.resampled else 0.1, most)
+    result, aligned = _first_pass(a, b, windows, aligned, shown)
     matches = aligned.matches
     joint = _joint_sums(a, b, matches, result)
     for _ in range(_MOST_PASSES - 1):
@@ -108,9 +148,48 @@ def _compare(
             break
         matches, result = better, trial
         joint = _joint_sums(a, b, matches, result)
+    if aligned.coarse.rivals:
+        period = min(abs(x - matches[0].lag) for x in aligned.coarse.rivals)
+        notes.append(
+            f"The material repeats about every {fmt.significant(period / a.rate_hz * 1e3, 4)} ms, "
+            "so other offsets fit as well; the deepest null was taken, then the smallest offset."
+        )
+    explanation: Explanation | None = None
+    if explain is not None:
+        compared = Compared(
+            a, b, aligned, matches, result,
+            floor_power(a, b, original_b, matches, result, windows), options,
+            _between(progress, 0.6, 0.9),
+        )  # fmt: skip
+        explanation = explain(compared)
+        if _apart(explanation.matches, matches):
+            matches = explanation.matches
+            tally = run_pass(
+                a, b, matches, progress=_between(progress, 0.9, 1.0), stage="subtracting again"
+            )
+            tally.raw, tally.raw_frames = result.raw, result.raw_frames
+            result, joint = tally, _joint_sums(a, b, matches, tally)
     progress(1.0, "measured")
-    return build_measurement(
-        a, b, original_b, matches, aligned, result, joint, windows, [*notes, *aligned.notes]
+    found = build_measurement(a, b, original_b, matches, aligned, result, joint, windows, notes)
+    return found if explanation is None else explanation.onto(found)
+
+
+def _apart(some: list[ChannelMatch], others: list[ChannelMatch]) -> bool:
+    """Whether two sets of matches differ by more than 0.002 dB or a thousandth of a sample."""
+    return any(
+        abs(m.lag - o.lag) > 1e-3 or abs(m.gain - o.gain) > 2.3e-4 * abs(o.gain)
+        for m, o in zip(some, others, strict=True)
+    )
+
+
+def _all_equal(a: View, b: View) -> bool:
+    """Whether every sample of every channel is the same; stops at the first that is not."""
+    if (a.channels, a.frames) != (b.channels, b.frames) or b.resampled:
+        return False
+    return all(
+        np.array_equal(a.read(start, n), b.read(start, n))
+        for start in range(0, a.frames, BLOCK)
+        for n in [min(BLOCK, a.frames - start)]
     )
 
 
@@ -120,31 +199,40 @@ def _between(progress: Progress, low: float, high: float) -> Progress:
 
 def _first_pass(
     a: View, b: View, windows: list[Window], aligned: Alignment, progress: Progress
-) -> PassResult:
-    """The full pass; where several offsets tie, the one with the deepest full residual."""
+) -> tuple[PassResult, Alignment]:
+    """The full pass; where several offsets tie, each is tried over everything.
+
+    The deepest residual wins, then the smallest offset, then upright. What comes within 1 dB of it
+    stays a rival. Nothing below -110 dB decides: there it is arithmetic that differs.
+    """
     lag = aligned.coarse.lag
-    rivals = [lag, *aligned.coarse.rivals[:3]]
-    if len(rivals) > 1 and len({m.lag for m in aligned.matches}) == 1:
-        tried: list[tuple[float, float, list[ChannelMatch]]] = []
-        pairs = [(m.a_channel, m.b_channel) for m in aligned.matches]
-        for rival in rivals:
-            near = aligned.matches[0].lag
-            if rival != lag:
-                fit = fit_lag(a, b, windows, rival, pairs)
-                near = snapped(a, b, windows, fit, pairs)
-            moved = _moved(aligned.matches, near)
-            ratio = _ratio_of(
-                run_pass(a, b, moved, bands=False, progress=progress, stage="matching")
-            )
-            tried.append((float(power_decibels(max(ratio, 1e-15))), abs(rival), moved))
-        deepest = min(level for level, _, _ in tried)
-        tied = [item for item in tried if item[0] <= deepest + 0.5]
-        aligned.matches[:] = min(tied, key=lambda item: item[1])[2]
-    return run_pass(a, b, aligned.matches, raw=True, progress=progress)
+    if not aligned.coarse.rivals or len({m.lag for m in aligned.matches}) > 1:
+        return run_pass(a, b, aligned.matches, raw=True, progress=progress), aligned
+    tried: list[tuple[float, list[ChannelMatch]]] = []
+    pairs = [(m.a_channel, m.b_channel) for m in aligned.matches]
+    for rival in [lag, *aligned.coarse.rivals[:3]]:
+        matches = aligned.matches
+        if rival != lag:
+            near = snapped(a, b, windows, fit_lag(a, b, windows, rival, pairs), pairs)
+            gains = fit_lag(a, b, windows, near, pairs, move=False).gains
+            matches = [ChannelMatch(i, j, near, g) for (i, j), g in zip(pairs, gains, strict=True)]
+        tally = run_pass(a, b, matches, bands=False, progress=progress, stage="matching")
+        tried.append((float(power_decibels(max(_ratio_of(tally), _NO_DEEPER))), matches))
+    deepest = min(level for level, _ in tried)
 
+    def rank(item: tuple[float, list[ChannelMatch]]) -> tuple[float, bool]:
+        return abs(item[1][0].lag), item[1][0].gain < 0
 
-def _moved(matches: list[ChannelMatch], lag: float) -> list[ChannelMatch]:
-    return [ChannelMatch(m.a_channel, m.b_channel, lag, m.gain) for m in matches]
+    tied = sorted((item for item in tried if item[0] <= deepest + 0.5), key=rank)
+    chosen = tied[0][1]
+    near_ties = [
+        m[0].lag
+        for level, m in tried
+        if deepest < _SOME_NULL_DB and level <= deepest + 1.0 and m is not chosen
+    ]
+    coarse = replace(aligned.coarse, lag=chosen[0].lag, rivals=tuple(sorted(near_ties, key=abs)))
+    settled = replace(aligned, matches=chosen, coarse=coarse)
+    return run_pass(a, b, chosen, raw=True, progress=progress), settled
 
 
 def _ratio_of(result: PassResult) -> float:

@@ -42,8 +42,8 @@ def _left(sums: np.ndarray, gains: np.ndarray, trial: np.ndarray) -> float:
 
 def _steps(result: PassResult, joint: np.ndarray, gains: np.ndarray, swapped: bool) -> list[Step]:
     whole = float(joint[:, kernel.AA].sum())
-    fitted = gains * joint[:, kernel.BB] + joint[:, kernel.RB]
-    shared = float(fitted.sum()) / max(float(joint[:, kernel.BB].sum()), 1e-30)
+    weights = joint[:, kernel.BB]
+    shared = float((gains * weights).sum()) / max(float(weights.sum()), 1e-30)
     upright = np.ones_like(gains)
     sign = -1.0 if shared < 0 else 1.0
     after_time = "Time, and sides swapped back" if swapped else "Time"
@@ -85,7 +85,7 @@ def _channels(
     out = []
     for k, match in enumerate(matches):
         row = result.sums[k]
-        alive = live[k] and match.gain != 0 and row[kernel.AA] > 0
+        alive = live[k] and match.gain != 0
         out.append(
             ChannelResult(
                 a_channel=match.a_channel + 1,
@@ -217,6 +217,54 @@ def _facts(source: AudioSource, view: View, window: Window, rms: float, peak: fl
     )
 
 
+def _common_gain(matches: list[ChannelMatch], sums: np.ndarray) -> float:
+    """The gain of all channels together: the mean of their sizes, each weighed by its energy."""
+    gains = np.array([abs(m.gain) for m in matches])
+    weights = sums[:, kernel.AA]
+    total = float(weights.sum())
+    return float(np.exp(weights @ np.log(np.maximum(gains, 1e-9)) / total)) if total > 0 else 1.0
+
+
+def _main(matches: list[ChannelMatch], sums: np.ndarray) -> ChannelMatch:
+    """The channel that speaks for all: the loudest."""
+    return matches[int(np.argmax(sums[:, kernel.AA]))]
+
+
+def _floors(
+    a: View, facts_a: ClipFacts, facts_b: ClipFacts, original_b: AudioSource,
+    aa: float, bb: float, size: float,
+) -> tuple[float, float]:  # fmt: skip
+    """Power that rounding leaves, without and with dither in both, through the matching gain."""
+    lossy_a = a.source.bits is None and facts_a.encoding not in _FLOATS
+    lossy_b = original_b.bits is None and facts_b.encoding not in _FLOATS
+    low, high = (
+        _rounding_power(facts_a.grid_bits, lossy_a, aa, dither)
+        + size * size * _rounding_power(facts_b.grid_bits, lossy_b, bb, dither)
+        for dither in (False, True)
+    )
+    return low, high
+
+
+def floor_power(
+    a: View, b: View, original_b: AudioSource, matches: list[ChannelMatch], result: PassResult,
+    windows: list[Window],
+) -> float:  # fmt: skip
+    """Mean square that the word lengths of both leave at best, in A's level."""
+    samples = result.frames * len(matches)
+    aa, bb = result.total(kernel.AA) / samples, result.total(kernel.BB) / samples
+    main = _main(matches, result.sums)
+    facts_a = _facts(a.source, a, windows[0], aa, 0.0)
+    place = Window(max(windows[0].start + main.whole, b.first_possible()), windows[0].frames)
+    if b.resampled:
+        whole = View(original_b, 0, original_b.frames, original_b.rate_hz)
+        place = Window(int(place.start * original_b.rate_hz / a.rate_hz), windows[0].frames)
+        facts_b = _facts(original_b, whole, place, bb, 0.0)
+    else:
+        facts_b = _facts(b.source, b, place, bb, 0.0)
+    size = _common_gain(matches, result.sums)
+    return _floors(a, facts_a, facts_b, original_b, aa, bb, size)[0]
+
+
 def build_measurement(
     a: View,
     b: View,
@@ -234,11 +282,10 @@ def build_measurement(
     samples = result.frames * rows
     aa, rr = result.total(kernel.AA), result.total(kernel.RR)
     bb = result.total(kernel.BB)
-    fitted = gains * sums[:, kernel.BB] + sums[:, kernel.RB]
-    size = float(np.abs(fitted).sum()) / max(bb, 1e-30)
+    size = _common_gain(matches, sums)
     channels = _channels(matches, result, found.live)
     upside_down = all(c.polarity < 0 for c in channels if not c.silent)
-    main = matches[int(np.argmax(np.abs(fitted)))]
+    main = _main(matches, sums)
     place = Window(max(windows[0].start + main.whole, b.first_possible()), windows[0].frames)
     # The peak of B is not looked for by itself; it follows from its matched level only roughly.
     facts_a = _facts(a.source, a, windows[0], aa / samples, float(sums[:, kernel.PEAK_A].max()))
@@ -248,23 +295,7 @@ def build_measurement(
         facts_b = _facts(original_b, whole_b, probe, bb / samples, 0.0)
     else:
         facts_b = _facts(b.source, b, place, bb / samples, 0.0)
-    low, high = (
-        _rounding_power(
-            facts_a.grid_bits,
-            a.source.bits is None and facts_a.encoding not in _FLOATS,
-            aa / samples,
-            dither,
-        )
-        + size
-        * size
-        * _rounding_power(
-            facts_b.grid_bits,
-            original_b.bits is None and facts_b.encoding not in _FLOATS,
-            bb / samples,
-            dither,
-        )
-        for dither in (False, True)
-    )
+    low, high = _floors(a, facts_a, facts_b, original_b, aa / samples, bb / samples, size)
     left = rr / samples
     centres = third_octave_centres_hz(a.rate_hz)
     within = 0 < left <= low * _ONE_DB or (
@@ -293,6 +324,7 @@ def build_measurement(
         rounding_floor_dbfs=to_db(low),
         within_rounding=bool(within),
         bit_identical=rr == 0.0,
+        ambiguous=bool(found.coarse.rivals),
         swapped=found.swapped,
         ambiguous_offsets=[round(x, 2) for x in found.coarse.rivals[:4]],
         compared_start_s=result.first / a.rate_hz,

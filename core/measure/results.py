@@ -96,11 +96,69 @@ class Overlay(Edge):
     raised_db: float = Field(description="How much the residual is raised to be seen")
 
 
+CauseCode = Literal[
+    "identical", "rounding", "level", "offset", "polarity", "channel_polarity", "channel_swap",
+    "channel_level", "channel_offset", "width", "filter", "dynamics", "level_moves", "distortion",
+    "clipping", "drift", "modulation", "jump", "click", "noise", "added_sound", "dc", "codec",
+    "rate", "channels", "length", "periodic", "silence", "mix_share", "unrelated", "unknown",
+]  # fmt: skip
+Sure = Literal["certain", "likely", "possible"]
+
+
+class Series(Edge):
+    """One line or cloud of a picture; x and y of equal length, gaps are null."""
+
+    name: str
+    look: Literal["found", "fit", "points", "area"] = "found"
+    x: list[float]
+    y: list[float | None]
+
+
+class Mark(Edge):
+    """A place on a picture that has something to say."""
+
+    x: float
+    label: str
+
+
+class Picture(Edge):
+    """Evidence to be drawn: series on true axes."""
+
+    title: str
+    about: str = ""
+    x_unit: Literal["s", "ms", "Hz", "dBFS", "of full scale", "order"]
+    x_log: bool = False
+    y_unit: Literal["dB", "dBFS", "samples", "ms", "s", "of full scale", "%"]
+    series: list[Series]
+    marks: list[Mark] = []
+
+
 class Cause(Edge):
-    code: str
+    """One difference: what it is, how sure that is, what it takes away, and the evidence."""
+
+    code: CauseCode
     title: str
     evidence: str
-    explains: Literal["level", "offset", "polarity", "channels", "residual", "all"]
+    sure: Sure = "certain"
+    takes_db: float = Field(0.0, description="By how much the residual falls once it is undone, dB")
+    figures: dict[str, float] = Field({}, description="By name, with the unit in the name")
+    words: dict[str, str] = Field({}, description="What is said in a word: shape, detector, colour")
+    at_s: list[float] = Field([], description="Where, for what has places: seconds from A's region")
+    pictures: list[Picture] = []
+
+
+class ToSet(Edge):
+    """One correction of B, in the order to do them."""
+
+    code: CauseCode
+    words: str = Field(description="'Move B earlier by'")
+    value: str = Field(description="'23.37 samples'")
+    beside: str = Field("", description="The same in another unit, or more of it")
+    leaves_db: float | None = Field(
+        description="Residual against A once this is done; null: silent"
+    )
+    takes_db: float | None
+    hurts: str = Field("", description="Why this step alone makes it worse, where it does")
 
 
 class MatchedChannel(Edge):
@@ -115,9 +173,12 @@ class MatchedChannel(Edge):
 class Measurement(Edge):
     """All that was measured; no opinion, so that the limit can change afterwards."""
 
-    offset_samples: float = Field(description="Positive: B is late, in samples of A")
-    offset_ms: float
-    gain_db: float = Field(description="Level of B against A")
+    related: bool = Field(True, description="Whether the two have anything to do with each other")
+    offset_samples: float | None = Field(
+        description="Positive: B is late, in samples of A; null where nothing relates the two"
+    )
+    offset_ms: float | None
+    gain_db: float | None = Field(description="Level of B against A; null where unrelated")
     polarity: Literal[1, -1] = Field(description="-1 where every channel is inverted")
     null_depth_db: float | None = Field(
         description="Matched residual against A, negative; null when exactly silent"
@@ -143,6 +204,16 @@ class Measurement(Edge):
     a: ClipFacts
     b: ClipFacts
     notes: list[str] = Field(description="Assumptions and what was done to the files")
+    explained: bool = Field(False, description="Whether causes were looked for")
+    causes: list[Cause] = []
+    to_set: list[ToSet] = []
+    ruled_out: list[str] = Field([], description="What was looked for and is not there")
+    ambiguous: bool = Field(False, description="Other offsets fit as well: the material repeats")
+    uncertain: bool = Field(False, description="A good part of the residual has no sure cause")
+    explained_db: float | None = Field(
+        None, description="Residual against A once all causes that could be fitted are undone"
+    )
+    level_note: str = Field("", description="What the level is defined by, where not by all of it")
     residual_listening_gain_db: float = Field(
         description="Most that the residual may be raised for listening"
     )
@@ -162,7 +233,6 @@ class Judgement(Edge):
     limit: Limit
     limit_text: str
     sentence: str
-    causes: list[Cause]
     scale: list[ScaleMark]
 
 

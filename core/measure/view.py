@@ -1,6 +1,7 @@
 """A stretch of a clip under test: its own clock, its own start, and the file around it."""
 
 import math
+import os
 import tempfile
 from pathlib import Path
 
@@ -108,7 +109,9 @@ def resampled_copy(
     grid = source.rate_hz // math.gcd(source.rate_hz, rate_hz)
     first, end = stretch or (0, source.frames)
     first, end = max(0, first) // grid * grid, min(end, source.frames)
-    target = Path(tempfile.mkstemp(suffix=".wav", dir=folder)[1])
+    handle, name = tempfile.mkstemp(suffix=".wav", dir=folder)
+    os.close(handle)
+    target = Path(name)
     stream = soxr.ResampleStream(
         source.rate_hz, rate_hz, source.channels, dtype="float32", quality="VHQ"
     )

@@ -39,7 +39,8 @@ def align_capture(
         samples = np.asarray(sound.read(0, sound.frames), np.float64)[:2]
         if sound.rate_hz != rate:
             samples = soxr.resample(samples.T, sound.rate_hz, rate, "HQ").T
-    late = round(found.offset_samples)
+    offset_ms = found.offset_ms or 0.0
+    late = round(found.offset_samples or 0.0)
     out = np.zeros((len(samples), frames))
     first, last = max(0, -late), min(frames, samples.shape[1] - late)
     if last > first:
@@ -51,6 +52,6 @@ def align_capture(
     soundfile.write(target, out.T.astype(np.float32), rate, format="WAV", subtype="FLOAT")
     report = RenderReport(
         **meter.report().model_dump(), start_s=start_s, place=None, needs_render="", stems=[],
-        sentence=f"“{name}”, moved by {-found.offset_ms:+.3f} ms onto the render.".replace("-", "\u2212"),
+        sentence=f"“{name}”, moved by {-offset_ms:+.3f} ms onto the render.".replace("-", "\u2212"),
     )  # fmt: skip
     return report, RenderDetail(**meter.curves().model_dump(), energies=[], before_dbfs=[])

@@ -128,6 +128,13 @@ class Words(unittest.TestCase):
         ]:
             bent = self.bent(null_depth_db=float(depth), within_rounding=False)
             self.assertEqual(judge(bent, Limit()).verdict, verdict, depth)
+            # Once causes were looked for, far apart is not different material: that is said only
+            # where nothing relates the two.
+            known = bent.model_copy(update={"explained": True})
+            wanted = "related" if verdict == "unrelated" else verdict
+            self.assertEqual(judge(known, Limit()).verdict, wanted, depth)
+            apart = known.model_copy(update={"related": False})
+            self.assertEqual(judge(apart, Limit()).verdict, "unrelated", depth)
 
     def test_the_sentence_carries_the_numbers(self):
         bent = self.bent(null_depth_db=-97.2, within_rounding=False, gain_db=-0.42)

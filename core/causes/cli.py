@@ -3,8 +3,9 @@
 import argparse
 import sys
 
+from core.causes import explained_test
 from core.errors import FonodromeError
-from core.measure import Limit, NullOptions, NullResult, judged, null_test
+from core.measure import Limit, NullOptions, NullResult, judged
 from core.units import format as fmt
 from core.units import parse_number
 
@@ -29,7 +30,15 @@ def _table(result: NullResult) -> str:
         depth = "silent" if step.null_db is None else f"{fmt.number(step.null_db, 2)} dB"
         lines.append(f"  {step.name:<28} {depth:>12}")
     lines.append("")
-    lines += [f"  {cause.title}: {cause.evidence}" for cause in result.causes]
+    for cause in result.causes:
+        takes = f"{fmt.number(cause.takes_db, 1)} dB" if cause.takes_db > 0.05 else ""
+        lines.append(f"  {cause.title:<44} {takes:>9}  {cause.sure}")
+        lines.append(f"    {cause.evidence}")
+    if result.to_set:
+        lines += ["", "  To set, in this order:"]
+        for number, item in enumerate(result.to_set, 1):
+            left = "" if item.leaves_db is None else f"{fmt.number(item.leaves_db, 1)} dB"
+            lines.append(f"  {number}. {item.words} {item.value} {item.beside}".ljust(62) + left)
     lines += [f"  Note: {note}" for note in result.notes]
     lines.append(f"\n{'Passed' if result.passed else 'Not passed'}: limit {result.limit_text}.")
     return "\n".join(lines)
@@ -52,11 +61,17 @@ def main(arguments: list[str]) -> int:
     parser.add_argument(
         "--search", type=float, default=2.0, metavar="S", help="offsets up to S seconds (default 2)"
     )
+    parser.add_argument(
+        "--stem", action="append", default=[], metavar="FILE",
+        help="what A was mixed of, from the same start: shares that differ are told (repeatable)",
+    )  # fmt: skip
     given = parser.parse_args(arguments)
     if not 0 <= given.search <= 30:
         parser.error("the search range goes from 0 to 30 s")
     try:
-        found = null_test(given.a, given.b, NullOptions(search_s=given.search))
+        found = explained_test(
+            given.a, given.b, NullOptions(search_s=given.search), stems=given.stem
+        )
     except FonodromeError as error:
         print(error.sentence, file=sys.stderr)
         return 2

@@ -1,0 +1,68 @@
+"""Causes: why two clips do not null, and what to set."""
+
+from collections.abc import Sequence
+from contextlib import ExitStack
+from pathlib import Path
+
+import numpy as np
+
+from core.audio.examine import Progress
+from core.audio.source import open_audio
+from core.causes.assemble import Assembled
+from core.causes.compressor import fit_dynamics
+from core.causes.explain import explain as find_causes
+from core.causes.families import fit_curve
+from core.causes.warp import read_at
+from core.errors import MeasureError
+from core.measure import Measurement, NullOptions, null_test
+from core.measure.null_test import Compared
+from core.measure.view import view_of
+
+__all__ = ["explained_test", "warm_up"]
+
+
+def warm_up(sound: np.ndarray) -> None:
+    """Compile what is compiled on first use: one call of each loop on a little noise, (1, frames)."""
+    fit_curve(sound, sound)
+    fit_dynamics(sound, 0.5 * sound, 48_000)
+    read_at(sound[0], np.arange(100.0, 200.0))
+
+
+def _explain(given: Compared, stems: Sequence[Path | str]) -> Assembled:
+    region = given.options.region_a
+    with ExitStack() as stack:
+        opened = [stack.enter_context(open_audio(stem)) for stem in stems]
+        for source in opened:
+            if source.rate_hz != given.a.rate_hz:
+                raise MeasureError(
+                    f"“{source.name}” is at {source.rate_hz / 1e3:g} kHz, A at "
+                    f"{given.a.rate_hz / 1e3:g} kHz: stems have to be at A's rate."
+                )
+        views = [view_of(source, "A stem", region.start_s, region.length_s) for source in opened]
+        return Assembled(
+            find_causes(
+                given.a, given.b, given.aligned, given.matches, given.result, given.floor_power,
+                given.options.search_s, given.progress, views,
+            )
+        )  # fmt: skip
+
+
+def explained_test(
+    a: Path | str,
+    b: Path | str,
+    options: NullOptions = NullOptions(),
+    *,
+    stems: Sequence[Path | str] = (),
+    a_name: str | None = None,
+    b_name: str | None = None,
+    progress: Progress = lambda share, stage: None,
+    scratch: Path | None = None,
+) -> Measurement:
+    """A null test with its causes. Raises AudioError and MeasureError like `null_test`.
+
+    `stems`: what A was mixed of, from the same start and at the same rate.
+    """
+    return null_test(
+        a, b, options, a_name=a_name, b_name=b_name, progress=progress, scratch=scratch,
+        explain=lambda given: _explain(given, stems),
+    )  # fmt: skip

@@ -1,0 +1,221 @@
+"""The test itself: its range, its ties, its channels, and what it refuses to say."""
+
+import os
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import scipy.signal
+import soundfile
+
+from core.causes import explained_test
+from core.causes.tests.catalogue import Notes
+from core.errors import MeasureError
+from core.measure import Limit, judge
+from core.measure.tests.pairs import RATE, band_limited, write
+
+
+def tone(hz: float, samples: float = 0.0, seconds: float = 4.0) -> np.ndarray:
+    return (
+        0.3 * np.sin(2 * np.pi * hz * (np.arange(round(seconds * RATE)) - samples) / RATE)[:, None]
+    )
+
+
+class Case(unittest.TestCase):
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+
+    def compare(self, a, b, subtype="FLOAT"):
+        return explained_test(
+            write(self.folder, "a.wav", a, subtype), write(self.folder, "b.wav", b, subtype)
+        )
+
+
+class Range(Case):
+    def test_both_ends_of_the_search_range_count(self):
+        sound = band_limited(6, 71)
+        for late in (96_000, -96_000):
+            gap = np.zeros((abs(late), 2))
+            pair = (sound, np.concatenate([gap, sound])) if late > 0 else (
+                np.concatenate([gap, sound]), sound)  # fmt: skip
+            found = self.compare(*pair)
+            self.assertEqual(found.offset_samples, late)
+            self.assertIsNone(found.null_depth_db)
+
+    def test_the_same_tone_is_bit_identical_and_nothing_else(self):
+        found = self.compare(tone(441), tone(441))
+        self.assertTrue(found.bit_identical)
+        self.assertEqual((found.offset_samples, found.gain_db, found.polarity), (0, 0, 1))
+        self.assertEqual([c.code for c in found.causes], ["identical"])
+        self.assertIn("every sample is the same", judge(found, Limit()).sentence)
+
+    def test_a_steady_tone_names_its_rivals_and_takes_the_smallest_offset(self):
+        # 440 Hz repeats every 109.09 samples, inverted every 54.55: 20 late is the nearest.
+        found = self.compare(tone(440), tone(440, 20))
+        self.assertTrue(found.ambiguous)
+        self.assertAlmostEqual(abs(found.offset_samples), 20, delta=0.05)
+        self.assertEqual(found.polarity, 1)
+        self.assertEqual(found.causes[0].code, "periodic")
+        self.assertTrue(all(abs(v) > 20 for v in found.ambiguous_offsets))
+        offsets = [c for c in found.causes if c.code == "offset"]
+        self.assertEqual([c.sure for c in offsets], ["possible"])
+
+
+class Channels(Case):
+    def test_every_sample_is_said_to_be_the_same_only_where_it_is(self):
+        sound = band_limited(4, 72)
+        for b in (sound * [1, 0.5], sound * [1, -1], sound[:, ::-1]):
+            said = judge(self.compare(sound, b), Limit()).sentence
+            self.assertNotIn("every sample", said)
+
+    def test_a_tenth_of_a_decibel_between_the_sides(self):
+        sound = band_limited(4, 73)
+        found = self.compare(sound, sound * 10 ** (np.array([0.05, -0.05]) / 20))
+        self.assertEqual(found.causes[0].code, "channel_level")
+        self.assertAlmostEqual(found.causes[0].figures["apart_db"], 0.1, places=3)
+        self.assertIn("0.10 dB from each other", judge(found, Limit()).sentence)
+
+    def test_a_right_side_twelve_samples_late_with_all_its_lows(self):
+        # Deep sound hides a short delay: at 12 samples the two still agree to 20 dB.
+        low = scipy.signal.butter(2, 300, "lowpass", fs=RATE, output="sos")
+        sound = scipy.signal.sosfilt(low, band_limited(5, 74), axis=0)
+        b = sound.copy()
+        b[12:, 1], b[:12, 1] = sound[:-12, 1], 0
+        found = self.compare(sound, b)
+        self.assertEqual([c.offset_samples for c in found.channels], [0, 12])
+        self.assertEqual(found.causes[0].code, "channel_offset")
+
+    def test_silent_is_said_of_silence_only(self):
+        sound = band_limited(4, 75)
+        other = band_limited(4, 76)
+        found = self.compare(sound, np.stack([sound[:, 0], other[:, 1]], axis=1))
+        self.assertFalse(any(c.silent for c in found.channels))
+        found = self.compare(sound, sound * [1, 0])
+        self.assertEqual([c.silent for c in found.channels], [False, True])
+        self.assertIn("silence", {c.code for c in found.causes})
+
+
+class Robust(Case):
+    """Time and level beside one other cause: what the domain calls true, to 0.1 sample, 0.05 dB."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.notes = Notes(6, 20)
+        cls.t = np.arange(6 * RATE) / RATE
+        cls.x = cls.notes.at(cls.t)
+        # 37.4 samples late, 2.5 dB down.
+        cls.late = cls.notes.at(cls.t - 37.4 / RATE) * 10 ** (-2.5 / 20)
+
+    def held(self, b, gain_db=0.05):
+        found = self.compare(self.x, b)
+        self.assertAlmostEqual(found.offset_samples, 37.4, delta=0.1)
+        self.assertAlmostEqual(found.gain_db, -2.5, delta=gain_db)
+        return found
+
+    def test_noise_30_db_down(self):
+        rng = np.random.default_rng(1)
+        level = np.sqrt(np.mean(self.late**2)) * 10 ** (-30 / 20)
+        found = self.held(self.late + level * rng.standard_normal(self.late.shape))
+        self.assertIn("noise", {c.code for c in found.causes})
+
+    def test_an_offset_of_0_hz(self):
+        self.held(self.late + 0.02)
+
+    def test_clipping(self):
+        top = 0.6 * np.abs(self.late).max()
+        found = self.held(np.clip(self.late, -top, top))
+        self.assertIn("below the clipping", found.level_note)
+
+    def test_a_filter_whose_phase_is_not_time(self):
+        cut = scipy.signal.butter(2, 120, "highpass", fs=RATE, output="sos")
+        found = self.held(scipy.signal.sosfilt(cut, self.late, axis=0))
+        self.assertEqual(found.causes[0].words["shape"], "low cut")
+
+    def test_the_figure_above_is_the_figure_below(self):
+        found = self.compare(self.x, self.late)
+        for channel in found.channels:
+            self.assertAlmostEqual(channel.gain_db, found.gain_db, places=4)
+            self.assertAlmostEqual(channel.offset_samples, found.offset_samples, places=4)
+
+
+class Shares(Case):
+    """A mix of stems at other amounts: which, and by how many dB."""
+
+    def test_the_reverb_is_1_db_up_and_the_whole_2_down(self):
+        dry, wet = band_limited(4, 83), 0.4 * band_limited(4, 84)
+        stems = [write(self.folder, "dry.wav", dry), write(self.folder, "reverb.wav", wet)]
+        a = write(self.folder, "a.wav", dry + wet)
+        b = write(self.folder, "b.wav", 10 ** (-2 / 20) * (dry + 10 ** (1 / 20) * wet))
+        found = explained_test(a, b, stems=stems[1:])
+        first = found.causes[0]
+        self.assertEqual((first.code, first.words["stem_1"]), ("mix_share", "reverb.wav"))
+        self.assertAlmostEqual(first.figures["stem_1_db"], 1.0, places=2)
+        self.assertAlmostEqual(found.gain_db, -2.0, delta=0.01)
+        self.assertLess(found.explained_db, -80)
+        # Without the stem it cannot be told, and nothing is said for sure.
+        plain = explained_test(a, b)
+        self.assertFalse([c for c in plain.causes if c.code != "level" and c.sure == "certain"])
+        other = write(self.folder, "slow.wav", wet[::2], rate=RATE // 2)
+        with self.assertRaisesRegex(MeasureError, "stems have to be at A's rate"):
+            explained_test(a, b, stems=[other])
+
+
+class Refused(Case):
+    def test_related_in_one_band_only_is_not_different_material(self):
+        # Three octaves of A under another sound that is louder than what is left of A.
+        sound = band_limited(6, 77)
+        band = scipy.signal.butter(4, [300, 2400], "bandpass", fs=RATE, output="sos")
+        b = scipy.signal.sosfilt(band, sound, axis=0) + 0.7 * band_limited(6, 78)
+        found = self.compare(sound, b)
+        self.assertTrue(found.related)
+        self.assertNotEqual(judge(found, Limit()).verdict, "unrelated")
+
+    def test_a_wrong_rate_on_the_file_is_not_different_material(self):
+        sound = band_limited(5, 82, channels=1, top_hz=15_000)
+        fast = scipy.signal.resample(sound, round(len(sound) * 44.1 / 48))
+        found = self.compare(sound[: len(fast)], fast)
+        self.assertEqual(found.causes[0].code, "rate", [c.title for c in found.causes])
+        self.assertAlmostEqual(
+            found.causes[0].figures["speed_percent"], 100 * (48 / 44.1 - 1), places=2
+        )
+
+    def test_a_twentieth_of_a_second_is_too_short_for_a_filter(self):
+        sound = band_limited(0.05, 80)
+        found = self.compare(sound, scipy.signal.lfilter([1, 0.4], [1], sound, axis=0))
+        self.assertTrue(found.uncertain)
+        self.assertNotIn("filter", {c.code for c in found.causes})
+        self.assertIn("Too short", found.causes[-1].title)
+
+    def test_eight_channels_and_a_low_rate(self):
+        sound = band_limited(3, 81, channels=8, top_hz=3000)[::6]
+        b = sound.copy()
+        b[:, 5] = np.clip(b[:, 5], -0.1, 0.1)
+        paths = [write(self.folder, f"{k}.wav", s, rate=8000) for k, s in (("a", sound), ("b", b))]
+        found = explained_test(*paths)
+        first = found.causes[0]
+        self.assertEqual(first.code, "clipping", [c.title for c in found.causes])
+        self.assertIn("channel 6 only", first.title)
+
+    def test_nothing_stays_open_and_no_file_stays_behind(self):
+        sound = band_limited(2, 79)
+        a = write(self.folder, "a.wav", sound)
+        b = write(self.folder, "b.wav", scipy.signal.resample(sound, 2 * len(sound)), rate=2 * RATE)
+        quiet = write(self.folder, "c.wav", sound * 0)
+        scratch = self.folder / "scratch"
+        scratch.mkdir()
+        before = len(os.listdir("/proc/self/fd"))
+        explained_test(a, b, scratch=scratch)
+        for pair in ((a, quiet), (quiet, a)):
+            with self.assertRaises(MeasureError):
+                explained_test(*pair, scratch=scratch)
+        self.assertEqual(len(os.listdir("/proc/self/fd")), before)
+        self.assertEqual(list(scratch.iterdir()), [])
+
+    def test_an_overlap_of_silence_is_said_so(self):
+        path = self.folder / "short.wav"
+        soundfile.write(path, np.zeros((100, 1)), RATE)
+        with self.assertRaisesRegex(MeasureError, "at least 10 ms"):
+            explained_test(path, path)

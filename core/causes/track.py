@@ -1,0 +1,81 @@
+"""Where B lies against A from moment to moment: drift, steps and wander.
+
+In short windows the whitened cross-correlation gives the place to the sample, the slope of the
+cross-spectrum's phase the part of a sample (Knapp and Carter, 1976).
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.fft
+
+_WHITEN = 0.7
+_SHARP = 7.0
+
+
+@dataclass(frozen=True)
+class Lags:
+    """Lags (samples, B late positive) at times (frames); `sharp`: peak over the rest; `agree`: how
+    much of the window the two have in common at that lag, -1 to 1."""
+
+    at: np.ndarray
+    lag: np.ndarray
+    sharp: np.ndarray
+    agree: np.ndarray
+
+    def sure(self, sharp: float = _SHARP) -> "Lags":
+        keep = self.sharp > sharp
+        return Lags(self.at[keep], self.lag[keep], self.sharp[keep], self.agree[keep])
+
+
+def _slope(spectrum: np.ndarray, omega: np.ndarray) -> float:
+    """The lag that a cross-spectrum's phase tells, by least squares, within one sample."""
+    found = 0.0
+    for _ in range(6):
+        turned = spectrum * np.exp(1j * omega * found)
+        up = -float((omega * turned.imag).sum())
+        down = float((omega * omega * np.maximum(turned.real, 0)).sum())
+        step = up / down if down > 0 else 0.0
+        found = float(np.clip(found + step, -1.0, 1.0))
+        if abs(step) < 1e-7:
+            break
+    return found
+
+
+def lag_in(a: np.ndarray, b: np.ndarray, reach: int) -> tuple[float, float, float]:
+    """Lag, sharpness and agreement of one window.
+
+    a: (channels, n); b: (channels, n + 2 reach), starting `reach` before a. The channels are taken
+    together, each with the sign that its own correlation has.
+    """
+    n = a.shape[1]
+    window = np.hanning(n)
+    size = scipy.fft.next_fast_len(b.shape[1], real=True)
+    sa = scipy.fft.rfft((a - a.mean(axis=1, keepdims=True)) * window, size)
+    sb = scipy.fft.rfft(b - b.mean(axis=1, keepdims=True), size)
+    cross = (sb * sa.conj()).sum(axis=0)
+    weight = np.abs(cross)
+    top = float(weight.max(initial=0.0))
+    if top <= 0:
+        return 0.0, 0.0, 0.0
+    white = cross / np.maximum(weight, 1e-9 * top) ** _WHITEN
+    line = scipy.fft.irfft(white, size)[: 2 * reach + 1]
+    peak = int(np.argmax(np.abs(line)))
+    level = (
+        np.sqrt(np.mean(line * line))
+        if reach > 64
+        else np.sqrt(np.mean(scipy.fft.irfft(white, size) ** 2))
+    )
+    sharp = float(abs(line[peak]) / max(level, 1e-30))
+    held = b[:, peak : peak + n] * window
+    s_held = scipy.fft.rfft(held, scipy.fft.next_fast_len(n, real=True))
+    s_a = scipy.fft.rfft(a * window, scipy.fft.next_fast_len(n, real=True))
+    near = (s_held * s_a.conj()).sum(axis=0)
+    sign = -1.0 if line[peak] < 0 else 1.0
+    size_near = np.abs(near)
+    near = sign * near / np.maximum(size_near, 1e-9 * size_near.max(initial=1e-30)) ** _WHITEN
+    omega = 2 * np.pi * np.arange(len(near)) / scipy.fft.next_fast_len(n, real=True)
+    part = _slope(near, omega)
+    both = float(np.sqrt((a * window * a * window).sum() * (held * held).sum()))
+    agree = float((a * window * held).sum() / both) if both > 0 else 0.0
+    return peak - reach + part, sharp, agree

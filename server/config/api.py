@@ -3,10 +3,12 @@
 from ninja import NinjaAPI
 
 from server.accounts.api import router as accounts
+from server.bench.api import router as bench
 from server.clips.api import router as clips
 from server.compute.api import router as compute
 from server.config import problems
 from server.config.auth import signed_in
+from server.config.proof import router as proof
 from server.devices.api import router as devices
 from server.log.api import router as log
 from server.renders.api import router as renders
@@ -32,6 +34,8 @@ api.add_router("", songs)
 api.add_router("", devices)
 api.add_router("", clips)
 api.add_router("", verify)
+api.add_router("", bench)
+api.add_router("", proof)
 api.add_router("", renders)
 api.add_router("", trials)
 api.add_router("", log)

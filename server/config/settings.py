@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "server.songs",
     "server.clips",
     "server.verify",
+    "server.bench",
     "server.renders",
     "server.trials",
     "server.log",
@@ -148,6 +149,7 @@ LARGEST_UPLOAD_BYTES = 4 * 1024**3
 PROCRASTINATE_IMPORT_PATHS = [
     "server.clips.tasks",
     "server.verify.tasks",
+    "server.bench.tasks",
     "server.renders.tasks",
     "server.jobs.tasks",
 ]

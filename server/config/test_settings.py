@@ -26,3 +26,4 @@ PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 AXES_ENABLED = False
 ALLOWED_HOSTS = ["*"]
 DATABASES = {"default": {**DATABASES["default"], "CONN_MAX_AGE": None}}  # noqa: F405
+TEST_RUNNER = "server.config.test_runner.Runner"

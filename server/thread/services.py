@@ -32,6 +32,7 @@ from core.space import KeptSpace, SpaceRequest, space_view
 from core.tempo.ruler import TimeRulerRequest, time_ruler
 from core.units import format as fmt
 from server.accounts.models import User
+from server.bench.models import Measurement
 from server.clips.models import Clip
 from server.clips.queries import clips_of
 from server.clips.services import levels_of
@@ -316,6 +317,8 @@ def sweep_deleted() -> int:
         Song.objects.filter(deleted_at__lt=before),
         Rig.objects.filter(deleted_at__lt=before),
         Variant.everything.filter(deleted_at__lt=before),
+        NullTest.objects.filter(deleted_at__lt=before),
+        Measurement.objects.filter(deleted_at__lt=before),
         Clip.objects.filter(deleted_at__lt=before),
         PutAway.objects.filter(deleted_at__lt=before),
     ):

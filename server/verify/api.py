@@ -5,16 +5,19 @@ from typing import Any
 from uuid import UUID
 
 from django.db.models import QuerySet
-from django.http import HttpRequest, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Query, Router
 from pydantic import Field
 
 from core.edge import Edge
-from core.measure import Limit, NullOptions, NullResult
+from core.measure import Limit, NullOptions, NullResult, Reach, Steps
 from core.measure.matched import LONGEST_EXCERPT_S, Which
+from core.measure.two_paths import MOST_MS, TwoPaths
+from core.proof import Proof
 from server.config.auth import user_of
+from server.config.proof import ProofAs, proof_answer
 from server.jobs.runner import request_cancel
 from server.songs.queries import song_of
 from server.verify import services
@@ -37,6 +40,7 @@ class NullTestOut(Edge):
     b_name: str
     clip_a: UUID
     clip_b: UUID
+    batch: UUID | None = Field(description="Shared by tests that were asked for together")
     status: str = Field(description="queued, running, done, failed or cancelled")
     progress: float
     stage: str
@@ -70,7 +74,7 @@ class Excerpt(Edge):
 
 def _tests_of(request: HttpRequest) -> QuerySet[NullTest]:
     mine = NullTest.objects.filter(song__owner=user_of(request), song__deleted_at=None)
-    return mine.select_related("clip_a__blob", "clip_b__blob")
+    return mine.select_related("clip_a__blob", "clip_b__blob", "song")
 
 
 def _test_of(request: HttpRequest, test_id: UUID) -> NullTest:
@@ -78,7 +82,7 @@ def _test_of(request: HttpRequest, test_id: UUID) -> NullTest:
 
 
 def _common(test: NullTest) -> dict[str, Any]:
-    own = ("id", "status", "progress", "stage", "problem", "attempt", "created_at")
+    own = ("id", "batch", "status", "progress", "stage", "problem", "attempt", "created_at")
     values = {name: getattr(test, name) for name in (*own, "started_at", "finished_at")}
     summary = test.summary or {}
     for name in ("sentence", "passed", "verdict_name", "null_depth_db"):
@@ -116,6 +120,35 @@ def start_null_test(request: HttpRequest, song_id: UUID, payload: NullTestStart)
     return NullTestOut(**_common(test))
 
 
+class PathsAsked(Edge):
+    a: UUID
+    b: UUID = Field(description="What is moved onto A")
+    most_ms: float = Field(30.0, gt=0, le=MOST_MS, description="Delays are looked for up to this")
+
+
+@router.get("/songs/{uuid:song_id}/two-paths", response=TwoPaths)
+def compare_two_paths(request: HttpRequest, song_id: UUID, asked: Query[PathsAsked]) -> TwoPaths:
+    """What delay and polarity make two clips of one sound loudest together, in full and by octave."""
+    user = user_of(request)
+    return services.paths_of(user, song_of(user, song_id), asked.a, asked.b, asked.most_ms)
+
+
+class BatchStart(Edge):
+    reference: UUID
+    others: list[UUID] = Field(min_length=1, max_length=200)
+    limit: Limit = Limit()
+
+
+@router.post("/songs/{uuid:song_id}/null-batches", response=list[NullTestOut])
+def start_null_batch(request: HttpRequest, song_id: UUID, payload: BatchStart) -> list[NullTestOut]:
+    """One reference against many: a test for each, that can be listed together."""
+    user = user_of(request)
+    tests = services.start_batch(
+        user, song_of(user, song_id), payload.reference, payload.others, payload.limit
+    )
+    return [NullTestOut(**_common(test)) for test in tests]
+
+
 class NullOfRenders(Edge):
     a: services.Side
     b: services.Side
@@ -137,6 +170,20 @@ def get_null_test(request: HttpRequest, test_id: UUID) -> NullTestDetail:
 @router.patch("/null-tests/{uuid:test_id}", response=NullTestDetail)
 def set_limit(request: HttpRequest, test_id: UUID, payload: LimitChange) -> NullTestDetail:
     return _detail(services.set_limit(_test_of(request, test_id), payload.limit))
+
+
+@router.get("/null-tests/{uuid:test_id}/reach", response=Reach)
+def null_test_reach(request: HttpRequest, test_id: UUID, steps: Query[Steps]) -> Reach:
+    """The best null that controls with these steps allow, and the nearest settings."""
+    return services.reach(_test_of(request, test_id), steps)
+
+
+@router.get("/null-tests/{uuid:test_id}/proof", response=Proof)
+def null_test_proof(
+    request: HttpRequest, test_id: UUID, to: Query[ProofAs]
+) -> Proof | HttpResponse:
+    """One page for people without the app: files by digest, settings, figures, causes, what to set."""
+    return proof_answer(services.proof(_test_of(request, test_id)), to.form)
 
 
 @router.post("/null-tests/{uuid:test_id}/cancel", response=NullTestOut)

@@ -14,6 +14,9 @@ class NullTest(JobState):
     song = models.ForeignKey("songs.Song", on_delete=models.CASCADE, related_name="null_tests")
     clip_a = models.ForeignKey("clips.Clip", on_delete=models.CASCADE, related_name="+")
     clip_b = models.ForeignKey("clips.Clip", on_delete=models.CASCADE, related_name="+")
+    batch = models.UUIDField(
+        null=True, help_text="Tests of one reference that were asked for together"
+    )
     options = models.JSONField()
     limit = models.JSONField()
     measurement = models.JSONField(null=True)

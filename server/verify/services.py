@@ -1,15 +1,28 @@
 """Start null tests, judge them against a limit, and make their signals again."""
 
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from django.db import transaction
 from django.shortcuts import get_object_or_404
 from pydantic import Field
 
 from core.edge import Edge
-from core.measure import Limit, Measurement, NullOptions, NullResult, judge, judged
+from core.errors import FonodromeError, MeasureError
+from core.measure import (
+    Limit,
+    Measurement,
+    NullOptions,
+    NullResult,
+    Reach,
+    Steps,
+    judge,
+    judged,
+    reach_of,
+)
 from core.measure.matched import MatchedAudio, Which
+from core.measure.two_paths import TwoPaths, two_paths
+from core.proof import Proof, ProofFile, proof_of_null
 from server.accounts.models import User
 from server.clips.models import Clip
 from server.clips.queries import ready_clip_of
@@ -31,15 +44,68 @@ class Side(Edge):
     before: bool = Field(False, description="What it was before its last change")
 
 
+MOST_AT_ONCE = 24
+
+
+def paths_of(user: User, song: Song, a: UUID, b: UUID, most_ms: float) -> TwoPaths:
+    """How two clips of the song add up. Raises Problem where they cannot be compared."""
+    clips = _two_of(user, song, a, b)
+    if a == b:
+        raise Problem(422, "Choose two different clips: A and B are the same.", "same")
+    first, second = (path_of(clip.blob) for clip in clips if clip.blob)
+    try:
+        return two_paths(first, second, a_name=clips[0].name, b_name=clips[1].name, most_ms=most_ms)
+    except FonodromeError as error:
+        raise Problem(422, error.sentence, error.code) from None
+
+
+def _two_of(user: User, song: Song, a: UUID, b: UUID) -> list[Clip]:
+    clips = [ready_clip_of(user, pk) for pk in (a, b)]
+    if any(clip.song_id != song.pk for clip in clips):
+        raise Problem(422, "Both clips must belong to this song.", "other-song")
+    return clips
+
+
+def start_batch(
+    user: User, song: Song, reference: UUID, others: list[UUID], limit: Limit
+) -> list[NullTest]:
+    """Queue one null test for each of several clips against one reference. Raises Problem."""
+    chosen = [pk for pk in dict.fromkeys(others) if pk != reference]
+    if not chosen:
+        raise Problem(422, "Choose at least one clip besides the reference.", "nothing")
+    if len(chosen) > MOST_AT_ONCE:
+        raise Problem(422, f"At most {MOST_AT_ONCE} clips are tested together.", "too-many")
+    batch = uuid4()
+    with transaction.atomic():
+        return [
+            start_null_test(user, song, reference, pk, NullOptions(), limit, batch) for pk in chosen
+        ]
+
+
+def proof(test: NullTest) -> Proof:
+    """The proof sheet of a test. Raises Problem where there is no result."""
+    result = result_of(test)
+    if result is None:
+        raise Problem(409, "This test has no result yet.", "no-result")
+    files = [
+        ProofFile(
+            role=role, name=clip.name, sha256=clip.blob_id or "", rate_hz=facts.rate_hz,
+            channels=facts.channels, seconds=facts.seconds,
+        )
+        for role, clip, facts in (("A", test.clip_a, result.a), ("B", test.clip_b, result.b))
+    ]  # fmt: skip
+    options = NullOptions.model_validate(test.options)
+    return proof_of_null(result, options, files, test.song.title, test.finished_at)
+
+
 def start_null_test(
-    user: User, song: Song, clip_a: UUID, clip_b: UUID, options: NullOptions, limit: Limit
-) -> NullTest:
+    user: User, song: Song, clip_a: UUID, clip_b: UUID, options: NullOptions, limit: Limit,
+    batch: UUID | None = None,
+) -> NullTest:  # fmt: skip
     """Queue a null test of two ready clips of the song. Raises Problem where one is not ready."""
     from server.verify.tasks import run_null_test
 
-    clips = [ready_clip_of(user, pk) for pk in (clip_a, clip_b)]
-    if any(clip.song_id != song.pk for clip in clips):
-        raise Problem(422, "Both clips must belong to this song.", "other-song")
+    clips = _two_of(user, song, clip_a, clip_b)
     with transaction.atomic():
         test = NullTest.objects.create(
             song=song,
@@ -47,6 +113,7 @@ def start_null_test(
             clip_b=clips[1],
             options=options.model_dump(mode="json"),
             limit=limit.model_dump(mode="json"),
+            batch=batch,
         )
         run_null_test.defer(test_id=str(test.pk))
     return test
@@ -93,6 +160,16 @@ def result_of(test: NullTest) -> NullResult | None:
         return None
     found = Measurement.model_validate(test.measurement)
     return judged(found, Limit.model_validate(test.limit))
+
+
+def reach(test: NullTest, steps: Steps) -> Reach:
+    """The best null within reach of steps. Raises Problem where there is no result to go by."""
+    if test.measurement is None:
+        raise Problem(409, "This test has no result yet.", "no-result")
+    try:
+        return reach_of(Measurement.model_validate(test.measurement), steps)
+    except MeasureError as error:
+        raise Problem(422, error.sentence, "unrelated") from None
 
 
 def set_limit(test: NullTest, limit: Limit) -> NullTest:

@@ -5,7 +5,8 @@ from uuid import UUID
 
 from procrastinate.contrib.django import app
 
-from core.measure import Limit, NullOptions, null_test
+from core.causes import explained_test
+from core.measure import Limit, NullOptions
 from server.clips.store import path_of, scratch_folder
 from server.jobs.runner import Attempt, run_attempt
 from server.verify.models import NullTest
@@ -21,7 +22,7 @@ def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:
     test = NullTest.objects.select_related("clip_a__blob", "clip_b__blob").get(pk=test_id)
     assert test.clip_a.blob
     assert test.clip_b.blob
-    found = null_test(
+    found = explained_test(
         path_of(test.clip_a.blob),
         path_of(test.clip_b.blob),
         NullOptions.model_validate(test.options),

@@ -5,6 +5,7 @@ import uuid
 
 from django.test import Client, TestCase
 
+from server.bench.models import Measurement
 from server.clips.models import SuggestedPair, Upload
 from server.config.api import api
 from server.devices.models import Device
@@ -55,6 +56,9 @@ OWN = {
     ("POST", "/songs"): {"title": "x", "tempo_map": [QUARTERS]},
     ("GET", "/deleted"): None,
     ("GET", "/devices"): None,
+    ("GET", "/bench"): None,
+    ("GET", "/bench/signals/{kind}.wav"): None,
+    ("GET", "/proof-schema"): None,
     ("POST", "/devices"): DEVICE,
     ("GET", "/rig-kinds"): None,
     ("GET", "/rig-templates"): None,
@@ -97,8 +101,25 @@ THINGS = {
         "song",
         {"clip_a": str(uuid.uuid4()), "clip_b": str(uuid.uuid4())},
     ),
+    ("GET", "/songs/{song_id}/two-paths"): ("song", None),
+    ("POST", "/songs/{song_id}/null-batches"): (
+        "song",
+        {"reference": str(uuid.uuid4()), "others": [str(uuid.uuid4())]},
+    ),
+    ("GET", "/null-tests/{test_id}/proof"): ("test", None),
+    ("GET", "/songs/{song_id}/measurements"): ("song", None),
+    ("POST", "/songs/{song_id}/measurements"): (
+        "song",
+        {"signal": {"kind": "delay"}, "stand_in": "long-delay"},
+    ),
+    ("GET", "/measurements/{measurement_id}"): ("measurement", None),
+    ("GET", "/measurements/{measurement_id}/proof"): ("measurement", None),
+    ("POST", "/measurements/{measurement_id}/cancel"): ("measurement", None),
+    ("DELETE", "/measurements/{measurement_id}"): ("measurement", None),
+    ("POST", "/measurements/{measurement_id}/restore"): ("measurement", None),
     ("GET", "/null-tests/{test_id}"): ("test", None),
     ("PATCH", "/null-tests/{test_id}"): ("test", {"limit": {"kind": "dbfs", "value_db": 80}}),
+    ("GET", "/null-tests/{test_id}/reach"): ("test", None),
     ("POST", "/null-tests/{test_id}/cancel"): ("test", None),
     ("DELETE", "/null-tests/{test_id}"): ("test", None),
     ("POST", "/null-tests/{test_id}/restore"): ("test", None),
@@ -222,6 +243,9 @@ class Walls(TestCase):
             song=song, title_a="a", title_b="b", blob_a=blob, blob_b=blob, length_s=1, total=4,
             order="abab",
         )  # fmt: skip
+        rows["measurement"] = Measurement.objects.create(
+            song=song, signal={"kind": "delay"}, plan={}, stand_in="long-delay"
+        )
         cls.ids = {name: str(row.pk) for name, row in rows.items()}
         cls.rows = rows
 
@@ -232,10 +256,14 @@ class Walls(TestCase):
             path.replace("{part_id}", str(uuid.uuid4()))
             .replace("{number}", "1")
             .replace("{source}", "guitar")
+            .replace("{kind}", "delay")
         )
         path = path.replace("{which}", "a" if thing == "trial" else "residual")
         query = "?offset=0" if (method, thing) == ("PUT", "upload") else ""
-        query = {"settings": "?wet_db=0", "places": "?output=main"}.get(path.split("/")[-1], query)
+        ids = f"?a={uuid.uuid4()}&b={uuid.uuid4()}"
+        query = {"two-paths": ids, "settings": "?wet_db=0", "places": "?output=main"}.get(
+            path.split("/")[-1], query
+        )
         return client.generic(
             method,
             f"/api/v1{path}{query}",

@@ -39,9 +39,70 @@ class NullTests(ApiCase):
         self.assertIsNone(result["null_depth_db"])
         self.assertEqual(result["verdict"], "bit_identical")
         codes = {c["code"] for c in result["causes"]}
-        self.assertEqual(codes, {"level", "time", "polarity", "lengths"})
+        self.assertEqual(codes, {"level", "offset", "polarity", "length"})
         listed = self.call("get", f"/songs/{self.song.pk}/null-tests")[1]
         self.assertEqual([(t["id"], t["passed"]) for t in listed], [(test_id, True)])
+
+    def test_it_says_why_and_what_to_set(self):
+        loud = self.sound * 0.5
+        loud[:, 1] = np.clip(loud[:, 1], -0.05, 0.05)
+        self.b = clip_in(self.song, wav_bytes(loud), "clipped.wav")
+        result = self.measured()[1]["result"]
+        self.assertTrue(result["explained"])
+        clipped = next(c for c in result["causes"] if c["code"] == "clipping")
+        self.assertIn("right only", clipped["title"])
+        self.assertAlmostEqual(clipped["figures"]["ceiling_dbfs"], 20 * np.log10(0.05), delta=0.1)
+        self.assertTrue(clipped["at_s"])
+        self.assertEqual({p["y_unit"] for p in clipped["pictures"]}, {"of full scale", "dB"})
+        self.assertEqual([s["code"] for s in result["to_set"]], ["level", "clipping"])
+        self.assertLess(result["explained_db"], result["null_depth_db"] - 20)
+
+    def test_two_paths_are_brought_together(self):
+        late = np.concatenate([np.zeros((48, 2)), -self.sound])[: len(self.sound)]
+        b = clip_in(self.song, wav_bytes(late), "late.wav")
+        path = f"/songs/{self.song.pk}/two-paths?a={self.a.pk}&b="
+        found = self.call("get", f"{path}{b.pk}")[1]
+        self.assertEqual((round(found["late_ms"], 3), found["polarity"]), (1.0, -1))
+        # Nothing in common at rest, twice the amplitude once moved: 3 dB over unrelated.
+        self.assertAlmostEqual(found["best_db"], 3.01, delta=0.1)
+        self.refused("get", f"{path}{self.a.pk}", None, 422, "the same")
+        self.refused("get", f"{path}{b.pk}&most_ms=5000", None, 422, "100")
+        quiet = clip_in(self.song, wav_bytes(0 * self.sound), "quiet.wav")
+        self.refused("get", f"{path}{quiet.pk}", None, 422, "silent")
+
+    def test_one_reference_against_many_and_the_proof_of_one(self):
+        path = f"/songs/{self.song.pk}/null-batches"
+        body = {
+            "reference": str(self.a.pk),
+            "others": [str(self.b.pk), str(self.a.pk), str(self.b.pk)],
+        }
+        status, tests = self.call("post", path, body)
+        self.assertEqual((status, len(tests)), (200, 1))
+        self.assertIsNotNone(tests[0]["batch"])
+        self.refused("post", path, {**body, "others": [str(self.a.pk)]}, 422, "at least one clip")
+        proof = f"/null-tests/{tests[0]['id']}/proof"
+        self.refused("get", proof, None, 409, "no result yet")
+        run_null_test(test_id=tests[0]["id"])
+        sheet = self.call("get", proof)[1]
+        self.assertEqual([f["sha256"] for f in sheet["files"]], [self.a.blob_id, self.b.blob_id])
+        self.assertIn({"name": "Polarity", "value": "inverted", "beside": ""}, sheet["figures"])
+        text = self.call("get", f"{proof}?form=md")[1].content.decode()
+        self.assertIn(self.b.blob_id, text)
+        schema = self.call("get", "/proof-schema")[1]
+        self.assertEqual(set(schema["required"]) - set(sheet), set())
+
+    def test_the_steps_of_a_control_say_how_deep_it_can_go(self):
+        test_id = self.start()
+        self.refused("get", f"/null-tests/{test_id}/reach", None, 409, "no result yet")
+        run_null_test(test_id=test_id)
+        path = f"/null-tests/{test_id}/reach?level_db=0.5&time_ms=0.1"
+        reach = self.call("get", path)[1]
+        # 6.0206 dB in steps of 0.5 is 6.0; 100 samples at 48 kHz, 2.0833 ms, in steps of 0.1 is 2.1.
+        self.assertEqual((reach["level_set_db"], reach["time_set_ms"]), (6.0, -2.1))
+        self.assertAlmostEqual(reach["level_off_db"], -0.0206, places=3)
+        self.assertAlmostEqual(reach["time_off_ms"], -0.01667, places=4)
+        self.assertFalse(reach["at_resolution"])
+        self.refused("get", path.replace("0.5", "0"), None, 422, "Level db")
 
     def test_the_limit_can_change_and_the_measurement_cannot(self):
         self.b = clip_in(self.song, wav_bytes(self.sound + noise(2, 5) * 1e-3), "noisy.wav")

@@ -8,6 +8,7 @@ import soundfile
 from django.core.management.base import BaseCommand
 
 from core.blend import ParallelSettings
+from core.causes import warm_up as warm_up_causes
 from core.measure import null_test
 from core.render import render_clip
 from core.render.simulate import measure_parallel
@@ -27,5 +28,6 @@ class Command(BaseCommand):
                 null_test(path, path)
             measure_parallel(path, "noise", ParallelSettings())
             clip_levels(path, "noise")
+        warm_up_causes(rng.standard_normal((1, 12_000)) * 0.1)
         plan = compile_rig(parse_rig("g: source > compressor > reverb > o: output (stereo)"))
         render_clip(plan, 48_000, {"g": rng.standard_normal((1, 4_800)) * 0.1}, tail_s=0)

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class BenchApp(AppConfig):
+    name = "server.bench"
+    label = "bench"

@@ -8,5 +8,8 @@ export default defineConfig({
     globalSetup: ["tests/layouts.setup.ts"],
     pool: "threads",
     maxWorkers: 2,
+    // A guard against what never ends, not a measure: other checks run beside these.
+    testTimeout: 60_000,
+    hookTimeout: 60_000,
   },
 });

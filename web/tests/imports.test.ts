@@ -35,7 +35,7 @@ const LAYERS = [
   ["api"],
   ["ui"],
   ["charts"],
-  ["song", "rigs", "clips"],
+  ["song", "rigs", "clips", "devices"],
   ["playing"],
   ["accounts"],
   [

@@ -959,6 +959,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/songs/{song_id}/two-paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Two Paths
+         * @description What delay and polarity make two clips of one sound loudest together, in full and by octave.
+         */
+        get: operations["server_verify_api_compare_two_paths"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/null-batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Null Batch
+         * @description One reference against many: a test for each, that can be listed together.
+         */
+        post: operations["server_verify_api_start_null_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs/{song_id}/null-of-renders": {
         parameters: {
             query?: never;
@@ -996,6 +1036,46 @@ export interface paths {
         head?: never;
         /** Set Limit */
         patch: operations["server_verify_api_set_limit"];
+        trace?: never;
+    };
+    "/api/v1/null-tests/{test_id}/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Null Test Reach
+         * @description The best null that controls with these steps allow, and the nearest settings.
+         */
+        get: operations["server_verify_api_null_test_reach"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/null-tests/{test_id}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Null Test Proof
+         * @description One page for people without the app: files by digest, settings, figures, causes, what to set.
+         */
+        get: operations["server_verify_api_null_test_proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/null-tests/{test_id}/cancel": {
@@ -1044,6 +1124,159 @@ export interface paths {
          * @description A, the matched B or the residual as a 32-bit float WAV, at its own level.
          */
         get: operations["server_verify_api_null_test_audio"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bench Kinds
+         * @description What can be measured, the halts of each signal, and the simulated devices for it.
+         */
+        get: operations["server_bench_api_bench_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bench/signals/{kind}.wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bench Signal
+         * @description A test signal as a 24-bit WAV, to be played through the device and recorded.
+         */
+        get: operations["server_bench_api_bench_signal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/{song_id}/measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Measurements */
+        get: operations["server_bench_api_list_measurements"];
+        put?: never;
+        /**
+         * Start Measurement
+         * @description Read a take of a test signal, or send it through a simulated device.
+         */
+        post: operations["server_bench_api_start_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Measurement */
+        get: operations["server_bench_api_get_measurement"];
+        put?: never;
+        post?: never;
+        /** Delete Measurement */
+        delete: operations["server_bench_api_delete_measurement"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel Measurement */
+        post: operations["server_bench_api_cancel_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore Measurement */
+        post: operations["server_bench_api_restore_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measurement Proof
+         * @description One page for people without the app: settings, figures beside the plan, what to set.
+         */
+        get: operations["server_bench_api_measurement_proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/proof-schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proof Schema
+         * @description The JSON schema of a proof sheet.
+         */
+        get: operations["server_config_proof_proof_schema"];
         put?: never;
         post?: never;
         delete?: never;
@@ -12187,6 +12420,11 @@ export interface components {
              */
             clip_b: string;
             /**
+             * Batch
+             * @description Shared by tests that were asked for together
+             */
+            batch: string | null;
+            /**
              * Status
              * @description queued, running, done, failed or cancelled
              */
@@ -12309,6 +12547,188 @@ export interface components {
              */
             length_s?: number | null;
         };
+        /** PathsAsked */
+        PathsAsked: {
+            /**
+             * A
+             * Format: uuid
+             */
+            a: string;
+            /**
+             * B
+             * Format: uuid
+             * @description What is moved onto A
+             */
+            b: string;
+            /**
+             * Most Ms
+             * @description Delays are looked for up to this
+             * @default 30
+             */
+            most_ms: number;
+        };
+        /**
+         * Mark
+         * @description A place on a picture that has something to say.
+         */
+        Mark: {
+            /** X */
+            x: number;
+            /** Label */
+            label: string;
+        };
+        /**
+         * PathBand
+         * @description One octave of the sum, against the two added as if they had nothing in common.
+         */
+        PathBand: {
+            /** Hz */
+            hz: number;
+            /**
+             * Now Db
+             * @description As they are; null where nothing sounds
+             */
+            now_db: number | null;
+            /**
+             * Set Db
+             * @description With the delay and polarity for the whole
+             */
+            set_db: number | null;
+            /**
+             * Best Db
+             * @description With a delay of its own
+             */
+            best_db: number | null;
+            /** Best Ms */
+            best_ms: number | null;
+            /**
+             * Polarity
+             * @enum {integer}
+             */
+            polarity: 1 | -1;
+        };
+        /**
+         * Picture
+         * @description Evidence to be drawn: series on true axes.
+         */
+        Picture: {
+            /** Title */
+            title: string;
+            /**
+             * About
+             * @default
+             */
+            about: string;
+            /**
+             * X Unit
+             * @enum {string}
+             */
+            x_unit: "s" | "ms" | "Hz" | "dBFS" | "of full scale" | "order";
+            /**
+             * X Log
+             * @default false
+             */
+            x_log: boolean;
+            /**
+             * Y Unit
+             * @enum {string}
+             */
+            y_unit: "dB" | "dBFS" | "samples" | "ms" | "s" | "of full scale" | "%";
+            /** Series */
+            series: components["schemas"]["Series"][];
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["Mark"][];
+        };
+        /**
+         * Series
+         * @description One line or cloud of a picture; x and y of equal length, gaps are null.
+         */
+        Series: {
+            /** Name */
+            name: string;
+            /**
+             * Look
+             * @default found
+             * @enum {string}
+             */
+            look: "found" | "fit" | "points" | "area";
+            /** X */
+            x: number[];
+            /** Y */
+            y: (number | null)[];
+        };
+        /**
+         * TwoPaths
+         * @description How two paths add up now, and how they would at best.
+         */
+        TwoPaths: {
+            /** Related */
+            related: boolean;
+            /**
+             * Late Ms
+             * @description B after A, as they add up best; positive: B is late
+             */
+            late_ms: number | null;
+            /** Late Samples */
+            late_samples: number | null;
+            /**
+             * Polarity
+             * @description -1: B has to be turned over
+             * @enum {integer}
+             */
+            polarity: 1 | -1;
+            /**
+             * Now Db
+             * @description Their sum now, against the two added as if unrelated
+             */
+            now_db: number;
+            /** Best Db */
+            best_db: number;
+            /**
+             * Gain Db
+             * @description How much louder the sum gets by it
+             */
+            gain_db: number;
+            /**
+             * Mono Loss Db
+             * @description Their sum now, against the best: 0 or below
+             */
+            mono_loss_db: number;
+            /** B Against A Db */
+            b_against_a_db: number;
+            /** Over S */
+            over_s: number;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Bands */
+            bands: components["schemas"]["PathBand"][];
+            /** Pictures */
+            pictures: components["schemas"]["Picture"][];
+            /** Sentence */
+            sentence: string;
+            /** Notes */
+            notes: string[];
+        };
+        /** BatchStart */
+        BatchStart: {
+            /**
+             * Reference
+             * Format: uuid
+             */
+            reference: string;
+            /** Others */
+            others: string[];
+            /**
+             * @default {
+             *       "kind": "relative",
+             *       "value_db": 90
+             *     }
+             */
+            limit: components["schemas"]["Limit"];
+        };
         /** NullOfRenders */
         NullOfRenders: {
             a: components["schemas"]["Side"];
@@ -12349,19 +12769,59 @@ export interface components {
             /** Residual Dbfs */
             residual_dbfs: (number | null)[];
         };
-        /** Cause */
+        /**
+         * Cause
+         * @description One difference: what it is, how sure that is, what it takes away, and the evidence.
+         */
         Cause: {
-            /** Code */
-            code: string;
+            /**
+             * Code
+             * @enum {string}
+             */
+            code: "identical" | "rounding" | "level" | "offset" | "polarity" | "channel_polarity" | "channel_swap" | "channel_level" | "channel_offset" | "width" | "filter" | "dynamics" | "level_moves" | "distortion" | "clipping" | "drift" | "modulation" | "jump" | "click" | "noise" | "added_sound" | "dc" | "codec" | "rate" | "channels" | "length" | "periodic" | "silence" | "mix_share" | "unrelated" | "unknown";
             /** Title */
             title: string;
             /** Evidence */
             evidence: string;
             /**
-             * Explains
+             * Sure
+             * @default certain
              * @enum {string}
              */
-            explains: "level" | "offset" | "polarity" | "channels" | "residual" | "all";
+            sure: "certain" | "likely" | "possible";
+            /**
+             * Takes Db
+             * @description By how much the residual falls once it is undone, dB
+             * @default 0
+             */
+            takes_db: number;
+            /**
+             * Figures
+             * @description By name, with the unit in the name
+             * @default {}
+             */
+            figures: {
+                [key: string]: number;
+            };
+            /**
+             * Words
+             * @description What is said in a word: shape, detector, colour
+             * @default {}
+             */
+            words: {
+                [key: string]: string;
+            };
+            /**
+             * At S
+             * @description Where, for what has places: seconds from A's region
+             * @default []
+             */
+            at_s: number[];
+            /**
+             * Pictures
+             * @default []
+             */
+            pictures: components["schemas"]["Picture"][];
         };
         /** ChannelResult */
         ChannelResult: {
@@ -12449,22 +12909,26 @@ export interface components {
             limit_text: string;
             /** Sentence */
             sentence: string;
-            /** Causes */
-            causes: components["schemas"]["Cause"][];
             /** Scale */
             scale: components["schemas"]["ScaleMark"][];
             /**
-             * Offset Samples
-             * @description Positive: B is late, in samples of A
+             * Related
+             * @description Whether the two have anything to do with each other
+             * @default true
              */
-            offset_samples: number;
+            related: boolean;
+            /**
+             * Offset Samples
+             * @description Positive: B is late, in samples of A; null where nothing relates the two
+             */
+            offset_samples: number | null;
             /** Offset Ms */
-            offset_ms: number;
+            offset_ms: number | null;
             /**
              * Gain Db
-             * @description Level of B against A
+             * @description Level of B against A; null where unrelated
              */
-            gain_db: number;
+            gain_db: number | null;
             /**
              * Polarity
              * @description -1 where every channel is inverted
@@ -12532,6 +12996,51 @@ export interface components {
              */
             notes: string[];
             /**
+             * Explained
+             * @description Whether causes were looked for
+             * @default false
+             */
+            explained: boolean;
+            /**
+             * Causes
+             * @default []
+             */
+            causes: components["schemas"]["Cause"][];
+            /**
+             * To Set
+             * @default []
+             */
+            to_set: components["schemas"]["ToSet"][];
+            /**
+             * Ruled Out
+             * @description What was looked for and is not there
+             * @default []
+             */
+            ruled_out: string[];
+            /**
+             * Ambiguous
+             * @description Other offsets fit as well: the material repeats
+             * @default false
+             */
+            ambiguous: boolean;
+            /**
+             * Uncertain
+             * @description A good part of the residual has no sure cause
+             * @default false
+             */
+            uncertain: boolean;
+            /**
+             * Explained Db
+             * @description Residual against A once all causes that could be fitted are undone
+             */
+            explained_db?: number | null;
+            /**
+             * Level Note
+             * @description What the level is defined by, where not by all of it
+             * @default
+             */
+            level_note: string;
+            /**
              * Residual Listening Gain Db
              * @description Most that the residual may be raised for listening
              */
@@ -12558,6 +13067,11 @@ export interface components {
              * Format: uuid
              */
             clip_b: string;
+            /**
+             * Batch
+             * @description Shared by tests that were asked for together
+             */
+            batch: string | null;
             /**
              * Status
              * @description queued, running, done, failed or cancelled
@@ -12678,9 +13192,197 @@ export interface components {
             /** Worst Dbfs */
             worst_dbfs: number | null;
         };
+        /**
+         * ToSet
+         * @description One correction of B, in the order to do them.
+         */
+        ToSet: {
+            /**
+             * Code
+             * @enum {string}
+             */
+            code: "identical" | "rounding" | "level" | "offset" | "polarity" | "channel_polarity" | "channel_swap" | "channel_level" | "channel_offset" | "width" | "filter" | "dynamics" | "level_moves" | "distortion" | "clipping" | "drift" | "modulation" | "jump" | "click" | "noise" | "added_sound" | "dc" | "codec" | "rate" | "channels" | "length" | "periodic" | "silence" | "mix_share" | "unrelated" | "unknown";
+            /**
+             * Words
+             * @description 'Move B earlier by'
+             */
+            words: string;
+            /**
+             * Value
+             * @description '23.37 samples'
+             */
+            value: string;
+            /**
+             * Beside
+             * @description The same in another unit, or more of it
+             * @default
+             */
+            beside: string;
+            /**
+             * Leaves Db
+             * @description Residual against A once this is done; null: silent
+             */
+            leaves_db: number | null;
+            /** Takes Db */
+            takes_db: number | null;
+            /**
+             * Hurts
+             * @description Why this step alone makes it worse, where it does
+             * @default
+             */
+            hurts: string;
+        };
         /** LimitChange */
         LimitChange: {
             limit: components["schemas"]["Limit"];
+        };
+        /**
+         * Steps
+         * @description The steps of the controls that B will be corrected with.
+         */
+        Steps: {
+            /**
+             * Level Db
+             * @description Step of the level control, dB
+             * @default 0.1
+             */
+            level_db: number;
+            /**
+             * Time Ms
+             * @description Step of the time control, ms
+             * @default 0.01
+             */
+            time_ms: number;
+        };
+        /**
+         * Reach
+         * @description The best null with these steps, and whether the test is already there.
+         */
+        Reach: {
+            /**
+             * Level Set Db
+             * @description Nearest correction of B's level
+             */
+            level_set_db: number;
+            /**
+             * Level Off Db
+             * @description What stays: error of that setting
+             */
+            level_off_db: number;
+            /**
+             * Time Set Ms
+             * @description Nearest correction of B's time; negative is earlier
+             */
+            time_set_ms: number;
+            /** Time Off Ms */
+            time_off_ms: number;
+            /**
+             * Best Db
+             * @description Residual against A to expect, dB; negative
+             */
+            best_db: number;
+            /**
+             * At Resolution
+             * @description Level and time lie within half a step already
+             */
+            at_resolution: boolean;
+            /** Sentence */
+            sentence: string;
+        };
+        /** ProofAs */
+        ProofAs: {
+            /**
+             * Form
+             * @default json
+             * @enum {string}
+             */
+            form: "json" | "md";
+        };
+        /**
+         * Proof
+         * @description All that a stranger needs to judge one result, and to test it again.
+         */
+        Proof: {
+            /**
+             * Version
+             * @default 1
+             */
+            version: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "null" | "bench";
+            /** Song */
+            song: string;
+            /** Sentence */
+            sentence: string;
+            /** About */
+            about: string;
+            /** Made At */
+            made_at: string | null;
+            /** Files */
+            files: components["schemas"]["ProofFile"][];
+            /** Settings */
+            settings: components["schemas"]["ProofRow"][];
+            /** Figures */
+            figures: components["schemas"]["ProofRow"][];
+            /** Causes */
+            causes: components["schemas"]["ProofCause"][];
+            /** To Set */
+            to_set: components["schemas"]["ToSet"][];
+            /** Not Stated */
+            not_stated: components["schemas"]["ProofRow"][];
+            /** Cautions */
+            cautions: string[];
+            /** Pictures */
+            pictures: components["schemas"]["Picture"][];
+        };
+        /** ProofCause */
+        ProofCause: {
+            /** Title */
+            title: string;
+            /** Sure */
+            sure: string;
+            /** Takes Db */
+            takes_db: number;
+            /** Evidence */
+            evidence: string;
+            /** Figures */
+            figures: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * ProofFile
+         * @description What was compared, by content: the digest tells whether a file is the one that was tested.
+         */
+        ProofFile: {
+            /** Role */
+            role: string;
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+            /** Rate Hz */
+            rate_hz?: number | null;
+            /** Channels */
+            channels?: number | null;
+            /** Seconds */
+            seconds?: number | null;
+        };
+        /** ProofRow */
+        ProofRow: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+            /**
+             * Beside
+             * @description What was planned, or how far the figure may be off
+             * @default
+             */
+            beside: string;
         };
         /**
          * Excerpt
@@ -12694,6 +13396,673 @@ export interface components {
             start_s: number;
             /** Length S */
             length_s?: number | null;
+        };
+        /** Asks */
+        Asks: {
+            /**
+             * Rate Hz
+             * @default 48000
+             */
+            rate_hz: number;
+            /**
+             * Room S
+             * @default 4
+             */
+            room_s: number;
+        };
+        /** BenchKindOut */
+        BenchKindOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            /** Seconds */
+            seconds: number;
+            /** Halts */
+            halts: components["schemas"]["Halt"][];
+            /** Stand Ins */
+            stand_ins: components["schemas"]["StandInOut"][];
+        };
+        /**
+         * Halt
+         * @description One stretch of a test signal.
+         */
+        Halt: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Start S */
+            start_s: number;
+            /**
+             * Length S
+             * @description With the room that it is given to die away
+             */
+            length_s: number;
+        };
+        /**
+         * StandInOut
+         * @description A simulated device.
+         */
+        StandInOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /** MeasurementOut */
+        MeasurementOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            /** Device */
+            device: string;
+            /** Stand In */
+            stand_in: string;
+            /** Take */
+            take: string | null;
+            /** Status */
+            status: string;
+            /** Progress */
+            progress: number;
+            /** Stage */
+            stage: string;
+            /** Problem */
+            problem: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Finished At */
+            finished_at: string | null;
+            /** Sentence */
+            sentence: string | null;
+            /**
+             * Main
+             * @description Its first figure
+             */
+            main: number | null;
+            /** Main Name */
+            main_name: string;
+            /** Main Unit */
+            main_unit: string;
+        };
+        /**
+         * BenchPlan
+         * @description What was planned, as far as it is known; null: not planned.
+         */
+        BenchPlan: {
+            /**
+             * Device
+             * @description What the person calls it
+             * @default
+             */
+            device: string;
+            profile?: components["schemas"]["DeviceProfile"] | null;
+            /**
+             * Label Ms
+             * @description What the delay reads
+             */
+            label_ms?: number | null;
+            /** Wanted Ms */
+            wanted_ms?: number | null;
+            /** First Db */
+            first_db?: number | null;
+            /** Each Db */
+            each_db?: number | null;
+            /**
+             * Wet Only
+             * @description No dry sound comes back
+             * @default false
+             */
+            wet_only: boolean;
+            /**
+             * Starts Together
+             * @description The recording begins with the signal
+             * @default false
+             */
+            starts_together: boolean;
+            /**
+             * Home Ms
+             * @description What the cable alone takes
+             */
+            home_ms?: number | null;
+            /** Rt60 S */
+            rt60_s?: number | null;
+            /** Pre Delay Ms */
+            pre_delay_ms?: number | null;
+            /** Latency Ms */
+            latency_ms?: number | null;
+            /** Gain Db */
+            gain_db?: number | null;
+            /** Inverted */
+            inverted?: boolean | null;
+            /**
+             * Threshold Db
+             * @description Where its meter first moves
+             */
+            threshold_db?: number | null;
+            /** Ratio */
+            ratio?: number | null;
+            /**
+             * Earlier
+             * @default []
+             */
+            earlier: components["schemas"]["Reading"][];
+        };
+        /** MeasurementStart */
+        MeasurementStart: {
+            signal: components["schemas"]["TestSignal"];
+            /**
+             * @default {
+             *       "device": "",
+             *       "profile": null,
+             *       "label_ms": null,
+             *       "wanted_ms": null,
+             *       "first_db": null,
+             *       "each_db": null,
+             *       "wet_only": false,
+             *       "starts_together": false,
+             *       "home_ms": null,
+             *       "rt60_s": null,
+             *       "pre_delay_ms": null,
+             *       "latency_ms": null,
+             *       "gain_db": null,
+             *       "inverted": null,
+             *       "threshold_db": null,
+             *       "ratio": null,
+             *       "earlier": []
+             *     }
+             */
+            plan: components["schemas"]["BenchPlan"];
+            /**
+             * Stand In
+             * @description A simulated device; empty with a take
+             * @default
+             */
+            stand_in: string;
+            /**
+             * Take
+             * @description A clip that holds the recorded signal
+             */
+            take?: string | null;
+        };
+        /**
+         * Reading
+         * @description One earlier measurement of the same device: what it read, and what it did.
+         */
+        Reading: {
+            /** Label Ms */
+            label_ms: number;
+            /** Does Ms */
+            does_ms: number;
+        };
+        /**
+         * TestSignal
+         * @description What is sent through a device.
+         */
+        TestSignal: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            /**
+             * Rate Hz
+             * @default 48000
+             */
+            rate_hz: number;
+            /**
+             * Room S
+             * @description What a delay or reverb is given to die away
+             * @default 4
+             */
+            room_s: number;
+        };
+        /**
+         * BenchResult
+         * @description What a device really does, beside what was planned.
+         */
+        BenchResult: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            /** Device */
+            device: string;
+            /** Sentence */
+            sentence: string;
+            /** About */
+            about: string;
+            take: components["schemas"]["TakeReport"];
+            /** Halts */
+            halts: components["schemas"]["HaltRead"][];
+            /** Compared */
+            compared: components["schemas"]["Compared"][];
+            readings?: components["schemas"]["Readings"] | null;
+            delay?: components["schemas"]["DelayMeasured"] | null;
+            decay?: components["schemas"]["DecayMeasured"] | null;
+            loop?: components["schemas"]["LoopMeasured"] | null;
+            dynamics?: components["schemas"]["DynamicsMeasured"] | null;
+            /** Pictures */
+            pictures: components["schemas"]["Picture"][];
+            /** Refused */
+            refused: components["schemas"]["Refused"][];
+            /** Cautions */
+            cautions: string[];
+        };
+        /**
+         * Compared
+         * @description One figure beside the plan.
+         */
+        Compared: {
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Planned */
+            planned: number | null;
+            /** Measured */
+            measured: number | null;
+            /**
+             * Digits
+             * @description Digits after the point that are worth showing
+             * @default 2
+             */
+            digits: number;
+            /**
+             * Holds Within
+             * @description How far off the reading may be
+             */
+            holds_within?: number | null;
+            /**
+             * Words
+             * @description In place of figures: 'inverted'
+             * @default
+             */
+            words: string;
+            /**
+             * Planned Words
+             * @default
+             */
+            planned_words: string;
+        };
+        /** CurvePoint */
+        CurvePoint: {
+            /** Level Dbfs */
+            level_dbfs: number;
+            /** Gain Db */
+            gain_db: number;
+        };
+        /** DecayBand */
+        DecayBand: {
+            /** Edt S */
+            edt_s: number | null;
+            /** T20 S */
+            t20_s: number | null;
+            /** T30 S */
+            t30_s: number | null;
+            /** C50 Db */
+            c50_db: number | null;
+            /** C80 Db */
+            c80_db: number | null;
+            /**
+             * Range Db
+             * @description Peak over noise that the decay was read from
+             */
+            range_db: number | null;
+            /**
+             * Hz
+             * @description Middle of the octave
+             */
+            hz: number;
+        };
+        /**
+         * DecayMeasured
+         * @description A decay, from an impulse response or a swept sine; figures of the whole are of 500 to 1000 Hz.
+         */
+        DecayMeasured: {
+            /** Edt S */
+            edt_s: number | null;
+            /** T20 S */
+            t20_s: number | null;
+            /** T30 S */
+            t30_s: number | null;
+            /** C50 Db */
+            c50_db: number | null;
+            /** C80 Db */
+            c80_db: number | null;
+            /**
+             * Range Db
+             * @description Peak over noise that the decay was read from
+             */
+            range_db: number | null;
+            /** Pre Delay Ms */
+            pre_delay_ms: number | null;
+            /** Bands */
+            bands: components["schemas"]["DecayBand"][];
+            /** Refused */
+            refused: components["schemas"]["Refused"][];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * DelayMeasured
+         * @description A delay, from a click or a phrase through it. Null: could not be told; `refused` says why.
+         */
+        DelayMeasured: {
+            /**
+             * Time Ms
+             * @description From repeat to repeat, least squares over all
+             */
+            time_ms: number | null;
+            /** First Repeat Ms */
+            first_repeat_ms: number | null;
+            /**
+             * First Repeat Db
+             * @description The first repeat against the dry sound
+             */
+            first_repeat_db: number | null;
+            /**
+             * Feedback Db
+             * @description From repeat to repeat, negative where it falls
+             */
+            feedback_db: number | null;
+            /** Repeats */
+            repeats: components["schemas"]["Repeat"][];
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "mono" | "stereo" | "ping-pong" | "dual" | "unknown";
+            /**
+             * Tempo Error Ms
+             * @description Measured less planned; null without a plan
+             */
+            tempo_error_ms: number | null;
+            /** Noise Dbfs */
+            noise_dbfs: number | null;
+            /** Refused */
+            refused: components["schemas"]["Refused"][];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * DynamicsMeasured
+         * @description What works on the level between dry and wet.
+         */
+        DynamicsMeasured: {
+            /** Threshold Db */
+            threshold_db: number | null;
+            /** Ratio */
+            ratio: number | null;
+            /** Attack Ms */
+            attack_ms: number | null;
+            /** Release Ms */
+            release_ms: number | null;
+            /** Most Reduction Db */
+            most_reduction_db: number | null;
+            /** Makeup Db */
+            makeup_db: number | null;
+            /** Curve */
+            curve: components["schemas"]["CurvePoint"][];
+            /** Gain Db */
+            gain_db: components["schemas"]["GainPoint"][];
+            /** Refused */
+            refused: components["schemas"]["Refused"][];
+            /** Sentence */
+            sentence: string;
+        };
+        /** GainPoint */
+        GainPoint: {
+            /** At S */
+            at_s: number;
+            /** Gain Db */
+            gain_db: number;
+        };
+        /** HaltRead */
+        HaltRead: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Start S */
+            start_s: number;
+            /** Length S */
+            length_s: number;
+            /** Said */
+            said: string;
+            /** Read */
+            read: boolean;
+        };
+        /**
+         * LoopMeasured
+         * @description A loop: what was sent against what came back.
+         */
+        LoopMeasured: {
+            /** Latency Samples */
+            latency_samples: number;
+            /** Latency Ms */
+            latency_ms: number;
+            /**
+             * Polarity
+             * @enum {integer}
+             */
+            polarity: 1 | -1;
+            /** Gain Db */
+            gain_db: number;
+            /**
+             * Response
+             * @description Against its own gain
+             */
+            response: components["schemas"]["ResponsePoint"][];
+            /** Distortion Percent */
+            distortion_percent: number | null;
+            /**
+             * Noise Dbfs
+             * @description Where nothing was sent
+             */
+            noise_dbfs: number | null;
+            /** Drift Ppm */
+            drift_ppm: number | null;
+            /** Null Depth Db */
+            null_depth_db: number | null;
+            /** Refused */
+            refused: components["schemas"]["Refused"][];
+            /** Sentence */
+            sentence: string;
+        };
+        /** MeasurementDetail */
+        MeasurementDetail: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            /** Device */
+            device: string;
+            /** Stand In */
+            stand_in: string;
+            /** Take */
+            take: string | null;
+            /** Status */
+            status: string;
+            /** Progress */
+            progress: number;
+            /** Stage */
+            stage: string;
+            /** Problem */
+            problem: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Finished At */
+            finished_at: string | null;
+            /** Sentence */
+            sentence: string | null;
+            /**
+             * Main
+             * @description Its first figure
+             */
+            main: number | null;
+            /** Main Name */
+            main_name: string;
+            /** Main Unit */
+            main_unit: string;
+            signal: components["schemas"]["TestSignal"];
+            plan: components["schemas"]["BenchPlan"];
+            result: components["schemas"]["BenchResult"] | null;
+        };
+        /**
+         * Readings
+         * @description What a delay's readings mean, and which of them is nearest to the plan.
+         */
+        Readings: {
+            /** Offset Percent */
+            offset_percent: number;
+            /** Offset Ms */
+            offset_ms: number;
+            /**
+             * Steady
+             * @description Read at several times, so that a share and a constant are told apart
+             */
+            steady: boolean;
+            /**
+             * Tolerance Ms
+             * @description How far the readings used lie from the line, at most
+             */
+            tolerance_ms: number;
+            /** Wanted Ms */
+            wanted_ms: number;
+            /**
+             * Marks
+             * @description Readings that can be set, around the nearest
+             */
+            marks: components["schemas"]["core__bench__plan__Mark"][];
+            nearest: components["schemas"]["core__bench__plan__Mark"];
+            /** @description As it was set */
+            now: components["schemas"]["core__bench__plan__Mark"] | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * Refused
+         * @description A figure that cannot be stated.
+         */
+        Refused: {
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+        };
+        /** Repeat */
+        Repeat: {
+            /**
+             * Time Ms
+             * @description After the dry sound
+             */
+            time_ms: number;
+            /**
+             * Level Db
+             * @description Against the dry sound
+             */
+            level_db: number;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "both" | "left" | "right";
+        };
+        /** ResponsePoint */
+        ResponsePoint: {
+            /** Hz */
+            hz: number;
+            /** Db */
+            db: number;
+        };
+        /**
+         * TakeReport
+         * @description Where the signal lies in a recording, and how good the take is.
+         */
+        TakeReport: {
+            /**
+             * Found S
+             * @description Where the signal begins in the recording; may be below 0
+             */
+            found_s: number;
+            /**
+             * Ratio
+             * @description Recorded seconds for one of the signal's; 1 unless rates are mixed up
+             */
+            ratio: number;
+            /**
+             * Clock Ppm
+             * @description From marker to marker, against the ratio
+             */
+            clock_ppm: number;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /**
+             * Noise Dbfs
+             * @description In the stillness
+             */
+            noise_dbfs: number | null;
+            /**
+             * Range Db
+             * @description Peak over noise
+             */
+            range_db: number | null;
+            /**
+             * Polarity
+             * @description Of the marker: 1 or -1
+             */
+            polarity: number;
+            /** Warnings */
+            warnings: string[];
+        };
+        /**
+         * Mark
+         * @description A reading of the device over what it does.
+         */
+        core__bench__plan__Mark: {
+            /** Label Ms */
+            label_ms: number;
+            /** Does Ms */
+            does_ms: number;
+            /**
+             * Error Ms
+             * @description Does minus wanted
+             */
+            error_ms: number;
+        };
+        /**
+         * Mark
+         * @description A place on a picture that has something to say.
+         */
+        core__measure__results__Mark: {
+            /** X */
+            x: number;
+            /** Label */
+            label: string;
         };
         /** RenderOut */
         RenderOut: {
@@ -16087,6 +17456,60 @@ export interface operations {
             };
         };
     };
+    server_verify_api_compare_two_paths: {
+        parameters: {
+            query: {
+                a: string;
+                /** @description What is moved onto A */
+                b: string;
+                /** @description Delays are looked for up to this */
+                most_ms?: number;
+            };
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TwoPaths"];
+                };
+            };
+        };
+    };
+    server_verify_api_start_null_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchStart"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NullTestOut"][];
+                };
+            };
+        };
+    };
     server_verify_api_null_of_renders: {
         parameters: {
             query?: never;
@@ -16181,6 +17604,57 @@ export interface operations {
             };
         };
     };
+    server_verify_api_null_test_reach: {
+        parameters: {
+            query?: {
+                /** @description Step of the level control, dB */
+                level_db?: number;
+                /** @description Step of the time control, ms */
+                time_ms?: number;
+            };
+            header?: never;
+            path: {
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reach"];
+                };
+            };
+        };
+    };
+    server_verify_api_null_test_proof: {
+        parameters: {
+            query?: {
+                form?: "json" | "md";
+            };
+            header?: never;
+            path: {
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
+                };
+            };
+        };
+    };
     server_verify_api_cancel_null_test: {
         parameters: {
             query?: never;
@@ -16246,6 +17720,232 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_bench_api_bench_kinds: {
+        parameters: {
+            query?: {
+                rate_hz?: number;
+                room_s?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchKindOut"][];
+                };
+            };
+        };
+    };
+    server_bench_api_bench_signal: {
+        parameters: {
+            query?: {
+                rate_hz?: number;
+                room_s?: number;
+            };
+            header?: never;
+            path: {
+                kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_bench_api_list_measurements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasurementOut"][];
+                };
+            };
+        };
+    };
+    server_bench_api_start_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasurementStart"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasurementOut"];
+                };
+            };
+        };
+    };
+    server_bench_api_get_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasurementDetail"];
+                };
+            };
+        };
+    };
+    server_bench_api_delete_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_bench_api_cancel_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasurementOut"];
+                };
+            };
+        };
+    };
+    server_bench_api_restore_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasurementOut"];
+                };
+            };
+        };
+    };
+    server_bench_api_measurement_proof: {
+        parameters: {
+            query?: {
+                form?: "json" | "md";
+            };
+            header?: never;
+            path: {
+                measurement_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
+                };
+            };
+        };
+    };
+    server_config_proof_proof_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
             };
         };
     };

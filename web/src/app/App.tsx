@@ -21,6 +21,13 @@ const ListenStep = lazy(() => import("../steps/listen/ListenStep"));
 const VerifyStep = lazy(() => import("../steps/verify/VerifyStep"));
 const RigsPage = lazy(() => import("../rigs/RigsPage"));
 const ResultPage = lazy(() => import("../steps/verify/ResultPage"));
+const ManyPage = lazy(() => import("../steps/verify/ManyPage"));
+const PathsPage = lazy(() => import("../steps/verify/PathsPage"));
+const LivePage = lazy(() => import("../steps/verify/LivePage"));
+const PassesPage = lazy(() => import("../steps/verify/PassesPage"));
+const ProofPage = lazy(() => import("../steps/verify/ProofPage"));
+const BenchPage = lazy(() => import("../steps/verify/bench/BenchPage"));
+const MeasuredPage = lazy(() => import("../steps/verify/bench/MeasuredPage"));
 
 export function useSession() {
   return useQuery({
@@ -67,7 +74,15 @@ export function App() {
               <Route path="listen" element={<ListenStep />} />
               <Route path="rigs" element={<RigsPage />} />
               <Route path="verify" element={<VerifyStep />} />
+              <Route path="verify/many" element={<ManyPage />} />
+              <Route path="verify/paths" element={<PathsPage />} />
+              <Route path="verify/live" element={<LivePage />} />
+              <Route path="verify/passes" element={<PassesPage />} />
+              <Route path="verify/bench/:kind?" element={<BenchPage />} />
+              <Route path="verify/measured/:measurementId" element={<MeasuredPage />} />
+              <Route path="verify/measured/:measurementId/proof" element={<ProofPage />} />
               <Route path="verify/:testId" element={<ResultPage />} />
+              <Route path="verify/:testId/proof" element={<ProofPage />} />
             </Route>
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>

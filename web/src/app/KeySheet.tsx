@@ -16,6 +16,23 @@ const NAMES: Record<Scope, string> = {
   trial: "While a test by ear runs",
   verify: "Verify, choosing a pair",
   result: "Verify, a result",
+  bench: "Verify, the bench",
+  measured: "Verify, a measurement",
+  many: "Verify, one against many",
+  proof: "Verify, a proof sheet",
+  paths: "Verify, two paths",
+  live: "Verify, a live null",
+  passes: "Verify, three passes",
+};
+
+/** Ways of Verify by their address; anything else there is a result. */
+const OF_VERIFY: Record<string, Scope[]> = {
+  bench: ["bench", "measured"],
+  measured: ["measured", "proof"],
+  many: ["many", "verify"],
+  paths: ["paths", "verify"],
+  live: ["live", "verify"],
+  passes: ["passes", "verify"],
 };
 
 /** The scopes of the open step first, then everywhere, then the others. */
@@ -23,7 +40,7 @@ export function ordered(pathname: string): Scope[] {
   const [, , , step = "", test = ""] = pathname.split("/");
   const here: Record<string, Scope[]> = {
     listen: ["listen", "trial"],
-    verify: test ? ["result", "verify"] : ["verify", "result"],
+    verify: OF_VERIFY[test] ?? (test ? ["result", "verify"] : ["verify", "result"]),
   };
   const first = here[step] ?? (step in NAMES ? [step as Scope] : []);
   const all: Scope[] = [...first, "everywhere", ...(Object.keys(NAMES) as Scope[])];

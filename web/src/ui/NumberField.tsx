@@ -15,11 +15,24 @@ interface Props {
   digits?: number;
   step?: number;
   width?: string;
+  /** Stands above the field too, where nothing else names it. */
+  named?: boolean;
   onCommit: (value: number) => void;
 }
 
 export function NumberField(props: Props) {
-  const { label, unit, value, least, most, digits = 1, step = 1, width = "96px", onCommit } = props;
+  const {
+    label,
+    unit,
+    value,
+    least,
+    most,
+    digits = 1,
+    step = 1,
+    width = "96px",
+    named,
+    onCommit,
+  } = props;
   const id = useId();
   const [draft, setDraft] = useState<string | null>(null);
   const [said, setSaid] = useState("");
@@ -46,7 +59,7 @@ export function NumberField(props: Props) {
     } else return;
     event.preventDefault();
   };
-  return (
+  const field = (
     <Box width={width} position="relative">
       <TextInput
         aria-label={label}
@@ -77,6 +90,15 @@ export function NumberField(props: Props) {
           {said}
         </Box>
       )}
+    </Box>
+  );
+  if (!named) return field;
+  return (
+    <Box>
+      <Box aria-hidden color="ink2" fontSize="13px">
+        {label}
+      </Box>
+      {field}
     </Box>
   );
 }

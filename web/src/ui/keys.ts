@@ -5,7 +5,22 @@ import { useHotkeys } from "react-hotkeys-hook";
 import registry from "./keys.json";
 
 export type Scope =
-  "everywhere" | "route" | "time" | "space" | "blend" | "listen" | "trial" | "verify" | "result";
+  | "everywhere"
+  | "route"
+  | "time"
+  | "space"
+  | "blend"
+  | "listen"
+  | "trial"
+  | "verify"
+  | "result"
+  | "bench"
+  | "measured"
+  | "many"
+  | "proof"
+  | "paths"
+  | "live"
+  | "passes";
 
 export interface Key {
   scope: Scope;

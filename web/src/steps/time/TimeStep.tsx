@@ -16,7 +16,7 @@ import { useSteady } from "../../ui/hooks";
 import { QuantityField } from "../../ui/QuantityField";
 import { ToolFrame } from "../../ui/ToolFrame";
 import { DelayPlan } from "./DelayPlan";
-import { DevicePicker } from "./DevicePicker";
+import { DevicePicker } from "../../devices/DevicePicker";
 import { DeviceSheet } from "./DeviceSheet";
 import { FromDelay } from "./FromDelay";
 import { Lattice, useLattice } from "./Lattice";

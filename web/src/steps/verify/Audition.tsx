@@ -14,7 +14,13 @@ const EXCERPT_S = 12;
 const NAMES: Record<Voice, string> = { a: "A", b: "B, matched", residual: "Residual" };
 const RAISES = [0, 10, 20, 30, 40];
 
-export function Audition({ test }: { test: NullTestDetail }) {
+/** Somewhere to listen to: seconds from the start of A's region; each turn is a press. */
+export interface Place {
+  seconds: number;
+  turn: number;
+}
+
+export function Audition({ test, place }: { test: NullTestDetail; place: Place | null }) {
   const result = test.result!;
   const [voice, setVoice] = useState<Voice>("a");
   const [playing, setPlaying] = useState(false);
@@ -24,9 +30,11 @@ export function Audition({ test }: { test: NullTestDetail }) {
   const player = useRef<Player | null>(null);
   const most = result.residual_listening_gain_db;
   const worst = result.timeline.worst_at_s ?? result.compared_start_s;
+  // A place that was chosen is heard from a second before it.
+  const wanted = place ? place.seconds - 1 : worst - EXCERPT_S / 3;
   const from = Math.max(
     0,
-    Math.min(worst - result.compared_start_s - EXCERPT_S / 3, result.compared_s - EXCERPT_S),
+    Math.min(wanted - result.compared_start_s, result.compared_s - (place ? 2 : EXCERPT_S)),
   );
   const url = useCallback(
     (name: Voice) =>
@@ -62,6 +70,7 @@ export function Audition({ test }: { test: NullTestDetail }) {
       }
       playOnly(stop);
       await player.current.play(name, Math.min(gain, most));
+      setVoice(name);
       setPlaying(true);
     } catch {
       announce("The sound could not be loaded. Try again.", { kind: "fault" });
@@ -69,6 +78,13 @@ export function Audition({ test }: { test: NullTestDetail }) {
       setLoading(false);
     }
   };
+  const turn = place?.turn ?? 0;
+  useEffect(() => {
+    if (turn === 0) return;
+    queueMicrotask(() => void play("residual", raise));
+    // Only a press starts it, not what it is played with.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [turn]);
   const choose = (name: Voice) => {
     // Leaving the residual puts its raise back, so that it never waits there turned up.
     const gain = name === "residual" ? raise : 0;

@@ -1,14 +1,19 @@
 /** A null test: under way, failed, or its verdict with all the evidence. */
 import { Box } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
-import { useNavigate, useParams } from "react-router";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
 
 import { api, ask, type NullResult, type NullTestDetail, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../song/context";
-import { BandLevels, LevelsOverTime, OverlayChart, StepsChart } from "../../charts/NullCharts";
+import { asText } from "../../charts/ladder";
+import { BandLevels, LevelsOverTime } from "../../charts/NullCharts";
 import { NullScale } from "../../charts/NullScale";
+import { SetLadder } from "../../charts/SetLadder";
+import { Tries } from "../../charts/Tries";
 import {
   announce,
+  copyText,
   Figure,
   HowComputed,
   Notice,
@@ -16,12 +21,16 @@ import {
   Press,
   SheetTitle,
 } from "../../ui/controls";
-import { Course } from "../../ui/Course";
 import { clockFine, dB, ms, num, signed, timeOfDay } from "../../ui/format";
-import { Audition } from "./Audition";
+import { Audition, type Place } from "./Audition";
+import { Overlaid, Why } from "./Why";
 import { type Limit, LimitField } from "./LimitField";
 import { isBusy } from "../../clips/queries";
-import { useNullTest } from "./queries";
+import { useKey } from "../../ui/keys";
+import { ReachLine } from "./ReachLine";
+import { type Steps, useNullTest, useNullTests, useReach } from "./queries";
+import { depthOf, triesOf } from "./tries";
+import { UnderWay } from "./UnderWay";
 
 export default function ResultPage() {
   const { testId = "" } = useParams();
@@ -35,7 +44,26 @@ export default function ResultPage() {
     );
   }
   const data = test.data;
-  if (isBusy(data.status)) return <UnderWay test={data} />;
+  if (isBusy(data.status))
+    return (
+      <UnderWay
+        title="Null test under way"
+        about={`${data.a_name} against ${data.b_name}`}
+        stages={["align", "match", "subtract"]}
+        label="Null test"
+        row={data}
+        cancelWord="Cancel the test"
+        note="Keep working: the test goes on by itself. Cancelling keeps both clips."
+        cancel={() =>
+          ask(
+            api.POST("/api/v1/null-tests/{test_id}/cancel", {
+              params: { path: { test_id: data.id } },
+            }),
+          )
+        }
+        queryKey={["null-test", data.id]}
+      />
+    );
   if (data.result) return <Result test={data} result={data.result} />;
   return <NoResult test={data} />;
 }
@@ -47,41 +75,6 @@ function useAnotherPair(test: NullTestDetail) {
     navigate(`/songs/${song.id}/verify`, {
       state: again ? { a: test.clip_a, b: test.clip_b } : null,
     });
-}
-
-function UnderWay({ test }: { test: NullTestDetail }) {
-  const client = useQueryClient();
-  const cancel = async () => {
-    try {
-      await ask(
-        api.POST("/api/v1/null-tests/{test_id}/cancel", { params: { path: { test_id: test.id } } }),
-      );
-    } catch (fault) {
-      announce(sentenceOf(fault), { kind: "fault" });
-    }
-    await client.invalidateQueries({ queryKey: ["null-test", test.id] });
-  };
-  return (
-    <Box maxWidth="760px">
-      <SheetTitle page about={`${test.a_name} against ${test.b_name}`}>
-        Null test under way
-      </SheetTitle>
-      <Box marginBlock="14px">
-        <Course share={test.progress} stages={["align", "match", "subtract"]} label="Null test" />
-      </Box>
-      <Box display="flex" flexWrap="wrap" alignItems="center" gap="12px">
-        <Box flex="1" role="status">
-          <strong>{num(test.progress * 100, 0)} %</strong>,{" "}
-          {test.status === "queued" ? "waiting its turn" : test.stage || "starting"}
-          {test.attempt > 1 && `; attempt ${test.attempt}, taken up again after an interruption`}
-        </Box>
-        <Press onClick={() => void cancel()}>Cancel the test</Press>
-      </Box>
-      <Box as="p" color="ink2" fontSize="13px" marginTop="6px">
-        Keep working: the test goes on by itself. Cancelling keeps both clips.
-      </Box>
-    </Box>
-  );
 }
 
 function NoResult({ test }: { test: NullTestDetail }) {
@@ -124,6 +117,16 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
       announce(sentenceOf(fault), { kind: "fault" });
     }
   };
+  const [at, setAt] = useState(0);
+  const [place, setPlace] = useState<Place | null>(null);
+  const [steps, setSteps] = useState<Steps>({ level_db: 0.1, time_ms: 0.01 });
+  const reach = useReach(test.id, steps, result.gain_db !== null && result.to_set.length > 0);
+  const hear = (seconds: number) => setPlace((old) => ({ seconds, turn: (old?.turn ?? 0) + 1 }));
+  const copyAll = () => void copyText(asText(result));
+  useKey("result", "C", copyAll, result.to_set.length > 0);
+  const { song } = useSongContext();
+  const navigate = useNavigate();
+  const tries = triesOf(useNullTests(song.id).data ?? [], test);
   const two = { base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" };
   return (
     <Box>
@@ -170,33 +173,69 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
           </Box>
         </Box>
       </Box>
-      <Box marginTop="12px">
-        <NullScale result={result} />
-      </Box>
+      {result.explained && result.related ? (
+        <>
+          <Box marginTop="12px">
+            <Why result={result} chosen={at} onChoose={setAt} onHear={hear} />
+          </Box>
+          {result.to_set.length > 0 && (
+            <Box as="section" marginTop="14px" minWidth="0">
+              <Heading
+                title="What to set"
+                about={`in this order; thick is what the step takes away${result.level_note ? `. ${result.level_note}` : ""}`}
+              >
+                <Press hint="C" onClick={copyAll}>
+                  Copy all
+                </Press>
+              </Heading>
+              <SetLadder
+                result={result}
+                chosen={result.causes[at]?.code ?? null}
+                reach={reach.data ? -reach.data.best_db : null}
+                onChoose={(code) => {
+                  const found = result.causes.findIndex((c) => c.code === code);
+                  if (found >= 0) setAt(found);
+                }}
+              />
+              <ReachLine steps={steps} reach={reach.data} onSteps={setSteps} />
+            </Box>
+          )}
+        </>
+      ) : (
+        <>
+          <Box marginTop="12px">
+            <NullScale result={result} />
+          </Box>
+          <Box marginTop="8px">
+            <Why result={result} chosen={at} onChoose={setAt} onHear={hear} />
+          </Box>
+        </>
+      )}
       <Figures result={result} />
-      <Box display="grid" gridTemplateColumns={two} gap="14px 28px" marginTop="10px">
-        <Box as="section" minWidth="0">
-          <Heading
-            title="Overlay"
-            about={`${num(result.overlay.a.length * result.overlay.step_ms, 0)} ms of the ${result.overlay.channel} channel from ${clockFine(result.overlay.start_s)}`}
-          >
-            <Legend />
-          </Heading>
-          <OverlayChart result={result} />
-        </Box>
-        <Box as="section" minWidth="0">
-          <Causes result={result} />
-        </Box>
-        <Box as="section" minWidth="0">
-          <Heading
-            title="What each step bought"
-            about="residual against A in dB, after matching one thing more"
-          />
-          <StepsChart steps={result.steps} />
-        </Box>
+      <Audition test={test} place={place} />
+      <Box display="grid" gridTemplateColumns={two} gap="14px 28px" marginTop="14px">
+        {(result.causes[at]?.pictures.length ?? 0) > 0 && (
+          <Box as="section" minWidth="0">
+            <Overlaid result={result} />
+          </Box>
+        )}
         <Box as="section" minWidth="0">
           <Channels result={result} />
         </Box>
+        {tries.length > 1 && (
+          <Box as="section" minWidth="0">
+            <Heading
+              title="Tries with this A"
+              about={`residual in the order that they were made${reach.data ? "; dashed: the best that the steps allow" : ""}`}
+            />
+            <Tries
+              tries={tries.map((t) => ({ id: t.id, name: t.b_name, depth: depthOf(t)! }))}
+              here={test.id}
+              reach={reach.data ? -reach.data.best_db : null}
+              onOpen={(id) => void navigate(`/songs/${song.id}/verify/${id}`)}
+            />
+          </Box>
+        )}
         <Box as="section" minWidth="0">
           <Heading title="Over time" about="dBFS, loudest 50 ms in each step" />
           <LevelsOverTime result={result} />
@@ -206,7 +245,6 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
           <BandLevels result={result} />
         </Box>
       </Box>
-      <Audition test={test} />
       <Box
         display="flex"
         flexWrap="wrap"
@@ -222,6 +260,9 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
           <Notes result={result} test={test} />
         </Box>
         <Box paddingTop="19px" display="flex" gap="10px">
+          <Box asChild color="ink" fontWeight="600" alignSelf="center">
+            <Link to="proof">Proof sheet</Link>
+          </Box>
           <Press look="quiet" onClick={() => another(true)}>
             Change this pair
           </Press>
@@ -252,33 +293,22 @@ function Heading({
   );
 }
 
-function Legend() {
-  return (
-    <Box display="flex" gap="12px" fontSize="13px" whiteSpace="nowrap" alignItems="center">
-      <Box
-        as="span"
-        display="inline-block"
-        width="26px"
-        borderTop="1.5px solid"
-        borderColor="ink"
-      />
-      A
-      <Box as="span" display="inline-block" width="26px" borderTop="6px solid" borderColor="band" />
-      B
-    </Box>
-  );
-}
-
 function Figures({ result }: { result: NullResult }) {
+  const fitted: [string, string, string][] =
+    result.offset_samples === null || result.offset_ms === null || result.gain_db === null
+      ? []
+      : [
+          [
+            "Offset of B",
+            signed(result.offset_samples, Number.isInteger(result.offset_samples) ? 0 : 2),
+            "samples",
+          ],
+          ["", signed(result.offset_ms, 4), "ms"],
+          ["Gain of B", signed(result.gain_db, 2), "dB"],
+          ["Polarity", polarityWord(result), ""],
+        ];
   const rows: [string, string, string][] = [
-    [
-      "Offset of B",
-      signed(result.offset_samples, Number.isInteger(result.offset_samples) ? 0 : 2),
-      "samples",
-    ],
-    ["", signed(result.offset_ms, 4), "ms"],
-    ["Gain of B", signed(result.gain_db, 2), "dB"],
-    ["Polarity", polarityWord(result), ""],
+    ...fitted,
     ["As delivered", dB(result.raw_null_db), "dB"],
     ["Residual RMS", dB(result.residual_rms_dbfs), "dBFS"],
     ["Peak", dB(result.residual_peak_dbfs), "dBFS"],
@@ -319,52 +349,6 @@ function polarityWord(result: NullResult): string {
   const flipped = result.channels.filter((c) => c.polarity < 0).map((c) => c.name);
   if (flipped.length === 0) return "same";
   return result.polarity < 0 ? "inverted" : `${flipped.join(", ")} inverted`;
-}
-
-const WORDS: Record<string, string> = {
-  level: "the level",
-  offset: "the offset",
-  polarity: "the polarity",
-  channels: "the channels",
-  residual: "the residual",
-  all: "everything",
-};
-
-function Causes({ result }: { result: NullResult }) {
-  return (
-    <>
-      <Heading title="Causes" about="what each explains, and the evidence" />
-      <Box as="ol" borderTop="1px solid" borderColor="ink">
-        {result.causes.map((cause, i) => (
-          <Box
-            as="li"
-            key={cause.code}
-            display="grid"
-            gridTemplateColumns="26px minmax(0, 1fr) auto"
-            gap="2px 8px"
-            paddingBlock="6px"
-            borderBottom="1px solid"
-            borderColor="rule"
-          >
-            <Box fontFamily="title" fontSize="17px" fontWeight="600">
-              {i + 1}
-            </Box>
-            <Box>
-              <Box fontWeight="600">{cause.title}</Box>
-              <Box fontSize="13px">{cause.evidence}</Box>
-            </Box>
-            <Box color="ink2" fontSize="13px" textAlign="right">
-              explains{" "}
-              <Box as="strong" color="ink">
-                {WORDS[cause.explains]}
-              </Box>
-            </Box>
-          </Box>
-        ))}
-      </Box>
-      {result.causes.length === 0 && <Box color="ink2">Nothing differs enough to name.</Box>}
-    </>
-  );
 }
 
 function Channels({ result }: { result: NullResult }) {
@@ -413,10 +397,12 @@ function Channels({ result }: { result: NullResult }) {
             </Box>
             <Box role="cell">
               {c.offset_samples === null
-                ? "silent"
-                : signed(c.offset_samples, Number.isInteger(c.offset_samples) ? 0 : 3)}
+                ? c.silent
+                  ? "silent"
+                  : ""
+                : signed(c.offset_samples, Number.isInteger(c.offset_samples) ? 0 : 2)}
             </Box>
-            <Box role="cell">{c.gain_db === null ? "" : signed(c.gain_db, 3)}</Box>
+            <Box role="cell">{c.gain_db === null ? "" : signed(c.gain_db, 2)}</Box>
             <Box role="cell" color={c.polarity < 0 ? "diff" : undefined}>
               {c.polarity < 0 ? "inverted" : "same"}
             </Box>
@@ -435,9 +421,11 @@ function Notes({ result, test }: { result: NullResult; test: NullTestDetail }) {
     <HowComputed>
       Both were read at full precision. The offset was looked for up to{" "}
       {num(test.options.search_s ?? 2, 2)} s by cross-correlation in loud windows, then fitted
-      together with gain and polarity by least squares until the residual stopped falling (
-      {ms(result.offset_ms)} ms here). The residual is A less the matched B; its depth is its RMS
-      against that of A.{" "}
+      together with gain and polarity by least squares until the residual stopped falling
+      {result.offset_ms === null ? "" : ` (${ms(result.offset_ms)} ms here)`}. What else differs was
+      looked for where the residual is loudest: a filter of 2048 taps, a gain every 32 samples and a
+      curve of 129 knots, each by least squares, alone and in pairs; the one that leaves least is
+      named. The residual is A less the matched B; its depth is its RMS against that of A.{" "}
       {result.rounding_floor_dbfs !== null &&
         `The word lengths leave ${num(result.rounding_floor_dbfs, 1)} dBFS at best. `}
       {result.notes.join(" ")}

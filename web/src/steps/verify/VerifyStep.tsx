@@ -8,13 +8,15 @@ import { api, ask, type NullTest, sentenceOf } from "../../api/client";
 import { useKey } from "../../ui/keys";
 import { useSongContext } from "../../song/context";
 import type { Stretch } from "../../charts/Wave";
-import { announce, Notice, Pennant, Press, SheetTitle } from "../../ui/controls";
+import { Notice, Pennant, Press, SheetTitle } from "../../ui/controls";
 import { num, timeOfDay } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
 import { ClipLane } from "./ClipLane";
 import { type Limit, LimitField } from "./LimitField";
 import { isBusy, useClips } from "../../clips/queries";
 import { useNullTests, usePairs } from "./queries";
+import { deleteWithUndo } from "./UnderWay";
+import { Ways } from "./Ways";
 
 const WHOLE: Stretch = { start_s: 0, length_s: null };
 
@@ -71,6 +73,7 @@ export default function VerifyStep() {
   const list = clips.data ?? [];
   return (
     <Box>
+      <Ways here="" />
       <SheetTitle
         page
         about="B is brought onto A in time, polarity and gain, then subtracted; what is left is the difference"
@@ -189,20 +192,14 @@ const COLUMNS = {
 function PastTests({ tests, songId }: { tests: NullTest[]; songId: string }) {
   const client = useQueryClient();
   const refresh = () => client.invalidateQueries({ queryKey: ["null-tests", songId] });
-  const remove = async (test: NullTest) => {
+  const remove = (test: NullTest) => {
     const path = { params: { path: { test_id: test.id } } };
-    try {
-      await ask(api.DELETE("/api/v1/null-tests/{test_id}", path));
-      announce("The null test is deleted.", {
-        action: {
-          word: "Undo",
-          run: () => void ask(api.POST("/api/v1/null-tests/{test_id}/restore", path)).then(refresh),
-        },
-      });
-      await refresh();
-    } catch (fault) {
-      announce(sentenceOf(fault), { kind: "fault" });
-    }
+    return deleteWithUndo(
+      "The null test is deleted.",
+      () => ask(api.DELETE("/api/v1/null-tests/{test_id}", path)),
+      () => ask(api.POST("/api/v1/null-tests/{test_id}/restore", path)),
+      refresh,
+    );
   };
   return (
     <Box as="section" marginTop="18px">

@@ -32,3 +32,23 @@ export function useNullTest(testId: string) {
       query.state.data && isBusy(query.state.data.status) ? BUSY_MS : false,
   });
 }
+
+export interface Steps {
+  level_db: number;
+  time_ms: number;
+}
+
+/** The best null that controls with these steps allow; what was told before stays meanwhile. */
+export function useReach(testId: string, steps: Steps, enabled: boolean) {
+  return useQuery({
+    queryKey: ["null-reach", testId, steps],
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/null-tests/{test_id}/reach", {
+          params: { path: { test_id: testId }, query: steps },
+        }),
+      ),
+    placeholderData: (before) => before,
+    enabled,
+  });
+}

@@ -3,9 +3,9 @@ import { Box } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, type Device, sentenceOf } from "../../api/client";
-import { announce, Press } from "../../ui/controls";
-import { Choice } from "../../ui/QuantityField";
+import { api, ask, type Device, sentenceOf } from "../api/client";
+import { announce, Press } from "../ui/controls";
+import { Choice } from "../ui/QuantityField";
 import { DeviceEditor, NEW_DEVICE } from "./DeviceEditor";
 
 interface Props {

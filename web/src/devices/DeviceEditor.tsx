@@ -3,9 +3,9 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, type ReactNode, useRef, useState } from "react";
 
-import { api, ask, type Device, sentenceOf } from "../../api/client";
-import { Dialog, Notice, Press, SheetTitle } from "../../ui/controls";
-import { Choice, fieldsRead, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
+import { api, ask, type Device, sentenceOf } from "../api/client";
+import { Dialog, Notice, Press, SheetTitle } from "../ui/controls";
+import { Choice, fieldsRead, Labelled, QuantityField, TextInput } from "../ui/QuantityField";
 
 export const NEW_DEVICE: Device = {
   name: "",

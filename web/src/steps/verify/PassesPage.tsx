@@ -1,0 +1,192 @@
+/** Hear the compression: three passes against the dry sound, and what the third leaves. */
+import { Box } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+
+import { api, ask, sentenceOf } from "../../api/client";
+import { PictureChart } from "../../charts/PictureChart";
+import { ClipChoice } from "../../clips/ClipChoice";
+import { NoClip } from "../../clips/NoClip";
+import { isBusy, useReadyClips } from "../../clips/queries";
+import { useSongContext } from "../../song/context";
+import { Notice, Press, SheetTitle } from "../../ui/controls";
+import { num } from "../../ui/format";
+import { useKey } from "../../ui/keys";
+import { NumberField } from "../../ui/NumberField";
+import { Audition } from "./Audition";
+import {
+  besides,
+  compressionOf,
+  depthsOf,
+  meterSays,
+  type Pass,
+  PASSES,
+  testsOf,
+  verdictOf,
+} from "./passes";
+import { useNullTest, useNullTests } from "./queries";
+import { Ways } from "./Ways";
+
+export default function PassesPage() {
+  const { song } = useSongContext();
+  const client = useQueryClient();
+  const clips = useReadyClips(song.id);
+  const tests = useNullTests(song.id);
+  const [picked, setPicked] = useState<string | null>(null);
+  const [chosen, setChosen] = useState<Partial<Record<Pass, string>>>({});
+  const [meter, setMeter] = useState<number | null>(null);
+  const reference = picked ?? clips[0]?.id ?? "";
+  const made = testsOf(tests.data ?? [], reference, chosen);
+  const depths = depthsOf(made);
+  const asked = PASSES.flatMap(({ id }) => (chosen[id] ? [chosen[id]] : []));
+  const missing = asked.filter((id) => !Object.values(made).some((t) => t.clip_b === id));
+  const run = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/songs/{song_id}/null-batches", {
+          params: { path: { song_id: song.id } },
+          body: {
+            reference,
+            others: missing.length ? missing : asked,
+            limit: { kind: "relative", value_db: 90 },
+          },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["null-tests", song.id] }),
+  });
+  const ready = asked.length > 0 && !run.isPending && reference !== "";
+  useKey("passes", "N", () => run.mutate(), ready);
+  const working = made.working?.sentence ? made.working.id : null;
+  return (
+    <Box>
+      <Ways here="passes" />
+      <SheetTitle
+        page
+        about="what a compressor does is heard where everything else is taken away: bare, at rest, at work"
+      >
+        Three passes
+      </SheetTitle>
+      {clips.length < 2 && (
+        <NoClip>
+          The dry sound and its passes through the processor are needed, each as a clip.
+        </NoClip>
+      )}
+      <Box marginBlock="8px 10px">
+        <ClipChoice label="the dry sound" clips={clips} value={reference} onChoose={setPicked} />
+      </Box>
+      <Box
+        as="ol"
+        background="sheet"
+        borderBlock="1px solid"
+        borderColor="edge"
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "repeat(3, minmax(0, 1fr))" }}
+        gap="12px 28px"
+        padding={{ base: "10px", md: "12px 20px" }}
+      >
+        {PASSES.map((pass, i) => {
+          const test = made[pass.id];
+          const verdict = verdictOf(pass.id, depths);
+          const depth = depths[pass.id];
+          return (
+            <Box as="li" key={pass.id} minWidth="0">
+              <Box fontWeight="650">
+                {i + 1} {pass.name}
+              </Box>
+              <Box color="ink2" fontSize="13px" minHeight={{ md: "40px" }}>
+                {pass.ask}
+              </Box>
+              <ClipChoice
+                label={`clip of pass ${i + 1}`}
+                clips={clips.filter((c) => c.id !== reference)}
+                value={chosen[pass.id] ?? ""}
+                onChoose={(id) => setChosen((old) => ({ ...old, [pass.id]: id }))}
+              />
+              <Box fontFamily="title" fontSize="26px" lineHeight="34px" fontWeight="600">
+                {depth == null
+                  ? test && isBusy(test.status)
+                    ? `${num(test.progress * 100, 0)} %`
+                    : "\u2013"
+                  : test?.null_depth_db === null
+                    ? "silent"
+                    : `${num(-depth, 1)} dB`}
+              </Box>
+              <Box
+                role="status"
+                aria-label={`Pass ${i + 1}`}
+                fontWeight="650"
+                fontSize="14px"
+                minHeight="20px"
+                color={{ good: "ok", bad: "diff", open: "ink2" }[verdict.kind]}
+              >
+                {test?.status === "failed" ? test.problem : verdict.word}
+              </Box>
+              {test?.sentence && (
+                <Box asChild color="ink" fontSize="14px">
+                  <Link to={`/songs/${song.id}/verify/${test.id}`}>Open this test</Link>
+                </Box>
+              )}
+            </Box>
+          );
+        })}
+      </Box>
+      <Box display="flex" flexWrap="wrap" gap="8px 16px" marginTop="10px" alignItems="flex-end">
+        <Press look="primary" hint="N" disabled={!ready} onClick={() => run.mutate()}>
+          {missing.length || !asked.length ? "Run the passes" : "Run them again"}
+        </Press>
+        <NumberField
+          named
+          label="its meter first moves at"
+          unit="dBFS"
+          value={meter ?? 0}
+          least={-96}
+          most={0}
+          onCommit={setMeter}
+        />
+      </Box>
+      {run.isError && (
+        <Notice kind="fault" word="Not started.">
+          {sentenceOf(run.error)}
+        </Notice>
+      )}
+      {working && <AtWork testId={working} meter={meter} />}
+    </Box>
+  );
+}
+
+/** The third pass: what remains is heard, and beside it stands what was found in it. */
+function AtWork({ testId, meter }: { testId: string; meter: number | null }) {
+  const test = useNullTest(testId);
+  const found = compressionOf(test.data?.result);
+  if (!test.data?.result) return null;
+  const others = besides(test.data.result);
+  const begins = found?.figures?.threshold_db;
+  return (
+    <Box as="section" marginTop="14px" aria-label="What the third pass leaves">
+      <Box as="h2" fontFamily="title" fontSize="21px" lineHeight="28px" fontWeight="600">
+        {found ? found.evidence : "No change of gain over time was found in the third pass."}
+      </Box>
+      <Box color="ink2" fontSize="14px">
+        {meterSays(begins, meter)} {others.length > 0 && `Beside it differ: ${others.join(", ")}.`}{" "}
+        What is left is heard below at its own level, or raised.
+      </Box>
+      <Box
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
+        gap="12px 32px"
+        marginTop="8px"
+      >
+        {found?.pictures?.map((picture) => (
+          <Box key={picture.title} minWidth="0">
+            <SheetTitle sub about={picture.about}>
+              {picture.title}
+            </SheetTitle>
+            <PictureChart picture={picture} tall={150} />
+          </Box>
+        ))}
+      </Box>
+      <Audition test={test.data} place={null} />
+    </Box>
+  );
+}

@@ -12,7 +12,8 @@ from setup import PYTHON, ROOT, python_packages, set_up  # noqa: E402
 from show import Trouble  # noqa: E402
 
 _SCRIPTED = {
-    "null": ("core.measure.cli",),
+    "null": ("core.causes.cli",),
+    "measure": ("core.bench.cli",),
     "loudness": ("core.audio.cli",),
     "tempo": ("core.tempo.cli",),
     "rig": ("core.course.cli", "rig"),
@@ -52,11 +53,14 @@ def _parser() -> argparse.ArgumentParser:
         "names",
         nargs="*",
         metavar="NAME",
-        help="only these: null, memory, compute, rig, page, hearing",
+        help="only these: null, causes, memory, compute, rig, page, hearing",
     )
     commands.add_parser("screenshots", help="make the pictures in docs/screenshots")
     commands.add_parser(
         "null", help="null test of two files (null --help tells more)", add_help=False
+    )
+    commands.add_parser(
+        "measure", help="a device's figures from recordings (measure --help)", add_help=False
     )
     commands.add_parser(
         "loudness", help="loudness and peaks of a file (loudness --help)", add_help=False

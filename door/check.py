@@ -5,6 +5,7 @@ import re
 import subprocess
 import tempfile
 import time
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -84,6 +85,9 @@ def _checks() -> list[Check]:
 
 
 PARTS = tuple(dict.fromkeys(check.part for check in _checks()))
+AT_A_TIME = 2
+LONG = {"core", "server"}
+"""The browser tests keep both cores busy and run alone; of the rest, two run beside each other."""
 
 
 def _count(output: str, code: int) -> tuple[int, int]:
@@ -104,7 +108,9 @@ def test(parts: list[str]) -> int:
         raise Trouble(f"There is no part “{unknown[0]}”. Parts: {', '.join(PARTS)}.")
     set_up(testing=True)
     checks = [c for c in _checks() if not parts or c.part in parts]
-    passed = failed = 0
+    alone = [c for c in checks if c.part == "e2e"]
+    # Longest first, so that two at a time end together.
+    beside = sorted((c for c in checks if c not in alone), key=lambda c: c.part not in LONG)
     with tempfile.TemporaryDirectory(prefix="fonodrome-check-") as held:
         os.chmod(held, 0o755)
         cluster = None
@@ -123,19 +129,22 @@ def test(parts: list[str]) -> int:
                 cluster = Cluster(Path(held) / "pg", throwaway=True)
                 cluster.start()
                 env |= cluster.environment()
-            for check in checks:
-                good, bad = _run(check, env)
-                passed, failed = passed + good, failed + bad
+            counts = [_run(0, check, env) for check in alone]
+            with ThreadPoolExecutor(AT_A_TIME) as pool:
+                counts += pool.map(lambda item: _run(*item, env), enumerate(beside, 1))
         finally:
             if cluster and cluster.port:
                 cluster.stop()
+    passed, failed = (sum(column) for column in zip(*counts, strict=True))
     say(f"\n{passed} passed, {failed} failed")
     return 1 if failed else 0
 
 
-def _run(check: Check, env: dict[str, str]) -> tuple[int, int]:
+def _run(number: int, check: Check, env: dict[str, str]) -> tuple[int, int]:
+    """One command, with a database name of its own; what it said is shown in one piece."""
     began = time.monotonic()
-    say(f"\n== {check.name}")
+    if check.database and "test" in check.command:
+        env = {**env, "FONODROME_DB_NAME": f"{env['FONODROME_DB_NAME']}_{number}"}
     done = subprocess.run(
         check.command,
         cwd=check.cwd,
@@ -148,7 +157,8 @@ def _run(check: Check, env: dict[str, str]) -> tuple[int, int]:
         check=False,
     )
     good, bad = _count(done.stdout, done.returncode)
-    if bad:
-        say(done.stdout.rstrip())
-    say(f"   {good} passed, {bad} failed; {time.monotonic() - began:.0f} s")
+    said = f"{done.stdout.rstrip()}\n" if bad else ""
+    say(
+        f"\n== {check.name}\n{said}   {good} passed, {bad} failed; {time.monotonic() - began:.0f} s"
+    )
     return good, bad

@@ -12,6 +12,7 @@ from show import Trouble, say
 
 BENCHES = (
     "null",
+    "causes",
     "memory",
     "compute",
     "rig",

@@ -1,5 +1,6 @@
 """A live server with a real worker and a real browser, as a person would have them."""
 
+import functools
 import os
 import shutil
 import signal
@@ -8,8 +9,9 @@ import sys
 import threading
 import time
 from collections.abc import Callable
-from contextlib import suppress
+from contextlib import closing, suppress
 from pathlib import Path
+from unittest import mock
 
 from django.conf import settings
 from django.core.management import call_command
@@ -17,12 +19,14 @@ from django.core.signals import request_finished, request_started
 from django.db import connection
 from django.test import LiveServerTestCase
 
+from core.audio import examine
 from core.audio.demo import write_demo_clips
 from e2e.browser import Browser
+from server.config.test_runner import SHARED
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO_CACHE = ROOT / "var" / "demo-sounds"
-QUEUE_TABLES = "procrastinate_jobs, procrastinate_workers, procrastinate_periodic_defers"
+PATIENCE_WITH_JOBS_S = 4
 
 
 def start_worker() -> subprocess.Popen[bytes]:
@@ -45,6 +49,52 @@ def stop_worker(worker: subprocess.Popen[bytes]) -> None:
         except subprocess.TimeoutExpired:
             os.killpg(worker.pid, signal.SIGKILL)
             worker.wait()
+
+
+class OneWorker:
+    """One worker for all tests: to start one takes longer than most of them.
+
+    It is kept as long as a test leaves it with nothing to do, and made anew otherwise.
+    """
+
+    def __init__(self) -> None:
+        self.process: subprocess.Popen[bytes] | None = None
+        SHARED.callback(self.stop)
+
+    def ready(self) -> subprocess.Popen[bytes]:
+        if self.process is None or self.process.poll() is not None:
+            self.process = start_worker()
+        return self.process
+
+    def stop(self) -> None:
+        if self.process is not None:
+            stop_worker(self.process)
+            self.process = None
+
+    def settle(self) -> None:
+        """What no test waits for any more is not begun; what has begun may end, for a while."""
+        if self.process is None:
+            return
+        with connection.cursor() as cursor:
+            cursor.execute("DELETE FROM procrastinate_jobs WHERE status = 'todo'")
+            end = time.monotonic() + PATIENCE_WITH_JOBS_S
+            while time.monotonic() < end:
+                cursor.execute("SELECT count(*) FROM procrastinate_jobs WHERE status = 'doing'")
+                if cursor.fetchone()[0] == 0 and self.process.poll() is None:
+                    return
+                time.sleep(0.05)
+        self.stop()
+
+
+@functools.cache
+def one_browser() -> Browser:
+    """One Chromium for all tests; each begins as if it were new."""
+    return SHARED.enter_context(closing(Browser("")))
+
+
+WORKER = OneWorker()
+# A demo sound is the same in every test, and so is what is found out about it.
+examined = functools.cache(examine)
 
 
 class Requests:
@@ -81,18 +131,20 @@ class BrowserCase(LiveServerTestCase):
         # The demo sounds are always the same bytes: made once, kept between runs.
         for _ in write_demo_clips(DEMO_CACHE):
             pass
-        cls.shared = Browser(cls.live_server_url)
-        cls.addClassCleanup(cls.shared.close)
+        cls.shared = one_browser()
+        cls.shared.url = cls.live_server_url
         shutil.copytree(DEMO_CACHE, Path(settings.DATA_DIR) / "demo", dirs_exist_ok=True)
 
     def setUp(self) -> None:
         with connection.cursor() as cursor:
-            cursor.execute(f"TRUNCATE {QUEUE_TABLES} CASCADE")
+            # What the shared worker is at (the queue's own care) stays: it would miss its row.
+            cursor.execute("DELETE FROM procrastinate_jobs WHERE status <> 'doing'")
         if self.demo:
-            call_command("prepare_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
+            with mock.patch("server.config.management.commands.prepare_demo.examine", examined):
+                call_command("prepare_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
         if self.jobs:
-            self.worker = start_worker()
-            self.addCleanup(lambda: stop_worker(self.worker))
+            WORKER.ready()
+            self.addCleanup(WORKER.settle)
         REQUESTS.open = 0
         self.browser = self.shared
         self.browser.fresh()

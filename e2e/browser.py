@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
@@ -22,6 +23,8 @@ FLAGS = (
     "--disable-sync",
     "--autoplay-policy=no-user-gesture-required",
     "--hide-scrollbars",
+    # A page that was left is gone: kept for going back, it would play and count on beside the next.
+    "--disable-features=BackForwardCache",
     # A tone in place of a microphone, and no question whether it may be used.
     "--use-fake-device-for-media-stream",
     "--use-fake-ui-for-media-stream",
@@ -31,7 +34,7 @@ PATIENCE_S = 15
 _FIND = """
 const [role, name] = arguments;
 const tags = {button: 'button,[role=button]', link: 'a[href]', textbox: 'input:not([type=file]),textarea',
-  heading: 'h1,h2,h3', combobox: 'select', radio: '[role=radio]', status: '[role=status]',
+  heading: 'h1,h2,h3', combobox: 'select', radio: '[role=radio],input[type=radio]', status: '[role=status]',
   alert: '[role=alert]', img: '[role=img]', group: '[role=group]', region: 'section[aria-label]',
   tab: '[role=tab]', switch: '[role=switch]', checkbox: 'input[type=checkbox],[role=checkbox]', slider: '[role=slider]', progressbar: '[role=progressbar]', dialog: 'dialog[open]'};
 const nameOf = (e) => {
@@ -95,10 +98,14 @@ class Browser:
         self.driver.get(self.url + path)
 
     def until(self, condition: Any, said: str = "", patience: float = PATIENCE_S) -> Any:
-        """Wait for a condition (called with no argument) to give something true."""
-        return WebDriverWait(self.driver, patience, poll_frequency=0.05).until(
-            lambda _: condition(), said or "condition not met"
+        """Wait for a condition (called with no argument) to give something true.
+
+        Looking and touching are two steps: a page drawn anew between them is looked at again.
+        """
+        wait = WebDriverWait(
+            self.driver, patience, 0.05, ignored_exceptions=[StaleElementReferenceException]
         )
+        return wait.until(lambda _: condition(), said or "condition not met")
 
     def look(self, role: str, name: str) -> WebElement | None:
         return self.driver.execute_script(_FIND, role, name)

@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+import unittest.mock
 from pathlib import Path
 
 DOOR = Path(__file__).resolve().parents[1]
@@ -26,6 +27,26 @@ class Counting(unittest.TestCase):
             ("Found 3 errors", 1, (0, 1)),
         ]:
             self.assertEqual(check._count(output, code), wanted, output)
+
+
+class Beside(unittest.TestCase):
+    def test_two_commands_at_a_time_never_share_a_database(self):
+        names = []
+        for number in range(2):
+            probe = check.Check(
+                "e2e", "probe",
+                (sys.executable, "-c", "import os; print('DB', os.environ['FONODROME_DB_NAME'])", "test"),
+                database=True,
+            )  # fmt: skip
+            said = []
+            with (
+                unittest.mock.patch.object(check, "say", said.append),
+                unittest.mock.patch.object(
+                    check, "_count", lambda output, code: (names.append(output), (1, 0))[1]
+                ),
+            ):
+                check._run(number, probe, {**os.environ, "FONODROME_DB_NAME": "x"})
+        self.assertEqual(len(set(names)), 2, names)
 
 
 class InTheWay(unittest.TestCase):
@@ -83,7 +104,7 @@ class InTheWay(unittest.TestCase):
 
         def null(*words: str) -> subprocess.CompletedProcess:
             return subprocess.run(
-                [sys.executable, "-m", "core.measure.cli", *words],
+                [sys.executable, "-m", "core.causes.cli", *words],
                 capture_output=True, text=True, check=False, cwd=DOOR.parent,
                 env={**os.environ, "PYTHONPATH": str(DOOR.parent)},
             )  # fmt: skip

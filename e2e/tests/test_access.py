@@ -38,14 +38,24 @@ BLEND_TOOLS = (
     "The same as one insert", "Back to a pair", "One side later", "Centre and sides",
     "Width and pan", "Along the course", "In every unit",
 )  # fmt: skip
+VERIFY_WAYS = (
+    ("One against many", ("combobox", "the reference")),
+    ("Three passes", ("combobox", "clip of pass 3")),
+    ("Two paths", ("img", "The sum by delay")),
+    ("Live null", ("button", "Open the inputs")),
+    ("Bench", ("button", "Measure the delay")),
+)
 
 
 class Access(BrowserCase):
-    def violations(self) -> list[str]:
+    def violations(self, rule: str = "") -> list[str]:
+        """What axe finds: by all rules that there are, or by one of them."""
         driver = self.browser.driver
-        driver.execute_script(Path(AXE).read_text())
+        if not driver.execute_script("return Boolean(window.axe)"):
+            driver.execute_script(Path(AXE).read_text())
+        only = f", runOnly: ['{rule}']" if rule else ""
         found = driver.execute_async_script(
-            "const done = arguments[0]; axe.run(document, {resultTypes: ['violations'],"
+            f"const done = arguments[0]; axe.run(document, {{resultTypes: ['violations']{only},"
             " rules: {'label-content-name-mismatch': {enabled: true}}})"
             ".then((r) => done(r.violations.map((v) => v.id + ': ' + v.nodes.slice(0, 3)"
             ".map((n) => n.html.slice(0, 160)).join(' | '))));"
@@ -69,7 +79,9 @@ class Access(BrowserCase):
                 )
             )
             with self.subTest(place=place, theme=theme):
-                self.assertEqual(self.violations(), [])
+                # Names and roles are the same in both themes; colours are not.
+                found = self.violations() if theme == "light" else self.violations("color-contrast")
+                self.assertEqual(found, [])
         for width in widths:
             self.browser.size(width, 800)
             with self.subTest(place=place, width=width):
@@ -78,7 +90,8 @@ class Access(BrowserCase):
                     lambda: self.overflow() <= 0, f"{place} is wider than {width} px", 3
                 )
                 if width == 390:
-                    self.assertEqual(self.violations(), [])
+                    if widths is WIDTHS:
+                        self.assertEqual(self.violations(), [])
                     self.assertEqual(self.browser.driver.execute_script(_OVERLAPS), [])
         self.browser.size(1280, 800)
 
@@ -126,6 +139,17 @@ class Access(BrowserCase):
         b.press("button", "Test A second cable")
         b.sees("right inverted", 60)
         self.check("result")
+        b.press("link", "Proof sheet")
+        b.find("button", "Print")
+        self.check("proof", ENDS)
+        b.press("link", "Verify")
+        for way, there in VERIFY_WAYS:
+            b.press("link", way)
+            b.find(*there)
+            self.check(f"verify, {way}", ENDS)
+        b.press("button", "Measure the delay")
+        b.find("img", "Set to 314", 60)
+        self.check("measured", ENDS)
         b.press("link", "Fonodrome, all songs")
         b.find("link", "Ferry in Fog")
         self.check("songs")

@@ -376,7 +376,7 @@ class Live(BrowserCase):
         )
         b.press("button", "Null A against B")
         b.until(lambda: "/verify/" in b.driver.current_url, "not under Verify", 30)
-        b.sees("residual is")
+        b.sees("Looked for and not found", 60)
         self.no_faults()
 
     def test_two_places_are_balanced_at_once_by_keys_each_written_to_its_own_rail(self):

@@ -87,19 +87,20 @@ class MatchedAudio:
     def close(self) -> None:
         self._stack.close()
 
-    def blocks(self) -> Iterator[np.ndarray]:
-        """Planar blocks (channels, at most BLOCK) of the chosen signal."""
+    def pairs(self) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+        """Planar blocks (channels, at most BLOCK) of A and of the matched B."""
         reader = MatchedReader(self._b, self._matches, self._dtype)
         gains = np.array([m.gain for m in self._matches])[:, None]
         order = [m.a_channel for m in self._matches]
         for start in range(0, self.frames, BLOCK):
             n = min(BLOCK, self.frames - start)
             place = self._first + start
-            if self._which == "a":
-                yield self._a.read(place, n)[order]
-                continue
-            matched = gains * reader.read(place, n)
-            yield matched if self._which == "b" else self._a.read(place, n)[order] - matched
+            yield self._a.read(place, n)[order], gains * reader.read(place, n)
+
+    def blocks(self) -> Iterator[np.ndarray]:
+        """Planar blocks (channels, at most BLOCK) of the chosen signal."""
+        for a, matched in self.pairs():
+            yield {"a": a, "b": matched}.get(self._which, a - matched)
 
     def wav(self) -> Iterator[bytes]:
         """The bytes of a 32-bit float WAV file, `size_bytes` in all."""

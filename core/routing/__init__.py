@@ -8,6 +8,7 @@ from core.routing.document.rig import Rig, RigError
 from core.routing.document.versions import load_rig
 from core.routing.edit.actions import Action, Fragment, Lay
 from core.routing.edit.convert import Conversion, convert
+from core.routing.edit.correct import Correction, Wanted, correction, inputs_to_correct
 from core.routing.edit.edits import (
     Edit,
     EditConflict,
@@ -30,9 +31,9 @@ from core.routing.show.trial import LandingOut, Trial, landing_view, try_action
 from core.routing.show.view import RigView, patch_csv, rig_view
 
 __all__ = [
-    "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Done", "Edit", "EditConflict",
+    "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Correction", "Done", "Edit", "EditConflict",
     "Evaluation", "Fragment", "KindOut", "LandingOut", "Lay", "Measured", "Mini", "NotationError", "Rig", "RigError", "RigLayout", "RigReport",
-    "RigView", "StageGauge", "Template", "Trial", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts",
-    "delays_used", "impulses_used", "describe_kinds", "describe_strip", "difference", "difference_in_words", "evaluate", "format_rig", "landing_view", "lay_out_rig", "load_rig", "minis",
+    "RigView", "StageGauge", "Template", "Trial", "Wanted", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts", "correction",
+    "delays_used", "impulses_used", "inputs_to_correct", "describe_kinds", "describe_strip", "difference", "difference_in_words", "evaluate", "format_rig", "landing_view", "lay_out_rig", "load_rig", "minis",
     "parse_rig", "patch_csv", "perform", "plan_digest", "rig_view", "run_checks", "template_of", "try_action",
 ]  # fmt: skip

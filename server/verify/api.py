@@ -13,6 +13,7 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.measure import Limit, NullOptions, NullResult, Reach, Steps
+from core.measure.balance import Balance
 from core.measure.matched import LONGEST_EXCERPT_S, Which
 from core.measure.two_paths import MOST_MS, TwoPaths
 from core.proof import Proof
@@ -176,6 +177,24 @@ def set_limit(request: HttpRequest, test_id: UUID, payload: LimitChange) -> Null
 def null_test_reach(request: HttpRequest, test_id: UUID, steps: Query[Steps]) -> Reach:
     """The best null that controls with these steps allow, and the nearest settings."""
     return services.reach(_test_of(request, test_id), steps)
+
+
+@router.get("/null-tests/{uuid:test_id}/balance", response=Balance)
+def null_test_balance(request: HttpRequest, test_id: UUID) -> Balance:
+    """B's level for the peaks and for what rings on between them, against its matched level."""
+    return services.balance(_test_of(request, test_id))
+
+
+class RigMeant(Edge):
+    variant: UUID | None = Field(None, description="Where B was rendered from none of the song's")
+
+
+@router.get("/null-tests/{uuid:test_id}/corrections", response=services.Corrections)
+def null_test_corrections(
+    request: HttpRequest, test_id: UUID, meant: Query[RigMeant]
+) -> services.Corrections:
+    """What to set at each input of a rig for B to be as A, as edits of that rig."""
+    return services.corrections(_test_of(request, test_id), user_of(request), meant.variant)
 
 
 @router.get("/null-tests/{uuid:test_id}/proof", response=Proof)

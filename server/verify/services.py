@@ -20,9 +20,11 @@ from core.measure import (
     judged,
     reach_of,
 )
+from core.measure.balance import LONGEST_S, Balance, balance_of
 from core.measure.matched import MatchedAudio, Which
 from core.measure.two_paths import TwoPaths, two_paths
 from core.proof import Proof, ProofFile, proof_of_null
+from core.routing import Correction, Wanted, correction, inputs_to_correct, load_rig
 from server.accounts.models import User
 from server.clips.models import Clip
 from server.clips.queries import ready_clip_of
@@ -31,7 +33,7 @@ from server.config.problems import Problem
 from server.jobs.models import Status
 from server.renders.models import Render
 from server.renders.services import before, clip_of_render
-from server.rigs.queries import rigs_of
+from server.rigs.queries import rigs_of, variant_of
 from server.songs.models import Song
 from server.verify.models import NullTest
 
@@ -170,6 +172,52 @@ def reach(test: NullTest, steps: Steps) -> Reach:
         return reach_of(Measurement.model_validate(test.measurement), steps)
     except MeasureError as error:
         raise Problem(422, error.sentence, "unrelated") from None
+
+
+def balance(test: NullTest) -> Balance:
+    """What B's level has to be for peaks, and for what rings on. Raises Problem without a result."""
+    audio = matched_audio(test, "b", 0.0, LONGEST_S, most_channels=2)
+    try:
+        return balance_of(audio.pairs(), audio.rate_hz)
+    finally:
+        audio.close()
+
+
+class Corrections(Edge):
+    """Where a rig can take what a test found of B."""
+
+    variant: UUID
+    named: str
+    is_b: bool = Field(description="B is a render of this very variant")
+    changed: bool = Field(description="The variant is not what B was rendered from any more")
+    places: list[Correction]
+
+
+def corrections(test: NullTest, user: User, variant_id: UUID | None) -> Corrections:
+    """What to set at each input of a variant for B to be as A: of the one that B was rendered from,
+    else of the one asked for. Raises Problem where nothing was matched or no rig is meant.
+    """
+    found = result_of(test)
+    if found is None:
+        raise Problem(409, "This test has no result yet.", "no-result")
+    if found.gain_db is None or found.offset_ms is None:
+        raise Problem(422, "Nothing relates the two sounds: there is nothing to set.", "unrelated")
+    made = Render.objects.filter(
+        blob=test.clip_b.blob, bare=False, variant__rig__in=rigs_of(user),
+        variant__rig__song=test.song, variant__deleted_at=None,
+    ).select_related("variant__rig").order_by("-created_at").first()  # fmt: skip
+    if made is None and variant_id is None:
+        raise Problem(422, "Choose the rig that B stands for.", "no-rig")
+    variant = made.variant if made else variant_of(user, variant_id)  # type: ignore[arg-type]
+    if variant.rig.song_id != test.song_id:
+        raise Problem(422, "Choose a rig of this song.", "other-song")
+    rig = load_rig(variant.document)
+    wanted = Wanted(level_db=-found.gain_db, later_ms=-found.offset_ms, turned=found.polarity < 0)
+    return Corrections(
+        variant=variant.pk, named=f"{variant.rig.name} {variant.letter}", is_b=made is not None,
+        changed=made is not None and load_rig(made.document) != rig,
+        places=[correction(rig, port, wanted) for port, _ in inputs_to_correct(rig)],
+    )  # fmt: skip
 
 
 def set_limit(test: NullTest, limit: Limit) -> NullTest:

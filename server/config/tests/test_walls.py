@@ -120,6 +120,8 @@ THINGS = {
     ("GET", "/null-tests/{test_id}"): ("test", None),
     ("PATCH", "/null-tests/{test_id}"): ("test", {"limit": {"kind": "dbfs", "value_db": 80}}),
     ("GET", "/null-tests/{test_id}/reach"): ("test", None),
+    ("GET", "/null-tests/{test_id}/corrections"): ("test", None),
+    ("GET", "/null-tests/{test_id}/balance"): ("test", None),
     ("POST", "/null-tests/{test_id}/cancel"): ("test", None),
     ("DELETE", "/null-tests/{test_id}"): ("test", None),
     ("POST", "/null-tests/{test_id}/restore"): ("test", None),

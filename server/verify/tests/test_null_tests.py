@@ -1,6 +1,7 @@
 """Null tests through the API: run, judged, heard, cancelled, fenced."""
 
 import io
+import uuid
 
 import numpy as np
 import soundfile
@@ -103,6 +104,42 @@ class NullTests(ApiCase):
         self.assertAlmostEqual(reach["time_off_ms"], -0.01667, places=4)
         self.assertFalse(reach["at_resolution"])
         self.refused("get", path.replace("0.5", "0"), None, 422, "Level db")
+
+    def test_peaks_and_what_rings_on_can_be_balanced_for(self):
+        since = (np.arange(len(self.sound)) % 24_000)[:, None] < 1_920
+        swell = np.where(since, 1.0, 0.2)
+        a = clip_in(self.song, wav_bytes(self.sound * swell), "strokes.wav")
+        b = clip_in(
+            self.song, wav_bytes(self.sound * swell * np.where(since, 0.7, 1.0)), "held.wav"
+        )
+        test_id = self.start(clip_a=str(a.pk), clip_b=str(b.pk))
+        path = f"/null-tests/{test_id}/balance"
+        self.refused("get", path, None, 409, "no result")
+        run_null_test(test_id=test_id)
+        found = self.call("get", path)[1]
+        self.assertAlmostEqual(found["apart_db"], -20 * np.log10(0.7), delta=0.05)
+
+    def test_what_was_found_is_written_into_a_rig(self):
+        text = 'v: source "Voice" > o: output (stereo) [level -1 dB, inverted]'
+        body = {"name": "Mine", "notation": text}
+        variant = self.call("post", f"/songs/{self.song.pk}/rigs", body)[1]["variants"][0]
+        test_id = self.start()
+        path = f"/null-tests/{test_id}/corrections"
+        self.refused("get", f"{path}?variant={variant['id']}", None, 409, "no result yet")
+        run_null_test(test_id=test_id)
+        self.refused("get", path, None, 422, "Choose the rig")
+        found = self.call("get", f"{path}?variant={variant['id']}")[1]
+        self.assertFalse(found["is_b"])
+        # B is half of A, inverted and 100 samples late: 6.02 dB up, turned back, and no way forward.
+        (place,) = found["places"]
+        action = {"do": "several", "actions": place["actions"]}
+        edit = {"id": str(uuid.uuid4()), "base_revision": variant["revision"], "action": action}
+        status, after = self.call("post", f"/variants/{variant['id']}/edits", edit)
+        self.assertEqual(status, 200, after)
+        strip = after["document"]["rails"][place["rail"]]["strip"]
+        self.assertAlmostEqual(strip["level_db"], -1 + 20 * np.log10(2), places=3)
+        self.assertFalse(strip.get("inverted", False))
+        self.assertIn("2.083 ms earlier", place["rest"][0])
 
     def test_the_limit_can_change_and_the_measurement_cannot(self):
         self.b = clip_in(self.song, wav_bytes(self.sound + noise(2, 5) * 1e-3), "noisy.wav")

@@ -1058,6 +1058,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/null-tests/{test_id}/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Null Test Balance
+         * @description B's level for the peaks and for what rings on between them, against its matched level.
+         */
+        get: operations["server_verify_api_null_test_balance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/null-tests/{test_id}/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Null Test Corrections
+         * @description What to set at each input of a rig for B to be as A, as edits of that rig.
+         */
+        get: operations["server_verify_api_null_test_corrections"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/null-tests/{test_id}/proof": {
         parameters: {
             query?: never;
@@ -13289,6 +13329,112 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /**
+         * Balance
+         * @description What to balance for: everything, the peaks, or what rings on between them.
+         */
+        Balance: {
+            /** Matched Left Db */
+            matched_left_db: number | null;
+            peaks: components["schemas"]["Balanced"] | null;
+            sustain: components["schemas"]["Balanced"] | null;
+            /**
+             * Apart Db
+             * @description Peaks less sustain: what is held down between them
+             */
+            apart_db: number | null;
+            /** Over S */
+            over_s: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * Balanced
+         * @description B's level for one part of the sound, against its matched level.
+         */
+        Balanced: {
+            /**
+             * Trim Db
+             * @description Added to B; negative where B is louder there than matched
+             */
+            trim_db: number;
+            /**
+             * Left Db
+             * @description Residual against A over all, with it; null: nothing
+             */
+            left_db: number | null;
+            /**
+             * Own Left Db
+             * @description Over the frames that it was balanced for
+             */
+            own_left_db: number | null;
+            /**
+             * Frames
+             * @description Of 20 ms
+             */
+            frames: number;
+        };
+        /** RigMeant */
+        RigMeant: {
+            /**
+             * Variant
+             * @description Where B was rendered from none of the song's
+             */
+            variant?: string | null;
+        };
+        /**
+         * Correction
+         * @description How an input of a rig takes a correction, and what it cannot take.
+         */
+        Correction: {
+            /**
+             * Rail
+             * @description The port whose rail leads to the input
+             */
+            rail: string;
+            /**
+             * Name
+             * @description 'Reverb into Mix'
+             */
+            name: string;
+            /** Actions */
+            actions: components["schemas"]["SetStrip"][];
+            /**
+             * Words
+             * @description What is set, from what to what
+             */
+            words: string[];
+            /**
+             * Rest
+             * @description What cannot be set there, and why
+             */
+            rest: string[];
+        };
+        /**
+         * Corrections
+         * @description Where a rig can take what a test found of B.
+         */
+        Corrections: {
+            /**
+             * Variant
+             * Format: uuid
+             */
+            variant: string;
+            /** Named */
+            named: string;
+            /**
+             * Is B
+             * @description B is a render of this very variant
+             */
+            is_b: boolean;
+            /**
+             * Changed
+             * @description The variant is not what B was rendered from any more
+             */
+            changed: boolean;
+            /** Places */
+            places: components["schemas"]["Correction"][];
+        };
         /** ProofAs */
         ProofAs: {
             /**
@@ -17627,6 +17773,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reach"];
+                };
+            };
+        };
+    };
+    server_verify_api_null_test_balance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Balance"];
+                };
+            };
+        };
+    };
+    server_verify_api_null_test_corrections: {
+        parameters: {
+            query?: {
+                /** @description Where B was rendered from none of the song's */
+                variant?: string | null;
+            };
+            header?: never;
+            path: {
+                test_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Corrections"];
                 };
             };
         };

@@ -20,9 +20,11 @@ interface Props {
   onChoose: (code: string) => void;
   /** dB down that the device's steps allow at best. */
   reach: number | null;
+  /** What the steps of the device allow for a correction, in words. */
+  beside: (code: string) => string;
 }
 
-export function SetLadder({ result, chosen, onChoose, reach }: Props) {
+export function SetLadder({ result, chosen, onChoose, reach, beside }: Props) {
   const rows = rungs(result);
   return (
     <Box
@@ -39,7 +41,7 @@ export function SetLadder({ result, chosen, onChoose, reach }: Props) {
             number={String(i + 1)}
             words={step.words}
             value={step.value}
-            beside={step.hurts || step.beside}
+            beside={step.hurts || [step.beside, beside(step.code)].filter(Boolean).join("; ")}
             selected={chosen === step.code}
             onChoose={() => onChoose(step.code)}
             onCopy={() => void copyText(step.value)}

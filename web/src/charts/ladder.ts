@@ -32,8 +32,14 @@ export function ends(rows: Rung[], limit: number | null): [number, number] {
 }
 
 /** All corrections as lines of text, to be pasted beside the device. */
-export function asText(result: Pick<NullResult, "to_set">): string {
+export function asText(
+  result: Pick<NullResult, "to_set">,
+  inSteps: (code: string) => string = () => "",
+): string {
   return result.to_set
-    .map((s, i) => `${i + 1}. ${s.words} ${s.value}${s.beside ? ` (${s.beside})` : ""}`)
+    .map((s, i) => {
+      const more = [s.beside, inSteps(s.code)].filter(Boolean).join("; ");
+      return `${i + 1}. ${s.words} ${s.value}${more ? ` (${more})` : ""}`;
+    })
     .join("\n");
 }

@@ -1,12 +1,13 @@
 /** Which device the delay is to be set on: those that ship, those typed in, or none. */
 import { Box } from "@chakra-ui/react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Device, sentenceOf } from "../api/client";
 import { announce, Press } from "../ui/controls";
 import { Choice } from "../ui/QuantityField";
 import { DeviceEditor, NEW_DEVICE } from "./DeviceEditor";
+import { useDevices } from "./queries";
 
 interface Props {
   device: Device | null;
@@ -16,12 +17,7 @@ interface Props {
 export function DevicePicker({ device, onChoose }: Props) {
   const client = useQueryClient();
   const [typing, setTyping] = useState<{ id?: string; profile: Device } | null>(null);
-  const devices = useQuery({
-    queryKey: ["devices"],
-    queryFn: () => ask(api.GET("/api/v1/devices")),
-    staleTime: 60_000,
-  });
-  const rows = devices.data ?? [];
+  const rows = useDevices().data ?? [];
   const same = (p: Device) => JSON.stringify(p) === JSON.stringify(device);
   const at = device === null ? "none" : String(rows.findIndex((row) => same(row.profile)));
   const own = rows.find((row) => row.id && same(row.profile));

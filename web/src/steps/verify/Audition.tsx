@@ -8,6 +8,8 @@ import { announce, Hint, Press } from "../../ui/controls";
 import { clockFine, num, signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { playOnly } from "../../ui/only";
+import { factorOf, type Sums } from "./balance";
+import { ByHand } from "./ByHand";
 import { Player, type Voice, VOICES } from "./player";
 
 const EXCERPT_S = 12;
@@ -27,6 +29,8 @@ export function Audition({ test, place }: { test: NullTestDetail; place: Place |
   const [loading, setLoading] = useState(false);
   const [raise, setRaise] = useState(0);
   const [at, setAt] = useState(0);
+  const [trim, setTrim] = useState(0);
+  const [sums, setSums] = useState<Sums | null>(null);
   const player = useRef<Player | null>(null);
   const most = result.residual_listening_gain_db;
   const worst = result.timeline.worst_at_s ?? result.compared_start_s;
@@ -67,8 +71,10 @@ export function Audition({ test, place }: { test: NullTestDetail; place: Place |
         const made = new Player();
         await made.load({ a: url("a"), b: url("b"), residual: url("residual") });
         player.current = made;
+        setSums(made.sums);
       }
       playOnly(stop);
+      player.current.balance(factorOf(trim));
       await player.current.play(name, Math.min(gain, most));
       setVoice(name);
       setPlaying(true);
@@ -91,6 +97,10 @@ export function Audition({ test, place }: { test: NullTestDetail; place: Place |
     if (voice === "residual" && name !== "residual") setRaise(0);
     setVoice(name);
     player.current?.switchTo(name, Math.min(gain, most));
+  };
+  const balance = (db: number) => {
+    setTrim(db);
+    player.current?.balance(factorOf(db));
   };
   const turnUp = (gain: number) => {
     setRaise(gain);
@@ -183,6 +193,9 @@ export function Audition({ test, place }: { test: NullTestDetail; place: Place |
           </Box>
         ))}
       </Box>
+      {result.gain_db !== null && (
+        <ByHand test={test} asked={sums !== null} sums={sums} trim={trim} onTrim={balance} />
+      )}
       <Box as="p" flexBasis="100%" color="ink2" fontSize="13px">
         <Box as="strong" color="caution">
           Caution.

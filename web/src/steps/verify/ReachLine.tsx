@@ -2,9 +2,10 @@
 import { Box } from "@chakra-ui/react";
 
 import type { Schemas } from "../../api/client";
+import { useDevices } from "../../devices/queries";
 import { num, signed } from "../../ui/format";
-import { QuantityField } from "../../ui/QuantityField";
-import type { Steps } from "./queries";
+import { Choice, Labelled, QuantityField } from "../../ui/QuantityField";
+import { type Steps, stepsOf } from "./queries";
 
 type Reach = Schemas["Reach"];
 
@@ -19,6 +20,15 @@ export function nearest(set: number, off: number, unit: "dB" | "ms"): string {
     : `${word} ${num(Math.abs(set), decimals)} ${unit}${rest}`;
 }
 
+/** A level or a time as the device's steps allow it: 'set: raise by 1.7 dB, +0.003 off'. */
+export function inSteps(code: string, reach: Reach): string {
+  if (code === "level")
+    return `in its steps ${nearest(reach.level_set_db, reach.level_off_db, "dB")}`;
+  if (code === "offset")
+    return `in its steps ${nearest(reach.time_set_ms, reach.time_off_ms, "ms")}`;
+  return "";
+}
+
 export function ReachLine({
   steps,
   reach,
@@ -28,6 +38,11 @@ export function ReachLine({
   reach: Reach | undefined;
   onSteps: (steps: Steps) => void;
 }) {
+  const devices = useDevices().data ?? [];
+  const at = devices.findIndex((row) => {
+    const own = stepsOf(row.profile);
+    return own.level_db === steps.level_db && own.time_ms === steps.time_ms;
+  });
   return (
     <Box
       role="group"
@@ -38,6 +53,25 @@ export function ReachLine({
       alignItems="flex-start"
       paddingTop="8px"
     >
+      <Labelled label="Set on">
+        <Choice
+          aria-label="Set on"
+          width="auto"
+          maxWidth="200px"
+          value={String(at)}
+          onChange={(event) => {
+            const row = devices[Number(event.target.value)];
+            if (row) onSteps(stepsOf(row.profile));
+          }}
+        >
+          <option value="-1">by the steps beside</option>
+          {devices.map((row, i) => (
+            <option key={row.profile.name} value={String(i)}>
+              {row.profile.name}
+            </option>
+          ))}
+        </Choice>
+      </Labelled>
       <QuantityField
         label="Its level goes in steps of"
         kind="level"

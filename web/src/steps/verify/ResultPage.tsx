@@ -22,13 +22,14 @@ import {
   SheetTitle,
 } from "../../ui/controls";
 import { clockFine, dB, ms, num, signed, timeOfDay } from "../../ui/format";
+import { Correct } from "./Correct";
 import { Audition, type Place } from "./Audition";
 import { Overlaid, Why } from "./Why";
 import { type Limit, LimitField } from "./LimitField";
 import { isBusy } from "../../clips/queries";
 import { useKey } from "../../ui/keys";
-import { ReachLine } from "./ReachLine";
-import { type Steps, useNullTest, useNullTests, useReach } from "./queries";
+import { inSteps, ReachLine } from "./ReachLine";
+import { type Steps, stepsOf, useNullTest, useNullTests, useReach } from "./queries";
 import { depthOf, triesOf } from "./tries";
 import { UnderWay } from "./UnderWay";
 
@@ -102,6 +103,7 @@ function NoResult({ test }: { test: NullTestDetail }) {
 
 function Result({ test, result }: { test: NullTestDetail; result: NullResult }) {
   const client = useQueryClient();
+  const { song } = useSongContext();
   const another = useAnotherPair(test);
   const setLimit = async (limit: Limit) => {
     try {
@@ -119,12 +121,12 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
   };
   const [at, setAt] = useState(0);
   const [place, setPlace] = useState<Place | null>(null);
-  const [steps, setSteps] = useState<Steps>({ level_db: 0.1, time_ms: 0.01 });
+  const [steps, setSteps] = useState<Steps>(stepsOf(song.device));
   const reach = useReach(test.id, steps, result.gain_db !== null && result.to_set.length > 0);
   const hear = (seconds: number) => setPlace((old) => ({ seconds, turn: (old?.turn ?? 0) + 1 }));
-  const copyAll = () => void copyText(asText(result));
+  const copyAll = () =>
+    void copyText(asText(result, (code) => (reach.data ? inSteps(code, reach.data) : "")));
   useKey("result", "C", copyAll, result.to_set.length > 0);
-  const { song } = useSongContext();
   const navigate = useNavigate();
   const tries = triesOf(useNullTests(song.id).data ?? [], test);
   const two = { base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" };
@@ -192,12 +194,14 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
                 result={result}
                 chosen={result.causes[at]?.code ?? null}
                 reach={reach.data ? -reach.data.best_db : null}
+                beside={(code) => (reach.data ? inSteps(code, reach.data) : "")}
                 onChoose={(code) => {
                   const found = result.causes.findIndex((c) => c.code === code);
                   if (found >= 0) setAt(found);
                 }}
               />
               <ReachLine steps={steps} reach={reach.data} onSteps={setSteps} />
+              {result.gain_db !== null && <Correct test={test} />}
             </Box>
           )}
         </>

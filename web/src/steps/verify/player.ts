@@ -4,6 +4,8 @@
  * core allows, and the whole is turned down where a peak would pass full scale.
  */
 
+import { residualLevels, type Sums, sumsOf } from "./balance";
+
 export type Voice = "a" | "b" | "residual";
 export const VOICES: Voice[] = ["a", "b", "residual"];
 
@@ -26,10 +28,14 @@ export class Player {
   private gains = new Map<Voice, GainNode>();
   private sources: AudioBufferSourceNode[] = [];
   private buffers = new Map<Voice, AudioBuffer>();
+  private peaks = new Map<Voice, number>();
   private began = 0;
   private offset = 0;
   private voice: Voice = "a";
   private raise = 0;
+  private trim = 1;
+  /** Of the loaded excerpt: what a trim leaves is known from these. */
+  sums: Sums | null = null;
   playing = false;
 
   constructor() {
@@ -45,16 +51,44 @@ export class Player {
         this.buffers.set(voice, await this.context.decodeAudioData(data));
       }),
     );
+    const channels = (voice: Voice) => {
+      const buffer = this.buffers.get(voice)!;
+      return Array.from({ length: buffer.numberOfChannels }, (_, c) => buffer.getChannelData(c));
+    };
+    this.sums = sumsOf(channels("a"), channels("b"));
+    for (const voice of VOICES) this.peaks.set(voice, peakOf(this.buffers.get(voice)!));
   }
 
-  /** The level that a voice gets: unity, or less where a peak would pass full scale. */
-  private level(voice: Voice): number {
-    const raised = voice === "residual" ? 10 ** (this.raise / 20) : 1;
-    const loudest =
-      voice === "residual"
-        ? peakOf(this.buffers.get("residual")!) * raised
-        : Math.max(peakOf(this.buffers.get("a")!), peakOf(this.buffers.get("b")!));
-    return raised * Math.min(1, CEILING / Math.max(loudest, 1e-9));
+  /** The level that each sound gets for a voice: unity, or less where a peak would pass full scale. */
+  private levels(): Record<Voice, number> {
+    const peak = (voice: Voice) => this.peaks.get(voice) ?? 0;
+    if (this.voice !== "residual") {
+      const level = Math.min(1, CEILING / Math.max(peak("a"), peak("b"), 1e-9));
+      return { a: 0, b: 0, residual: 0, [this.voice]: level };
+    }
+    return residualLevels(
+      this.raise,
+      this.trim,
+      { a: peak("a"), b: peak("b"), residual: peak("residual") },
+      CEILING,
+    );
+  }
+
+  /** B louder or softer than matched, as a factor: what is heard of the residual follows. */
+  balance(trim: number): void {
+    this.trim = trim;
+    if (this.playing && this.voice === "residual") this.glide();
+  }
+
+  private glide(): void {
+    const now = this.context.currentTime;
+    const levels = this.levels();
+    for (const name of VOICES) {
+      const gain = this.gains.get(name)!.gain;
+      gain.cancelScheduledValues(now);
+      gain.setValueAtTime(gain.value, now);
+      gain.linearRampToValueAtTime(levels[name], now + SWITCH_S);
+    }
   }
 
   async play(voice: Voice, raiseDb: number): Promise<void> {
@@ -66,12 +100,13 @@ export class Player {
     this.master.gain.cancelScheduledValues(now);
     this.master.gain.setValueAtTime(0, now);
     this.master.gain.linearRampToValueAtTime(1, now + FADE_IN_S);
+    const levels = this.levels();
     for (const name of VOICES) {
       const source = this.context.createBufferSource();
       const gain = this.context.createGain();
       source.buffer = this.buffers.get(name)!;
       source.loop = true;
-      gain.gain.value = name === voice ? this.level(name) : 0;
+      gain.gain.value = levels[name];
       source.connect(gain).connect(this.master);
       source.start(now, this.offset);
       this.gains.set(name, gain);
@@ -88,12 +123,7 @@ export class Player {
     this.raise = raiseDb;
     if (!this.playing) return;
     const now = this.context.currentTime;
-    for (const name of VOICES) {
-      const gain = this.gains.get(name)!.gain;
-      gain.cancelScheduledValues(now);
-      gain.setValueAtTime(gain.value, now);
-      gain.linearRampToValueAtTime(name === voice ? this.level(name) : 0, now + SWITCH_S);
-    }
+    this.glide();
     // Ears and monitors are set for a quiet residual: what follows it comes in slowly.
     if (leavingResidual || voice === "residual") {
       this.master.gain.cancelScheduledValues(now);

@@ -1,7 +1,7 @@
 /** What the Verify step reads from the server, polled while work is under way. */
 import { useQuery } from "@tanstack/react-query";
 
-import { api, ask } from "../../api/client";
+import { api, ask, type Device } from "../../api/client";
 import { BUSY_MS, isBusy } from "../../clips/queries";
 
 export function usePairs(songId: string) {
@@ -36,6 +36,13 @@ export function useNullTest(testId: string) {
 export interface Steps {
   level_db: number;
   time_ms: number;
+}
+
+/** Those of a device of the studio, else those of an ordinary mixer. */
+export function stepsOf(device: Device | null | undefined): Steps {
+  return device
+    ? { level_db: device.level_step_db ?? 0.1, time_ms: device.step_ms }
+    : { level_db: 0.1, time_ms: 0.01 };
 }
 
 /** The best null that controls with these steps allow; what was told before stays meanwhile. */

@@ -87,7 +87,9 @@ def _checks() -> list[Check]:
 PARTS = tuple(dict.fromkeys(check.part for check in _checks()))
 AT_A_TIME = 2
 LONG = {"core", "server"}
-"""The browser tests keep both cores busy and run alone; of the rest, two run beside each other."""
+FIRST = "e2e"
+BEHIND = ("nice", "-n", "19")
+"""A third of the browser tests' time is waiting: the rest is computed in it, and gives way."""
 
 
 def _count(output: str, code: int) -> tuple[int, int]:
@@ -108,9 +110,8 @@ def test(parts: list[str]) -> int:
         raise Trouble(f"There is no part “{unknown[0]}”. Parts: {', '.join(PARTS)}.")
     set_up(testing=True)
     checks = [c for c in _checks() if not parts or c.part in parts]
-    alone = [c for c in checks if c.part == "e2e"]
     # Longest first, so that two at a time end together.
-    beside = sorted((c for c in checks if c not in alone), key=lambda c: c.part not in LONG)
+    order = sorted(checks, key=lambda c: (c.part != FIRST, c.part not in LONG))
     with tempfile.TemporaryDirectory(prefix="fonodrome-check-") as held:
         os.chmod(held, 0o755)
         cluster = None
@@ -129,9 +130,8 @@ def test(parts: list[str]) -> int:
                 cluster = Cluster(Path(held) / "pg", throwaway=True)
                 cluster.start()
                 env |= cluster.environment()
-            counts = [_run(0, check, env) for check in alone]
             with ThreadPoolExecutor(AT_A_TIME) as pool:
-                counts += pool.map(lambda item: _run(*item, env), enumerate(beside, 1))
+                counts = list(pool.map(lambda item: _run(*item, env), enumerate(order)))
         finally:
             if cluster and cluster.port:
                 cluster.stop()
@@ -146,7 +146,7 @@ def _run(number: int, check: Check, env: dict[str, str]) -> tuple[int, int]:
     if check.database and "test" in check.command:
         env = {**env, "FONODROME_DB_NAME": f"{env['FONODROME_DB_NAME']}_{number}"}
     done = subprocess.run(
-        check.command,
+        check.command if check.part == FIRST else (*BEHIND, *check.command),
         cwd=check.cwd,
         env=env,
         stdin=subprocess.DEVNULL,

@@ -43,9 +43,13 @@ const nameOf = (e) => {
   if (e.labels && e.labels.length) return [...e.labels].map((l) => l.innerText).join(' ');
   return e.innerText || e.textContent || '';
 };
+// Whatever is not in the plain text of an element is not in its words either: asked first, it is cheap.
+const bare = (words) => words.replace(/\\s+/g, '');
+const sought = bare(name);
+const may = (e) => e.hasAttribute('aria-label') || (e.labels && e.labels.length) || bare(e.textContent || '').includes(sought);
 const seen = (e) => e.checkVisibility ? e.checkVisibility() : true;
 const told = (e) => nameOf(e).replace(/\\s+/g, ' ').trim();
-const found = [...document.querySelectorAll(tags[role])].filter((e) => seen(e) && told(e).includes(name));
+const found = [...document.querySelectorAll(tags[role])].filter((e) => may(e) && seen(e) && told(e).includes(name));
 return found.find((e) => told(e).startsWith(name)) || found[0] || null;
 """
 
@@ -163,7 +167,8 @@ class Browser:
         self.driver.find_element(By.TAG_NAME, "body").send_keys(keys)
 
     def text(self) -> str:
-        return self.driver.find_element(By.TAG_NAME, "body").text.replace("\u202f", " ")
+        """What can be read on the page, as the browser itself tells it."""
+        return self.driver.execute_script("return document.body.innerText").replace("\u202f", " ")
 
     def sees(self, words: str, patience: float = PATIENCE_S) -> None:
         self.until(lambda: words in self.text(), f"does not see “{words}”", patience)

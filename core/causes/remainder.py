@@ -35,10 +35,9 @@ def find_remainder(
     gain = float(np.abs(state.gains).mean())
     found = look_at_rest(rest * gain, x, rate)
     echo = echo_in(rest, x, rate)
-    grid = 2.0**-15
-    del grid
     alone = not any(c.code in _SOUND for c in state.out.causes)
-    independent = abs(found.ties) < 0.35 or abs(found.follows) < 0.12
+    # Few frames tie by chance: what moves with A decibel by decibel is no sound of its own.
+    independent = abs(found.follows) < 0.12 or (abs(found.ties) < 0.35 and abs(found.follows) < 0.4)
     if found.tonal > 0.5 and (independent or found.ties < 0.6):
         lines = ", ".join(say.hz_word(f) for f in found.lines_hz[:4])
         hum = bool(found.lines_hz) and any(
@@ -93,6 +92,8 @@ def find_remainder(
             )
         )  # fmt: skip
         return
+    if not alone and not independent and depth < _OWN_REST_DB:
+        return
     if independent or found.ties < 0.35:
         state.say(
             Cause(
@@ -112,5 +113,8 @@ def find_remainder(
             )
         )  # fmt: skip
 
+
+_OWN_REST_DB = -60.0
+"""What a fitted cause leaves below this may be its own inaccuracy."""
 
 _SOUND = {"filter", "dynamics", "level_moves", "distortion", "clipping", "modulation"}

@@ -38,7 +38,7 @@ def find_remainder(
     alone = not any(c.code in _SOUND for c in state.out.causes)
     # Few frames tie by chance: what moves with A decibel by decibel is no sound of its own.
     independent = abs(found.follows) < 0.12 or (abs(found.ties) < 0.35 and abs(found.follows) < 0.4)
-    if found.tonal > 0.5 and (independent or found.ties < 0.6):
+    if found.tonal > 0.5 and independent:
         lines = ", ".join(say.hz_word(f) for f in found.lines_hz[:4])
         hum = bool(found.lines_hz) and any(
             abs(f / base - round(f / base)) < 0.03 for base in (50, 60) for f in found.lines_hz[:1]

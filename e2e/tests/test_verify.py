@@ -10,6 +10,7 @@ import soundfile
 from selenium.webdriver.common.keys import Keys
 
 from e2e.base import WORKER, BrowserCase
+from server.rigs.models import Rig
 from server.songs.models import Song
 from server.testing import RATE, clip_in, noise, wav_bytes
 from server.verify.models import NullTest
@@ -73,7 +74,26 @@ class Demo(FilesCase):
         b.keys("a")
         # Leaving the residual puts its raise back.
         b.until(lambda: b.find("combobox", "Raise the residual").get_property("value") == "0")
+        # B's level by hand: a whole decibel off leaves 20 log10(10^(1/20) - 1), whatever is played.
+        b.type("B by hand, over matched", "1", enter=True)
+        b.sees("Residual of this excerpt −18.3 dB")
+        b.press("button", "as matched")
         b.press("button", "Stop")
+        # 1.10 dB, inverted, 65.37 samples late: what meets it in the rig waits for it.
+        b.choose("Input of Two sends A to correct", "Merge into Main")
+        b.sees(
+            "level 0.00 to +1.10 dB; Fader into Main waits: 0.000 ms to 1.362 ms; polarity turned over"
+        )
+        b.keys("w")
+        b.sees("was changed since this test")
+
+        def strip() -> dict:
+            rig = Rig.objects.get(name="Two sends", song__is_demo_original=False)
+            rails = rig.variants.get(position=0).document["rails"]
+            return next(r.get("strip", {}) for r in rails.values() if r["target"] == "main")
+
+        self.wait_for(lambda: strip().get("inverted"), "it is not written")
+        self.assertAlmostEqual(strip()["level_db"], 1.1, places=2)
         b.type("Limit", "99", enter=True)
         b.sees("Not passed limit 99 dB down")
         b.choose("Limit counts", "level of the residual")

@@ -24,7 +24,7 @@ from core.measure.balance import LONGEST_S, Balance, balance_of
 from core.measure.matched import MatchedAudio, Which
 from core.measure.two_paths import TwoPaths, two_paths
 from core.proof import Proof, ProofFile, proof_of_null
-from core.routing import Correction, Wanted, correction, inputs_to_correct, load_rig
+from core.routing import Correction, Rig, Wanted, correction, inputs_to_correct, load_rig
 from server.accounts.models import User
 from server.clips.models import Clip
 from server.clips.queries import ready_clip_of
@@ -33,6 +33,7 @@ from server.config.problems import Problem
 from server.jobs.models import Status
 from server.renders.models import Render
 from server.renders.services import before, clip_of_render
+from server.rigs.models import Variant
 from server.rigs.queries import rigs_of, variant_of
 from server.songs.models import Song
 from server.verify.models import NullTest
@@ -183,13 +184,21 @@ def balance(test: NullTest) -> Balance:
         audio.close()
 
 
+def _changed(test: NullTest, variant: Variant, made: Render | None, rig: Rig) -> bool:
+    """Whether a variant is not what was tested any more: written into it, it would count twice."""
+    if made is not None:
+        return load_rig(made.document) != rig
+    since = variant.edits.filter(undone=False, created_at__gt=test.finished_at or test.created_at)
+    return since.exists()
+
+
 class Corrections(Edge):
     """Where a rig can take what a test found of B."""
 
     variant: UUID
     named: str
     is_b: bool = Field(description="B is a render of this very variant")
-    changed: bool = Field(description="The variant is not what B was rendered from any more")
+    changed: bool = Field(description="The variant was changed since: test it again first")
     places: list[Correction]
 
 
@@ -215,7 +224,7 @@ def corrections(test: NullTest, user: User, variant_id: UUID | None) -> Correcti
     wanted = Wanted(level_db=-found.gain_db, later_ms=-found.offset_ms, turned=found.polarity < 0)
     return Corrections(
         variant=variant.pk, named=f"{variant.rig.name} {variant.letter}", is_b=made is not None,
-        changed=made is not None and load_rig(made.document) != rig,
+        changed=_changed(test, variant, made, rig),
         places=[correction(rig, port, wanted) for port, _ in inputs_to_correct(rig)],
     )  # fmt: skip
 

@@ -9,7 +9,16 @@ import soundfile
 
 from core.measure import null_test
 from core.render import render_clip
-from core.routing import Context, RigError, Wanted, compile_rig, correction, parse_rig, perform
+from core.routing import (
+    Context,
+    RigError,
+    Wanted,
+    compile_rig,
+    correction,
+    inputs_to_correct,
+    parse_rig,
+    perform,
+)
 from core.units import TempoFrame
 
 RATE = 48_000
@@ -82,6 +91,15 @@ class Corrected(unittest.TestCase):
         rig = _done(rig, [_set(port, {"delay_ms": 1.0})])
         found = correction(rig, port, Wanted(later_ms=-0.4))
         self.assertEqual([(a.rail, a.values) for a in found.actions], [(port, {"delay_ms": 0.6})])
+
+    def test_inputs_of_one_name_are_told_apart(self):
+        rig = parse_rig(
+            "g: source > s: split > m: merge > o: output\n"
+            's > a: reverb "Hall" > r1: return > m\ns > b: reverb "Room" > r2: return > m'
+        )
+        names = [name for _, name in inputs_to_correct(rig)]
+        self.assertEqual(len(set(names)), len(names), names)
+        self.assertIn("Hall, Return into Merge", names)
 
     def test_what_cannot_be_is_said_and_the_rest_is_done(self):
         rig = parse_rig(ALONE)

@@ -1,12 +1,16 @@
 """Undo at an input of a rig what a null test found of its sound: level, time and polarity."""
 
+from collections import Counter
+
 from pydantic import Field
 
 from core.edge import Edge
+from core.routing.document.kinds import kind_of
 from core.routing.document.rig import Rig, RigError
 from core.routing.edit.actions import SetStrip
 from core.units import format as fmt
 
+_PLAIN = {"send", "return", "level", "fader"}
 _LEAST_DB, _LEAST_MS = 0.0005, 0.00005
 _LOW_DB, _HIGH_DB, _LONGEST_MS = -120.0, 60.0, 2000.0
 
@@ -44,7 +48,19 @@ def inputs_to_correct(rig: Rig) -> list[tuple[str, str]]:
             which = f" {int(port.rpartition('.')[2]) + 1}" if len(twins) > 1 else ""
             last = not rig.leaving[target.id]
             found.append((not last, port, f"{source.shown}{which} into {target.shown}"))
-    return [(port, name) for _, port, name in sorted(found, key=lambda item: item[0])]
+    names = Counter(name for _, _, name in found)
+    return [
+        (port, f"{_before(rig, port)}{name}" if names[name] > 1 else name)
+        for _, port, name in sorted(found, key=lambda item: item[0])
+    ]
+
+
+def _before(rig: Rig, port: str) -> str:
+    """'Reverb, ': the nearest device before a rail, where its own start has a name like others."""
+    for name in rig.upstream(port.rpartition(".")[0]):
+        if rig.nodes[name].is_stage and kind_of(rig.nodes[name]) not in _PLAIN:
+            return f"{rig.nodes[name].shown}, "
+    return f"{port}, "
 
 
 def correction(rig: Rig, port: str, wanted: Wanted) -> Correction:

@@ -140,6 +140,11 @@ class NullTests(ApiCase):
         self.assertAlmostEqual(strip["level_db"], -1 + 20 * np.log10(2), places=3)
         self.assertFalse(strip.get("inverted", False))
         self.assertIn("2.083 ms earlier", place["rest"][0])
+        # Written once: it would count twice. Taken back, it can be written again.
+        self.assertFalse(found["changed"])
+        self.assertTrue(self.call("get", f"{path}?variant={variant['id']}")[1]["changed"])
+        self.call("post", f"/variants/{variant['id']}/undo", {})
+        self.assertFalse(self.call("get", f"{path}?variant={variant['id']}")[1]["changed"])
 
     def test_the_limit_can_change_and_the_measurement_cannot(self):
         self.b = clip_in(self.song, wav_bytes(self.sound + noise(2, 5) * 1e-3), "noisy.wav")

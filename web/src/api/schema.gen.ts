@@ -13429,7 +13429,7 @@ export interface components {
             is_b: boolean;
             /**
              * Changed
-             * @description The variant is not what B was rendered from any more
+             * @description The variant was changed since: test it again first
              */
             changed: boolean;
             /** Places */

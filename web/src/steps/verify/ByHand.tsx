@@ -73,8 +73,9 @@ export function ByHand({ test, asked, sums, trim, onTrim }: Props) {
       <Box minWidth="220px" flex="1" paddingBottom="5px">
         {sums && (
           <strong>
-            Residual of this excerpt {left === null ? "nothing" : `${num(left!, 1)} dB`}
-            {". "}
+            {left === null
+              ? "Of this excerpt nothing is left. "
+              : `Residual of this excerpt ${num(left!, 1)} dB. `}
           </strong>
         )}
         <Box as="span" color="ink2" fontSize="13px">

@@ -24,25 +24,24 @@ export function Correct({ test }: { test: NullTestDetail }) {
         }),
       ),
     enabled: variant !== undefined,
+    // What stands there stays until the next answer: nothing jumps while it is asked again.
+    placeholderData: (before) => before,
     retry: false,
   });
   if (found.isError) return <Box color="ink2">{sentenceOf(found.error)}</Box>;
   if (!found.data || found.data.places.length === 0) return null;
-  return <Places found={found.data} again={() => void found.refetch()} />;
+  return <Places found={found.data} />;
 }
 
-function Places({ found, again }: { found: Corrections; again: () => void }) {
+function Places({ found }: { found: Corrections }) {
   const [picked, setPicked] = useState<string | null>(null);
-  const [written, setWritten] = useState(false);
   const place = placeOf(found, picked)!;
   const edit = writing(found, place);
   const write = () => {
-    if (!edit) return;
-    sendEdit(found.variant, edit, `${place.name} of ${found.named} is set. Undo it under Route.`);
-    setWritten(true);
-    setTimeout(again, 800);
+    if (edit)
+      sendEdit(found.variant, edit, `${place.name} of ${found.named} is set. Undo it under Route.`);
   };
-  useKey("result", "W", write, edit !== null && !written);
+  useKey("result", "W", write, edit !== null);
   return (
     <Box
       role="group"
@@ -61,10 +60,7 @@ function Places({ found, again }: { found: Corrections; again: () => void }) {
         width="auto"
         maxWidth="260px"
         value={place.rail}
-        onChange={(event) => {
-          setPicked(event.target.value);
-          setWritten(false);
-        }}
+        onChange={(event) => setPicked(event.target.value)}
       >
         {found.places.map((p) => (
           <option key={p.rail} value={p.rail}>
@@ -72,14 +68,14 @@ function Places({ found, again }: { found: Corrections; again: () => void }) {
           </option>
         ))}
       </Choice>
-      <Press hint="W" disabled={edit === null || written} onClick={write}>
+      <Press hint="W" disabled={edit === null} onClick={write}>
         Write it into the rig
       </Press>
       <Box flex="1" minWidth="240px" fontSize="14px">
-        {written || found.changed ? (
+        {found.changed ? (
           <span>
-            {found.named} has changed since: render it and test that, so that the curve of tries
-            goes on.
+            {found.named} was changed since this test. Render or record it again and test that: the
+            curve of tries goes on.
           </span>
         ) : (
           <>

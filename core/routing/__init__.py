@@ -16,6 +16,7 @@ from core.routing.edit.edits import (
     difference,
     difference_in_words,
 )
+from core.routing.edit.orders import Order, orders_of, the_other
 from core.routing.edit.perform import Done, copy_parts, perform
 from core.routing.edit.templates import TEMPLATES, Template, build, build_alternative, template_of
 from core.routing.evaluate.arrivals import Evaluation, evaluate
@@ -32,8 +33,8 @@ from core.routing.show.view import RigView, patch_csv, rig_view
 
 __all__ = [
     "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Correction", "Done", "Edit", "EditConflict",
-    "Evaluation", "Fragment", "KindOut", "LandingOut", "Lay", "Measured", "Mini", "NotationError", "Rig", "RigError", "RigLayout", "RigReport",
+    "Evaluation", "Fragment", "KindOut", "LandingOut", "Lay", "Measured", "Mini", "NotationError", "Order", "Rig", "RigError", "RigLayout", "RigReport",
     "RigView", "StageGauge", "Template", "Trial", "Wanted", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts", "correction",
-    "delays_used", "impulses_used", "inputs_to_correct", "describe_kinds", "describe_strip", "difference", "difference_in_words", "evaluate", "format_rig", "landing_view", "lay_out_rig", "load_rig", "minis",
-    "parse_rig", "patch_csv", "perform", "plan_digest", "rig_view", "run_checks", "template_of", "try_action",
+    "delays_used", "impulses_used", "inputs_to_correct", "describe_kinds", "describe_strip", "difference", "difference_in_words", "evaluate", "format_rig", "landing_view", "lay_out_rig", "load_rig", "minis", "orders_of",
+    "parse_rig", "patch_csv", "perform", "plan_digest", "rig_view", "run_checks", "template_of", "the_other", "try_action",
 ]  # fmt: skip

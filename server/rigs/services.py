@@ -303,8 +303,10 @@ def go_to(user: User, variant_id: UUID, number: int) -> Changed:
     return Changed(variant, "", said if many else "Nothing to do")
 
 
-def add_variant(user: User, rig_id: UUID, copy_of: UUID | None, name: str) -> Variant:
-    """A further variant, as a copy of one of the rig's."""
+def add_variant(
+    user: User, rig_id: UUID, copy_of: UUID | None, name: str, document: Document | None = None
+) -> Variant:
+    """A further variant, as a copy of one of the rig's; with `document` in place of its own."""
     rig = rig_of(user, rig_id)
     with transaction.atomic():
         held = list(rig.variants.select_for_update())
@@ -315,8 +317,9 @@ def add_variant(user: User, rig_id: UUID, copy_of: UUID | None, name: str) -> Va
             raise Problem(422, "That variant belongs to another rig.", "other-rig")
         free = next(n for n in range(MOST_VARIANTS) if n not in {v.position for v in held})
         return Variant.objects.create(
-            rig=rig, position=free, name=name, document=source.document, moves=source.moves
-        )
+            rig=rig, position=free, name=name, moves=source.moves,
+            document=source.document if document is None else _stored(document),
+        )  # fmt: skip
 
 
 def promote(user: User, variant_id: UUID) -> Variant:

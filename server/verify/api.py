@@ -17,11 +17,13 @@ from core.measure.balance import Balance
 from core.measure.matched import LONGEST_EXCERPT_S, Which
 from core.measure.two_paths import MOST_MS, TwoPaths
 from core.proof import Proof
+from core.routing import Order
 from server.config.auth import user_of
 from server.config.proof import ProofAs, proof_answer
 from server.jobs.runner import request_cancel
+from server.rigs.queries import variant_of
 from server.songs.queries import song_of
-from server.verify import services
+from server.verify import orders, services
 from server.verify.models import NullTest
 
 router = Router(tags=["verify"])
@@ -183,6 +185,23 @@ def null_test_reach(request: HttpRequest, test_id: UUID, steps: Query[Steps]) ->
 def null_test_balance(request: HttpRequest, test_id: UUID) -> Balance:
     """B's level for the peaks and for what rings on between them, against its matched level."""
     return services.balance(_test_of(request, test_id))
+
+
+@router.get("/variants/{uuid:variant_id}/orders", response=list[Order])
+def list_orders(request: HttpRequest, variant_id: UUID) -> list[Order]:
+    """What a rig could connect the other way: devices side by side, inserts as sends."""
+    return orders.orders(variant_of(user_of(request), variant_id))
+
+
+class OrderIn(Edge):
+    order: str = Field(max_length=120)
+    clip: UUID | None = Field(None, description="Plays where nothing was chosen for the rig")
+
+
+@router.post("/variants/{uuid:variant_id}/orders", response=orders.Ordered)
+def begin_order(request: HttpRequest, variant_id: UUID, payload: OrderIn) -> orders.Ordered:
+    """Make the other way as a variant, and render both; a null test of the two answers it."""
+    return orders.begin(user_of(request), variant_id, payload.order, payload.clip)
 
 
 class RigMeant(Edge):

@@ -161,6 +161,8 @@ THINGS = {
     ("GET", "/variants/{variant_id}/returns"): ("variant", None),
     ("POST", "/variants/{variant_id}/course-levels"): ("variant", {}),
     ("POST", "/variants/{variant_id}/tail"): ("variant", {"gaps_s": [0.5]}),
+    ("GET", "/variants/{variant_id}/orders"): ("variant", None),
+    ("POST", "/variants/{variant_id}/orders"): ("variant", {"order": "send:echo"}),
     ("GET", "/rigs/{rig_id}/renders"): ("rig", None),
     ("POST", "/variants/{variant_id}/renders"): (
         "variant",

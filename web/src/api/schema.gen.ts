@@ -1078,6 +1078,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/variants/{variant_id}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Orders
+         * @description What a rig could connect the other way: devices side by side, inserts as sends.
+         */
+        get: operations["server_verify_api_list_orders"];
+        put?: never;
+        /**
+         * Begin Order
+         * @description Make the other way as a variant, and render both; a null test of the two answers it.
+         */
+        post: operations["server_verify_api_begin_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/null-tests/{test_id}/corrections": {
         parameters: {
             query?: never;
@@ -13374,6 +13398,80 @@ export interface components {
              */
             frames: number;
         };
+        /**
+         * Order
+         * @description A question that two rigs answer: the one that is there, and the other one.
+         */
+        Order: {
+            /**
+             * Id
+             * @description 'series:delay1:reverb1', 'send:reverb1'
+             */
+            id: string;
+            /**
+             * Question
+             * @enum {string}
+             */
+            question: "series" | "send";
+            /** Title */
+            title: string;
+            /**
+             * Here
+             * @description What the rig that is there does
+             */
+            here: string;
+            /**
+             * Other
+             * @description What the other one does
+             */
+            other: string;
+            /**
+             * Expects
+             * @description What arithmetic says of it before anything is heard
+             */
+            expects: string;
+            /**
+             * Locks
+             * @description What moves, and has to stand still for a null of devices
+             */
+            locks: string[];
+            /**
+             * Output
+             * @description Where both are heard
+             */
+            output: string;
+        };
+        /**
+         * Ordered
+         * @description Both ways, on their way to be heard.
+         */
+        Ordered: {
+            order: components["schemas"]["Order"];
+            /**
+             * Here
+             * Format: uuid
+             */
+            here: string;
+            /**
+             * Other
+             * Format: uuid
+             */
+            other: string;
+            /** Other Letter */
+            other_letter: string;
+            /** Renders */
+            renders: string[];
+        };
+        /** OrderIn */
+        OrderIn: {
+            /** Order */
+            order: string;
+            /**
+             * Clip
+             * @description Plays where nothing was chosen for the rig
+             */
+            clip?: string | null;
+        };
         /** RigMeant */
         RigMeant: {
             /**
@@ -17795,6 +17893,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Balance"];
+                };
+            };
+        };
+    };
+    server_verify_api_list_orders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Order"][];
+                };
+            };
+        };
+    };
+    server_verify_api_begin_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ordered"];
                 };
             };
         };

@@ -25,6 +25,7 @@ class Order(Edge):
     id: str = Field(max_length=120, description="'series:delay1:reverb1', 'send:reverb1'")
     question: Literal["series", "send"]
     title: str
+    devices: list[str] = Field(description="What they are called, one or two")
     here: str = Field(description="What the rig that is there does")
     other: str = Field(description="What the other one does")
     expects: str = Field(description="What arithmetic says of it before anything is heard")
@@ -121,6 +122,7 @@ def _series(e: Evaluation, first: k.Stage, second: k.Stage) -> Order | None:
     return Order(
         id=f"series:{first.id}:{second.id}", question="series",
         title=f"{first.shown} into {second.shown}, or side by side",
+        devices=[first.shown, second.shown],
         here=f"{first.shown} into {second.shown}", other=f"{first.shown} beside {second.shown}",
         expects=expects, locks=_locks(e.rig, [first.id, second.id]), output=output,
     )  # fmt: skip
@@ -146,6 +148,7 @@ def _send(e: Evaluation, node: k.Mixed) -> Order | None:
         expects = found.sentence
     return Order(
         id=f"send:{node.id}", question="send", title=f"{node.shown} as an insert, or as a send",
+        devices=[node.shown],
         here=f"{node.shown} inserted, {node.mix_percent:g} % wet",
         other=f"{node.shown} fully wet, beside the dry sound",
         expects=expects, locks=_locks(e.rig, [node.id]), output=output,

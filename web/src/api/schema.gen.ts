@@ -13416,6 +13416,11 @@ export interface components {
             /** Title */
             title: string;
             /**
+             * Devices
+             * @description What they are called, one or two
+             */
+            devices: string[];
+            /**
              * Here
              * @description What the rig that is there does
              */

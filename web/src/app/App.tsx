@@ -23,6 +23,7 @@ const RigsPage = lazy(() => import("../rigs/RigsPage"));
 const ResultPage = lazy(() => import("../steps/verify/ResultPage"));
 const ManyPage = lazy(() => import("../steps/verify/ManyPage"));
 const PathsPage = lazy(() => import("../steps/verify/PathsPage"));
+const OrdersPage = lazy(() => import("../steps/verify/OrdersPage"));
 const LivePage = lazy(() => import("../steps/verify/LivePage"));
 const PassesPage = lazy(() => import("../steps/verify/PassesPage"));
 const ProofPage = lazy(() => import("../steps/verify/ProofPage"));
@@ -76,6 +77,7 @@ export function App() {
               <Route path="verify" element={<VerifyStep />} />
               <Route path="verify/many" element={<ManyPage />} />
               <Route path="verify/paths" element={<PathsPage />} />
+              <Route path="verify/orders" element={<OrdersPage />} />
               <Route path="verify/live" element={<LivePage />} />
               <Route path="verify/passes" element={<PassesPage />} />
               <Route path="verify/bench/:kind?" element={<BenchPage />} />

@@ -21,6 +21,7 @@ const NAMES: Record<Scope, string> = {
   many: "Verify, one against many",
   proof: "Verify, a proof sheet",
   paths: "Verify, two paths",
+  orders: "Verify, series or send",
   live: "Verify, a live null",
   passes: "Verify, three passes",
 };
@@ -31,6 +32,7 @@ const OF_VERIFY: Record<string, Scope[]> = {
   measured: ["measured", "proof"],
   many: ["many", "verify"],
   paths: ["paths", "verify"],
+  orders: ["orders", "result"],
   live: ["live", "verify"],
   passes: ["passes", "verify"],
 };

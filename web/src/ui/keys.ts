@@ -19,6 +19,7 @@ export type Scope =
   | "many"
   | "proof"
   | "paths"
+  | "orders"
   | "live"
   | "passes";
 

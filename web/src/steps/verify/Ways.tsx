@@ -9,6 +9,7 @@ const WAYS = [
   ["many", "One against many", "a table"],
   ["passes", "Three passes", "hear the compression"],
   ["paths", "Two paths", "phase"],
+  ["orders", "Series or send", "the other way round"],
   ["live", "Live null", "while it plays"],
   ["bench", "Bench", "what a device really does"],
 ] as const;

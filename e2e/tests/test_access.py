@@ -42,6 +42,7 @@ VERIFY_WAYS = (
     ("One against many", ("combobox", "the reference")),
     ("Three passes", ("combobox", "clip of pass 3")),
     ("Two paths", ("img", "The sum by delay")),
+    ("Series or send", ("button", "Render both")),
     ("Live null", ("button", "Open the inputs")),
     ("Bench", ("button", "Measure the delay")),
 )

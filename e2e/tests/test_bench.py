@@ -12,6 +12,8 @@ from core.bench.signal import sound_of
 from e2e.base import BrowserCase
 from server.bench.models import Measurement
 from server.devices.models import Device
+from server.rigs.models import Rig
+from server.rigs.services import create_rig
 from server.songs.models import Song
 
 
@@ -105,6 +107,29 @@ class Bench(BrowserCase):
         seconds = TestSignal(kind="cable").seconds
         self.assertAlmostEqual(row.take.report["seconds"], seconds + 1.2, delta=0.5)
         self.assertTrue(row.plan["starts_together"])
+        self.no_faults()
+
+    def test_two_devices_side_by_side_by_keys_and_an_insert_as_a_send(self):
+        b = self.open_demo(step="Verify")
+        song = Rig.objects.get(name="Two sends", song__is_demo_original=False).song
+        create_rig(
+            song, "One echo", None,
+            'g: source > d: delay "Echo" (time 60 ms, feedback 20 %, mix 40 %) > '
+            'f: delay "Slap" (time 25 ms, feedback 0 %, mix 50 %) > o: output',
+        )  # fmt: skip
+        b.driver.refresh()
+        b.choose("Rig", "One echo")
+        b.press("link", "Series or send")
+        b.find("img", "Echo beside Slap")
+        b.keys("n")
+        b.find("link", "Open this test with all its evidence", 90)
+        b.sees("At the same level: ")
+        b.sees("The other way is kept as variant B")
+        b.choose("what One echo A asks", "Echo as an insert, or as a send")
+        b.sees("it has to null down to rounding")
+        b.press("button", "Render both and subtract")
+        b.sees("the order does not matter here", 60)
+        self.assertEqual(song.rigs.get(name="One echo").variants.count(), 3)
         self.no_faults()
 
     def test_one_reference_against_many_by_keys(self):

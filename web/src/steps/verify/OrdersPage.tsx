@@ -106,7 +106,7 @@ export default function OrdersPage() {
               Render both and subtract
             </Press>
           </Box>
-          <Asked order={order} begun={begun} />
+          <Asked order={order} begun={begun} letter={variant?.letter ?? ""} />
           {begin.isError && (
             <Notice kind="fault" word="Not begun.">
               {sentenceOf(begin.error)}
@@ -121,7 +121,15 @@ export default function OrdersPage() {
 }
 
 /** Both ways drawn, what arithmetic says before anything is heard, and what has to stand still. */
-function Asked({ order, begun }: { order: Order; begun: Begun | null }) {
+function Asked({
+  order,
+  begun,
+  letter,
+}: {
+  order: Order;
+  begun: Begun | null;
+  letter: string;
+}) {
   return (
     <Box
       background="sheet"
@@ -134,7 +142,7 @@ function Asked({ order, begun }: { order: Order; begun: Begun | null }) {
         gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" }}
         gap="10px 32px"
       >
-        <OrderSketch way="here" letter="A" order={order} />
+        <OrderSketch way="here" letter={letter} order={order} />
         <OrderSketch way="other" letter={begun?.other_letter ?? ""} order={order} />
       </Box>
       <Box as="p" marginTop="8px">

@@ -39,10 +39,13 @@ export function readyToTest(renders: (Render | undefined)[] | null): boolean {
   return renders !== null && renders.every((r) => r?.status === "done");
 }
 
+/** What is taken off before they are compared, what no ear hears, and what names nothing. */
+const EVENED = new Set(["level", "offset", "polarity", "rounding", "length", "unknown"]);
+
 /** What both ways differ in, said in a line; the null test's own sentence stands above it. */
 export function answerOf(test: NullTestDetail): string {
   const result = test.result!;
-  const named = result.causes.filter((c) => c.code !== "rounding" && c.code !== "length");
+  const named = result.causes.filter((c) => !EVENED.has(c.code));
   const depth = result.null_depth_db;
   if (depth === null || depth < -90)
     return "Brought to the same level they are the same sound: the order does not matter here.";
@@ -52,5 +55,5 @@ export function answerOf(test: NullTestDetail): string {
         .slice(0, 3)
         .map((c) => c.title)
         .join("; ")}.`
-    : "At the same level they differ.";
+    : "At the same level they differ, and no single cause is enough to say how.";
 }

@@ -5,6 +5,7 @@ from contextlib import ExitStack
 from pathlib import Path
 
 import numpy as np
+import soundfile
 
 from core.audio.examine import Progress
 from core.audio.source import open_audio
@@ -57,12 +58,30 @@ def explained_test(
     b_name: str | None = None,
     progress: Progress = lambda share, stage: None,
     scratch: Path | None = None,
+    keep: Path | None = None,
 ) -> Measurement:
     """A null test with its causes. Raises AudioError and MeasureError like `null_test`.
 
-    `stems`: what A was mixed of, from the same start and at the same rate.
+    `stems`: what A was mixed of, from the same start and at the same rate. `keep`: a file for what
+    is left of an excerpt after each step that matching alone cannot undo (FLAC, one after another);
+    it is written where there is such a step, and `rests` says what is in it.
     """
-    return null_test(
+    explained: list[Assembled] = []
+
+    def explain(given: Compared) -> Assembled:
+        explained.append(_explain(given, stems))
+        return explained[-1]
+
+    found = null_test(
         a, b, options, a_name=a_name, b_name=b_name, progress=progress, scratch=scratch,
-        explain=lambda given: _explain(given, stems),
+        explain=explain,
     )  # fmt: skip
+    if keep is None or found.rests is None:
+        return found.model_copy(update={"rests": None})
+    kept = explained[-1].kept(found.to_set)
+    with soundfile.SoundFile(
+        keep, "w", found.rests.rate_hz, len(next(iter(kept.values()))), "PCM_24", format="FLAC"
+    ) as out:
+        for rest in kept.values():
+            out.write(np.clip(rest.T, -1.0, 1.0))
+    return found

@@ -3,9 +3,11 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+import numpy as np
+
 from core.causes.state import Explained
 from core.measure.passes import ChannelMatch
-from core.measure.results import Cause, Measurement, Sure, ToSet
+from core.measure.results import Cause, Measurement, Rests, Sure, ToSet
 from core.units import format as fmt
 
 _LEVEL_DB, _SAMPLES = 0.005, 0.005
@@ -54,6 +56,22 @@ class Assembled:
             for c in self.found.causes
         ]
 
+    def _rests(self, found: Measurement, steps: list[ToSet]) -> Rests | None:
+        kept = self.kept(steps)
+        if not kept:
+            return None
+        rate = found.a.rate_hz
+        start = self.found.excerpt / rate - found.compared_start_s
+        return Rests(
+            codes=list(kept), start_s=round(max(start, 0.0), 6),
+            frames=next(iter(kept.values())).shape[1], rate_hz=rate,
+        )  # fmt: skip
+
+    def kept(self, steps: list[ToSet]) -> dict[str, np.ndarray]:
+        """Residuals by the code of a step that is said, in that order; (channels, frames) each."""
+        codes = [step.code for step in steps]
+        return {c: self.found.rests[c] for c in codes if c in self.found.rests}
+
     def onto(self, found: Measurement) -> Measurement:
         """The measurement with causes, corrections and what was ruled out."""
         if not self.found.related:
@@ -91,6 +109,7 @@ class Assembled:
                 "explained": True, "causes": causes, "to_set": steps, "ruled_out": ruled_out,
                 "uncertain": self.found.uncertain, "level_note": self.found.level_note,
                 "explained_db": steps[-1].leaves_db if steps else found.null_depth_db,
+                "rests": self._rests(found, steps),
             }
         )  # fmt: skip
 

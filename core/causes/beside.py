@@ -109,6 +109,10 @@ def find_width(state: State) -> None:
         state.gains = np.full(2, total / 2)
 
 
+_FEW = 8
+"""More places than this are clicks only where they explain much: hits that a gain bends look alike."""
+
+
 def find_clicks(state: State) -> None:
     """Short places where far more is left than around them: masked, and said."""
     x, y = state.pair.inner, state.y
@@ -157,7 +161,8 @@ def find_clicks(state: State) -> None:
     what = "Samples are gone" if len(silent) * 2 > len(places) else "Clicks"
     state.say(
         Cause(
-            code="click", title=f"{what} in B", takes_db=round(before - left, 2), sure="certain", at_s=at_s,
+            code="click", title=f"{what} in B", takes_db=round(before - left, 2),
+            sure=sureness(before - left, left) if len(places) > _FEW else "certain", at_s=at_s,
             evidence=f"{fmt.plural(len(places), 'place')} of a few milliseconds: at {', '.join(fmt.clock(t) for t in at_s[:5])}.",
             figures={"count": float(len(places))},
         )

@@ -6,6 +6,7 @@ excerpt where the residual is loudest.
 """
 
 from collections.abc import Sequence
+from functools import partial
 
 from core.audio.examine import Progress
 from core.causes.beside import find_clicks, find_dc, find_mix, find_width
@@ -29,6 +30,7 @@ from core.measure.view import View
 from core.units.decibel import power_decibels
 
 _MAY_JUMP_DB = -20.0
+_BESIDE = (find_width, find_clicks, find_dc)
 
 
 def explain(
@@ -66,13 +68,16 @@ def explain(
     before_time = steady_depth(a, b, matches, live, state)
     if times.kind == "drift":
         say_drift(state, times, a.rate_hz, before_time, depth, result)
+        state.keep("drift")
     elif times.kind == "jumps":
         say_jumps(state, a, b, matches[lead], times, depth, result)
+        state.keep("jump")
     progress(0.3, "channels and offsets")
-    find_mix(state, stems)
-    find_width(state)
-    find_clicks(state)
-    find_dc(state)
+    for look in (partial(find_mix, state, stems), *(partial(f, state) for f in _BESIDE)):
+        known = len(out.later)
+        look()
+        for step, _ in out.later[known:]:
+            state.keep(step.code)
     progress(0.4, "filter, gain and curve")
     find_families(state, times, matches, live, progress)
     progress(0.9, "what is left")

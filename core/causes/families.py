@@ -46,24 +46,46 @@ class FilterFit:
         matrix[np.diag_indices(TAPS)] += 3e-10 * auto[0] + 1e-30
         return scipy.linalg.cho_factor(matrix, overwrite_a=True, check_finite=False)
 
-    def _towards(self, rest: np.ndarray) -> np.ndarray:
+    def _against(self, rest: np.ndarray) -> np.ndarray:
+        """Products of a residual (channels, frames) with A under every tap."""
         held = np.pad(rest, ((0, 0), (MARGIN, MARGIN)))
         cross = (scipy.fft.rfft(held, self._size, axis=1) * self._spectrum.conj()).sum(axis=0)
         line = scipy.fft.irfft(cross, self._size)
-        both = np.concatenate([line[-BEFORE:], line[: TAPS - BEFORE]])
-        return scipy.linalg.cho_solve(self._factor, both, check_finite=False)
+        return np.concatenate([line[-BEFORE:], line[: TAPS - BEFORE]])
 
-    def fit(self, target: np.ndarray, rounds: int = 3) -> tuple[np.ndarray, np.ndarray]:
+    def fit(
+        self, target: np.ndarray, rounds: int = 10, *, from_nothing: bool = False
+    ) -> tuple[np.ndarray, np.ndarray]:
         """The taps, and A through them, for a target (channels, frames).
 
-        The autocorrelation stands for the exact normal matrix; fitting what is left again makes
-        up for what that leaves out at the ends.
+        Begins at A itself with one gain, or at nothing: what A does not sound in stays as it was.
+
+        Conjugate gradients on the exact normal equations; the autocorrelation, which leaves out what
+        happens at the ends, is the preconditioner (Golub and Van Loan, 'Matrix Computations', 11.5).
         """
         taps = np.zeros(TAPS)
         made = np.zeros_like(target)
+        inner = self.wide[:, MARGIN : MARGIN + self.frames]
+        if not from_nothing:
+            taps[BEFORE] = float(np.vdot(inner, target)) / max(power(inner), 1e-30)
+            made = taps[BEFORE] * inner
+        pull = self._against(target - made)
+        step = scipy.linalg.cho_solve(self._factor, pull, check_finite=False)
+        way, gain = step, float(pull @ step)
         for _ in range(rounds):
-            taps = taps + self._towards(target - made)
-            made = convolved(self.wide, taps, BEFORE)
+            moved = convolved(self.wide, way, BEFORE)
+            size = power(moved)
+            if gain <= 0 or size <= 0:
+                break
+            far = gain / size
+            taps = taps + far * way
+            made = made + far * moved
+            pull = self._against(target - made)
+            step = scipy.linalg.cho_solve(self._factor, pull, check_finite=False)
+            before, gain = gain, float(pull @ step)
+            if gain < 1e-13 * before:
+                break
+            way = step + gain / before * way
         return taps, made
 
 

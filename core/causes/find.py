@@ -42,6 +42,7 @@ class Search:
     plain: float
     tried: dict[str, float]
     chosen: Model | None
+    singles: dict[str, Model] = field(default_factory=dict)
 
 
 def _bends_db(curve: CurveFit) -> float:
@@ -92,7 +93,7 @@ class Finder:
             level = float(np.median(np.abs(g)))
             safe = np.where(np.abs(g) < _LOUD * level, _LOUD * level, g)
             # y / g where the gain is not near nothing: the filter is fitted to that.
-            taps, made = self.filter.fit(self.y / safe, rounds=2)
+            taps, made = self.filter.fit(self.y / safe, rounds=4)
             gain = fit_gain(made, self.y)
             whole = made * gain.over(n)
             depth = self._depth(whole)
@@ -110,7 +111,7 @@ class Finder:
         for _ in range(_ROUNDS):
             moved = self._over_wide(gain)
             inner = FilterFit(moved)
-            taps, made = inner.fit(self.y, rounds=2)
+            taps, made = inner.fit(self.y, rounds=4)
             depth = self._depth(made)
             if depth > best.depth - 0.3:
                 break
@@ -132,7 +133,7 @@ class Finder:
         for _ in range(_ROUNDS):
             bent = curve.of(self.wide)
             inner = FilterFit(bent)
-            taps, made = inner.fit(self.y, rounds=2)
+            taps, made = inner.fit(self.y, rounds=4)
             depth = self._depth(made)
             if best is not None and depth > best.depth - 0.1:
                 break
@@ -157,7 +158,7 @@ class Finder:
                 break
             best = Model("FS", made, depth, taps=taps, curve=curve)
             slope = max(float(np.max(curve.slopes())), 1e-9)
-            step, _ = self.filter.fit((self.y - made) / slope, rounds=1)
+            step, _ = self.filter.fit((self.y - made) / slope, rounds=2, from_nothing=True)
             taps = taps + step
             filtered = convolved(self.wide, taps, BEFORE)
         assert best is not None
@@ -172,7 +173,7 @@ class Finder:
             return Search(plain, tried, None)
         enough = max(self.floor + 6, -62.0)
         if best.depth <= enough:
-            return Search(plain, tried, best)
+            return Search(plain, tried, best, singles)
         pairs: list[Model] = []
         if "F" in (best.order, min(tried, key=lambda k: tried[k])) or best.order == "D":
             both = self.filter_then_gain(
@@ -193,4 +194,4 @@ class Finder:
         if two is not None and two.depth < best.depth - PAIR_WORTH_DB:
             two.before = {k: tried[k] for k in two.order}
             best = two
-        return Search(plain, tried, best)
+        return Search(plain, tried, best, singles)

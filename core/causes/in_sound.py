@@ -14,7 +14,7 @@ from core.causes.find import Finder, Model, Search
 from core.causes.pair import MARGIN, depth_db
 from core.causes.remainder import find_remainder
 from core.causes.shapes import Response, Shape, chosen, fit_shapes, minimum_phase, response_of
-from core.causes.state import DEEP_DB, OWN_DB, State, sureness
+from core.causes.state import DEEP_DB, OWN_DB, READER_DB, State, sureness
 from core.causes.times import TimeFound
 from core.causes.wander import find_wander, say_wander
 from core.measure.passes import ChannelMatch
@@ -23,6 +23,11 @@ from core.units import format as fmt
 from core.units.decibel import amplitude, decibels, power_decibels, power_of
 
 _LEAST_FRAMES = 12_000
+
+_LETTER = {"filter": "F", "dynamics": "D", "level_moves": "D", "distortion": "S", "clipping": "S"}
+
+_NEAR_FLOOR_DB = 6.0
+"""What stands no further over the rounding of the files than this is theirs."""
 
 _WEAK_DB = -12.0
 
@@ -49,7 +54,12 @@ def find_families(
     finder = Finder(wide, y, state.floor_db)
     plain = depth_db(y - finder.x, y)
     enough = _ENOUGH_DB if state.start_lag is None else _ENOUGH_MOVED_DB
-    if plain < max(state.floor_db + 3, DEEP_DB) or (state.out.causes and plain < enough):
+    if any(m.fraction for m in matches) or state.start_lag is not None:
+        # Read between samples: what the reader itself leaves is no cause.
+        own = _below_top_db(y - finder.x, y) < max(state.floor_db + _NEAR_FLOOR_DB, READER_DB)
+    else:
+        own = plain < max(state.floor_db + _NEAR_FLOOR_DB, DEEP_DB)
+    if own or (state.out.causes and plain < enough):
         if state.out.causes:
             state.out.left_db = plain
         take_robust(state, matches, live, 0.0, 0.0)
@@ -78,6 +88,7 @@ def find_families(
     best = search.chosen.depth if search.chosen else plain
     if wander is not None and wander[0] < best - 1.5:
         say_wander(state, wander, plain)
+        state.keep("modulation", wander[1], rows)
         if len(rows) == len(state.y):
             state.gains = state.gains * wander[4]
         take_robust(state, matches, live, 0.0, 0.0)
@@ -88,7 +99,26 @@ def find_families(
         find_remainder(state, finder, finder.x, plain, search)
         return
     _name(state, finder, search.chosen, search, plain, where, matches, live)
+    _keep(state, search, rows)
     find_remainder(state, finder, search.chosen.made, search.chosen.depth, search)
+
+
+def _below_top_db(rest: np.ndarray, whole: np.ndarray) -> float:
+    """What is left below 0.94 of half the rate, where samples say what lies between them, dB."""
+    spectrum = np.fft.rfft(rest, axis=1)
+    low = spectrum[:, : round(0.94 * spectrum.shape[1])]
+    left = 2 * float(np.vdot(low, low).real) / rest.shape[1]
+    return float(power_decibels(max(left / max(float(np.vdot(whole, whole)), 1e-30), 1e-40)))
+
+
+def _keep(state: State, search: Search, rows: list[int]) -> None:
+    """What each of the families leaves, to be heard: the greater alone, then both."""
+    codes = [step.code for step, _ in state.out.later if step.code in _LETTER]
+    assert search.chosen
+    for k, code in enumerate(codes):
+        last = k == len(codes) - 1
+        made = search.chosen.made if last else search.singles[_LETTER[code]].made
+        state.keep(code, made, rows)
 
 
 def _poor_channels(state: State) -> list[int]:
@@ -310,7 +340,7 @@ def _curve(
         else slice(None)
     ]
     hard = len(straight) > 4 and float(np.percentile(np.abs(straight / middle - 1), 80)) < 0.03
-    clipped = len(bent) > 0 and hard and (piled > 2e-4)
+    clipped = len(bent) > 0 and hard and (piled > 2e-4 or _cut_off(finder, middle))
     orders = say.orders_of(curve)
     figures = {f"order_{k}_db": v for k, v in zip(range(2, 8), orders, strict=True)}
     figures["percent"] = round(100 * float(np.sqrt(sum(power_of(v) for v in orders))), 3)
@@ -345,6 +375,16 @@ def _curve(
     step = ToSet(code="distortion", words="Drive B less, or put the same drive into the plan", value=f"{fmt.significant(figures['percent'], 2)} %",
                  beside="at A's loudest", leaves_db=None, takes_db=None)  # fmt: skip
     return cause, step, level_db, "The level is that of the quiet, where the curve is straight."
+
+
+def _cut_off(finder: Finder, slope: float) -> bool:
+    """Whether B stands still at its ends where A goes on: flat tops, however few."""
+    x, y = slope * finder.x, finder.y
+    for ceiling, sign in ((float(y.max()), 1), (float(-y.min()), -1)):
+        at = sign * y >= 0.998 * ceiling
+        if int(at.sum()) >= 8 and float(np.mean(sign * x[at] > 1.01 * ceiling)) > 0.7:
+            return True
+    return False
 
 
 def take_robust(

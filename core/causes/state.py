@@ -12,6 +12,9 @@ DEEP_DB = -110.0
 
 OWN_DB = -85.0
 
+READER_DB = -78.0
+"""What reading between samples may leave of itself, below the top of the band."""
+
 
 @dataclass
 class Explained:
@@ -26,6 +29,10 @@ class Explained:
     offset_is_sure: bool = True
     left_db: float | None = None
     """What all causes together leave, where any was fitted."""
+    rests: dict[str, np.ndarray] = field(default_factory=dict)
+    """By the code of a later step: the residual of the excerpt once it is taken away, as B sounds."""
+    excerpt: int = 0
+    """The frame of A's view that the excerpt begins at."""
 
 
 @dataclass
@@ -45,8 +52,23 @@ class State:
     def say(self, cause: Cause) -> None:
         self.out.causes.append(cause)
 
+    def keep(
+        self, code: str, made: np.ndarray | None = None, rows: list[int] | None = None
+    ) -> None:
+        """Keep what is left after a step, to be heard. `made`: the prediction of `rows` of B, whose
+        gains are off; of the others, and by default, it is A itself.
+        """
+        rest = self.y - self.pair.inner
+        if made is not None:
+            rest[rows if rows is not None else slice(None)] = (
+                self.y[rows] if rows is not None else self.y
+            ) - made
+        rest = np.where(self.masked, 0.0, rest) if self.masked.any() else rest
+        self.out.rests[code] = (rest * self.gains.reshape(-1, 1)).astype(np.float32)
+        self.out.excerpt = self.pair.start
+
 
 def sureness(takes_db: float, rest_db: float) -> Sure:
-    if takes_db >= 10 or rest_db < -60:
+    if takes_db >= 10 or (rest_db < -60 and takes_db >= 6):
         return "certain"
     return "likely" if takes_db >= 3 else "possible"

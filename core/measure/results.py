@@ -170,6 +170,17 @@ class MatchedChannel(Edge):
     gain: float
 
 
+class Rests(Edge):
+    """What was kept to be heard: residuals of an excerpt after steps that no matching undoes."""
+
+    codes: list[CauseCode] = Field(description="Of `to_set`, in that order")
+    start_s: float = Field(
+        description="Where the excerpt begins, from the start of what was compared"
+    )
+    frames: int
+    rate_hz: int
+
+
 class Measurement(Edge):
     """All that was measured; no opinion, so that the limit can change afterwards."""
 
@@ -214,6 +225,7 @@ class Measurement(Edge):
         None, description="Residual against A once all causes that could be fitted are undone"
     )
     level_note: str = Field("", description="What the level is defined by, where not by all of it")
+    rests: Rests | None = Field(None, description="Where they were kept")
     residual_listening_gain_db: float = Field(
         description="Most that the residual may be raised for listening"
     )

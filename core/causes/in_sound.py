@@ -29,6 +29,9 @@ _LETTER = {"filter": "F", "dynamics": "D", "level_moves": "D", "distortion": "S"
 _NEAR_FLOOR_DB = 6.0
 """What stands no further over the rounding of the files than this is theirs."""
 
+_TOP, _TOP_MOVED = 0.94, (0.88, -50.0)
+"""Share of half the rate that is read well: at one lag, and along a clock's line (with its limit, dB)."""
+
 _WEAK_DB = -12.0
 
 _ENOUGH_DB = -72.0
@@ -54,9 +57,11 @@ def find_families(
     finder = Finder(wide, y, state.floor_db)
     plain = depth_db(y - finder.x, y)
     enough = _ENOUGH_DB if state.start_lag is None else _ENOUGH_MOVED_DB
-    if any(m.fraction for m in matches) or state.start_lag is not None:
+    if state.start_lag is not None or any(m.fraction for m in matches):
         # Read between samples: what the reader itself leaves is no cause.
-        own = _below_top_db(y - finder.x, y) < max(state.floor_db + _NEAR_FLOOR_DB, READER_DB)
+        share, least = (_TOP, READER_DB) if state.start_lag is None else _TOP_MOVED
+        left = _below_top_db(y - finder.x, y, share)
+        own = left < max(state.floor_db + _NEAR_FLOOR_DB, least)
     else:
         own = plain < max(state.floor_db + _NEAR_FLOOR_DB, DEEP_DB)
     if own or (state.out.causes and plain < enough):
@@ -77,6 +82,8 @@ def find_families(
             y = again
             finder = Finder(wide, y, state.floor_db)
             search = finder.search()
+    if search.chosen and search.chosen.order == "D" and _imitates(finder, search.chosen.made):
+        search.chosen = None
     least = 3.0 if search.chosen and "D" in search.chosen.order else 1.5
     if search.chosen and plain - search.chosen.depth < least and search.chosen.depth > -60:
         # What lowers it by a decibel is as likely to imitate what was added.
@@ -103,12 +110,23 @@ def find_families(
     find_remainder(state, finder, search.chosen.made, search.chosen.depth, search)
 
 
-def _below_top_db(rest: np.ndarray, whole: np.ndarray) -> float:
-    """What is left below 0.94 of half the rate, where samples say what lies between them, dB."""
+def _below_top_db(rest: np.ndarray, whole: np.ndarray, share: float) -> float:
+    """What is left below a share of half the rate, where samples say what lies between them, dB."""
     spectrum = np.fft.rfft(rest, axis=1)
-    low = spectrum[:, : round(0.94 * spectrum.shape[1])]
+    low = spectrum[:, : round(share * spectrum.shape[1])]
     left = 2 * float(np.vdot(low, low).real) / rest.shape[1]
     return float(power_decibels(max(left / max(float(np.vdot(whole, whole)), 1e-30), 1e-40)))
+
+
+def _imitates(finder: Finder, made: np.ndarray) -> bool:
+    """Whether a gain over time makes some bands worse: it imitates what was added in others."""
+    parts = [np.fft.rfft(v, axis=1) for v in (finder.y, finder.y - finder.x, finder.y - made)]
+    power_in = [(p.real**2 + p.imag**2).sum(axis=0) for p in parts]
+    edges = np.unique(np.geomspace(1, len(power_in[0]), 25).astype(int))
+    whole, before, after = (np.add.reduceat(p, edges[:-1]) for p in power_in)
+    counts = whole > 1e-5 * whole.max()
+    worse = (after > 4 * before) & (after > 1e-6 * whole) & counts
+    return int(worse.sum()) >= 3
 
 
 def _keep(state: State, search: Search, rows: list[int]) -> None:

@@ -6,7 +6,7 @@ from core.causes import say
 from core.causes.find import Finder, Search
 from core.causes.rest import band_edge_hz, echo_in, look_at_rest
 from core.causes.state import DEEP_DB, OWN_DB, State
-from core.measure.results import Cause
+from core.measure.results import Cause, Sure
 from core.units import format as fmt
 
 
@@ -38,6 +38,8 @@ def find_remainder(
     alone = not any(c.code in _SOUND for c in state.out.causes)
     # Few frames tie by chance: what moves with A decibel by decibel is no sound of its own.
     independent = abs(found.follows) < 0.12 or (abs(found.ties) < 0.35 and abs(found.follows) < 0.4)
+    # Beside a fitted cause, what is this deep may be its own inaccuracy.
+    sure: Sure = "certain" if alone or depth > _OWN_REST_DB else "possible"
     if found.tonal > 0.5 and independent:
         lines = ", ".join(say.hz_word(f) for f in found.lines_hz[:4])
         hum = bool(found.lines_hz) and any(
@@ -45,7 +47,7 @@ def find_remainder(
         )
         state.say(
             Cause(
-                code="added_sound", title="There is a hum in B" if hum else "There is a tone in B", sure="certain",
+                code="added_sound", title="There is a hum in B" if hum else "There is a tone in B", sure=sure,
                 evidence=f"{fmt.number(found.level_dbfs, 1)} dBFS at {lines}; it does not follow A.",
                 figures={"level_dbfs": round(found.level_dbfs, 2), "hz": round(found.lines_hz[0], 2) if found.lines_hz else 0.0},
                 words={"sort": "hum" if hum else "tone"}, pictures=[say.rest_picture(found)],
@@ -53,7 +55,8 @@ def find_remainder(
         )  # fmt: skip
         return
     if independent and found.deviation_db < 2.5:
-        state.say(say.noise_cause(found, 0.0, depth))
+        noise = say.noise_cause(found, 0.0, depth)
+        state.say(noise if sure == "certain" else noise.model_copy(update={"sure": sure}))
         return
     edge = band_edge_hz(x, y, rate)
     if echo is not None and echo.sharp > 14 and echo.wander < 3 and abs(echo.lag) > 1500:

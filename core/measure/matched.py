@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Literal
 
 import numpy as np
+import soundfile
 
 from core.audio.source import open_audio
 from core.audio.wav_stream import float_wav_header
@@ -17,14 +18,53 @@ from core.errors import MeasureError
 from core.measure.passes import BLOCK, ChannelMatch, MatchedReader
 from core.measure.results import Measurement, NullOptions
 from core.measure.view import View, resampled_copy, view_of
+from core.units.decibel import amplitude
 
 Which = Literal["a", "b", "residual"]
+_STEPS = {
+    "channel_swap", "offset", "channel_offset", "polarity", "channel_polarity", "level",
+    "channel_level",
+}  # fmt: skip
 LONGEST_EXCERPT_S = 30.0
+
+
+def matched_so_far(found: Measurement, after: int) -> list[ChannelMatch] | None:
+    """How B is read once the first `after` steps of `to_set` are done; 0: as delivered.
+
+    None where such a step cannot be undone by matching. Raises MeasureError for no such step.
+    """
+    if not 0 <= after <= len(found.to_set):
+        raise MeasureError("There is no such step.")
+    done = {str(step.code) for step in found.to_set[:after]}
+    if not done <= _STEPS:
+        return None
+    all_of_it = {str(step.code) for step in found.to_set}
+
+    def how(own: float, common: float, rest: float, step: str) -> float:
+        """A channel's own value, what all share, or what it is as delivered."""
+        if f"channel_{step}" in done:
+            return own
+        return rest if step not in done else common if f"channel_{step}" in all_of_it else own
+
+    common_gain = amplitude(-(found.gain_db or 0.0))
+    rows = []
+    for m in found.matched:
+        size = how(abs(m.gain), common_gain, 1.0, "level")
+        sign = np.sign(m.gain) if done & {"polarity", "channel_polarity"} else 1.0
+        straight = min(m.a_channel, found.b.channels - 1)
+        rows.append(
+            ChannelMatch(
+                m.a_channel, m.b_channel if "channel_swap" in done else straight,
+                how(m.lag, found.offset_samples or 0.0, 0.0, "offset"), float(sign * size),
+            )
+        )  # fmt: skip
+    return rows
 
 
 class MatchedAudio:
     """One of the three signals of a null test over the compared stretch, as a WAV stream.
 
+    `after`: with only so many of `to_set` done, as long as matching can do them.
     `start_s` and `length_s` count from the start of the compared stretch; `most_channels` leaves
     out the channels after so many. Closes its files when the stream is used up or closed.
     """
@@ -40,6 +80,7 @@ class MatchedAudio:
         start_s: float = 0.0,
         length_s: float | None = None,
         most_channels: int = 8,
+        after: int | None = None,
         scratch: Path | None = None,
     ) -> None:
         self._stack = ExitStack()
@@ -57,10 +98,10 @@ class MatchedAudio:
         self.frames = left if length_s is None else min(left, max(1, round(length_s * rate)))
         self._first = first + skip
         self._a = view_of(source_a, "A", options.region_a.start_s, options.region_a.length_s)
-        matches = [
-            ChannelMatch(m.a_channel, m.b_channel, m.lag, m.gain)
-            for m in found.matched[:most_channels]
-        ]
+        matches = None if after is None else matched_so_far(found, after)
+        if matches is None:
+            matches = [ChannelMatch(m.a_channel, m.b_channel, m.lag, m.gain) for m in found.matched]
+        matches = matches[:most_channels]
         self._matches = matches
         self.channels = len(matches)
         start_b = round(options.region_b.start_s * source_b.rate_hz)
@@ -110,3 +151,19 @@ class MatchedAudio:
                 yield np.ascontiguousarray(block.T, dtype="<f4").tobytes()
         finally:
             self.close()
+
+
+def kept_wav(path: Path, found: Measurement, after: int, most_channels: int = 2) -> bytes:
+    """What is left of the kept excerpt after a step that matching cannot do, as a float WAV.
+
+    Raises MeasureError where nothing was kept of that step.
+    """
+    code = found.to_set[after - 1].code if 0 < after <= len(found.to_set) else None
+    if found.rests is None or code not in found.rests.codes:
+        raise MeasureError("What that step leaves was not kept. Run the test again to hear it.")
+    frames = found.rests.frames
+    with soundfile.SoundFile(path) as held:
+        held.seek(found.rests.codes.index(code) * frames)
+        sound = held.read(frames, dtype="float32", always_2d=True)[:, :most_channels]
+    header = float_wav_header(found.rests.rate_hz, sound.shape[1], len(sound))
+    return header + np.ascontiguousarray(sound, dtype="<f4").tobytes()

@@ -6,6 +6,7 @@ from uuid import UUID
 
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Query, Router
@@ -73,6 +74,9 @@ class Excerpt(Edge):
 
     start_s: float = Field(0.0, ge=0)
     length_s: float | None = Field(None, gt=0, le=LONGEST_EXCERPT_S)
+    after: int | None = Field(
+        None, ge=0, le=40, description="With only so many of `to_set` done; none for all that match"
+    )
 
 
 def _tests_of(request: HttpRequest) -> QuerySet[NullTest]:
@@ -249,12 +253,15 @@ def restore_null_test(request: HttpRequest, test_id: UUID) -> NullTestOut:
 @router.get("/null-tests/{uuid:test_id}/audio/{which}", response={200: None})
 def null_test_audio(
     request: HttpRequest, test_id: UUID, which: Which, excerpt: Query[Excerpt]
-) -> StreamingHttpResponse:
+) -> HttpResponseBase:
     """A, the matched B or the residual as a 32-bit float WAV, at its own level."""
     test = _test_of(request, test_id)
     whole = excerpt.length_s is None
+    kept = services.kept_after(test, excerpt.after) if which == "residual" else None
+    if kept is not None:
+        return HttpResponse(kept, content_type="audio/wav")
     audio = services.matched_audio(
-        test, which, excerpt.start_s, excerpt.length_s, most_channels=8 if whole else 2
+        test, which, excerpt.start_s, excerpt.length_s, 8 if whole else 2, excerpt.after
     )
     response = StreamingHttpResponse(audio.wav(), content_type="audio/wav")
     response["Content-Length"] = str(audio.size_bytes)

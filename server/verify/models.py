@@ -20,6 +20,10 @@ class NullTest(JobState):
     options = models.JSONField()
     limit = models.JSONField()
     measurement = models.JSONField(null=True)
+    rests = models.ForeignKey(
+        "clips.Blob", on_delete=models.PROTECT, null=True, related_name="+",
+        help_text="What is left of an excerpt after each step that matching cannot undo",
+    )  # fmt: skip
     summary = models.JSONField(null=True)
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)

@@ -21,7 +21,7 @@ from core.measure import (
     reach_of,
 )
 from core.measure.balance import LONGEST_S, Balance, balance_of
-from core.measure.matched import MatchedAudio, Which
+from core.measure.matched import MatchedAudio, Which, kept_wav, matched_so_far
 from core.measure.two_paths import TwoPaths, two_paths
 from core.proof import Proof, ProofFile, proof_of_null
 from core.routing import Correction, Rig, Wanted, correction, inputs_to_correct, load_rig
@@ -238,10 +238,23 @@ def set_limit(test: NullTest, limit: Limit) -> NullTest:
     return test
 
 
+def kept_after(test: NullTest, after: int | None) -> bytes | None:
+    """The residual after a step that only an excerpt was kept of; None where matching does it."""
+    found = None if after is None else result_of(test)
+    if after is None or found is None or matched_so_far(found, after) is not None:
+        return None
+    if test.rests is None:
+        raise Problem(
+            409, "What that step leaves was not kept. Run the test again to hear it.", "no-rest"
+        )
+    return kept_wav(path_of(test.rests), found, after)
+
+
 def matched_audio(
-    test: NullTest, which: Which, start_s: float, length_s: float | None, most_channels: int
-) -> MatchedAudio:
-    """Open one of the test's three signals. Raises Problem while there is no result."""
+    test: NullTest, which: Which, start_s: float, length_s: float | None, most_channels: int,
+    after: int | None = None,
+) -> MatchedAudio:  # fmt: skip
+    """Open one of the test's three signals; `after`: with only so many corrections done. Raises Problem while there is no result."""
     if test.status != Status.DONE or test.clip_a.blob is None or test.clip_b.blob is None:
         raise Problem(409, "This test has no result to hear yet.", "no-result")
     return MatchedAudio(
@@ -253,5 +266,6 @@ def matched_audio(
         start_s=start_s,
         length_s=length_s,
         most_channels=most_channels,
+        after=after,
         scratch=scratch_folder(),
     )

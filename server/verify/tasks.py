@@ -1,5 +1,7 @@
 """Run null tests in the worker."""
 
+import tempfile
+from pathlib import Path
 from typing import Any
 from uuid import UUID
 
@@ -7,7 +9,7 @@ from procrastinate.contrib.django import app
 
 from core.causes import explained_test
 from core.measure import Limit, NullOptions
-from server.clips.store import path_of, scratch_folder
+from server.clips.store import adopt, path_of, scratch_folder
 from server.jobs.runner import Attempt, run_attempt
 from server.verify.models import NullTest
 from server.verify.services import summary_of
@@ -22,17 +24,22 @@ def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:
     test = NullTest.objects.select_related("clip_a__blob", "clip_b__blob").get(pk=test_id)
     assert test.clip_a.blob
     assert test.clip_b.blob
-    found = explained_test(
-        path_of(test.clip_a.blob),
-        path_of(test.clip_b.blob),
-        NullOptions.model_validate(test.options),
-        a_name=test.clip_a.name,
-        b_name=test.clip_b.name,
-        progress=attempt.report,
-        scratch=scratch_folder(),
-    )
+    with tempfile.TemporaryDirectory(dir=scratch_folder()) as held:
+        keep = Path(held) / "rests.flac"
+        found = explained_test(
+            path_of(test.clip_a.blob),
+            path_of(test.clip_b.blob),
+            NullOptions.model_validate(test.options),
+            a_name=test.clip_a.name,
+            b_name=test.clip_b.name,
+            progress=attempt.report,
+            scratch=scratch_folder(),
+            keep=keep,
+        )
+        rests = adopt(keep) if keep.exists() else None
     limit = Limit.model_validate(NullTest.objects.values_list("limit", flat=True).get(pk=test_id))
     return {
         "measurement": found.model_dump(mode="json"),
+        "rests": rests,
         "summary": summary_of(found, limit),
     }

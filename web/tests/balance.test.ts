@@ -47,6 +47,8 @@ describe("how loud the residual is heard", () => {
     // Moved by hand it has grown to 0.01 + 0.5 * 0.45: 20 dB more would be louder than A.
     const moved = residualLevels(20, 0.5, peak, 0.89);
     expect(moved.residual * 0.01 + moved.b * 0.45).toBeLessThanOrEqual(0.5 + 1e-9);
+    // Not turned over yet, A less B is twice A: it is heard no louder than A.
+    expect(residualLevels(0, 1, { a: 0.4, b: 0.4, residual: 0.8 }, 0.89).residual).toBeCloseTo(0.5);
     expect(residualLevels(0, 0.5, { a: 1, b: 1.9, residual: 0.5 }, 0.89).residual).toBeLessThan(1);
   });
 });

@@ -62,9 +62,7 @@ describe("the answer", () => {
       { code: "length", title: "Different lengths" },
       { code: "level", title: "B is louder" },
     ];
-    expect(answerOf(answered(-12, causes))).toBe(
-      "At the same level: A second path is in B.",
-    );
+    expect(answerOf(answered(-12, causes))).toBe("At the same level: A second path is in B.");
     expect(answerOf(answered(-12, []))).toContain("no single cause");
   });
 

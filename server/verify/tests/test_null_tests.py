@@ -119,6 +119,28 @@ class NullTests(ApiCase):
         found = self.call("get", path)[1]
         self.assertAlmostEqual(found["apart_db"], -20 * np.log10(0.7), delta=0.05)
 
+    def test_what_each_step_leaves_is_heard(self):
+        loud = self.sound * 0.5
+        loud[:, 1] = np.clip(loud[:, 1], -0.05, 0.05)
+        self.b = clip_in(self.song, wav_bytes(loud), "clipped.wav")
+        test_id, test = self.measured()
+        self.assertEqual([s["code"] for s in test["result"]["to_set"]], ["level", "clipping"])
+
+        def heard(after: int) -> np.ndarray:
+            path = f"/null-tests/{test_id}/audio/residual?start_s=0&length_s=2&after={after}"
+            answer = self.call("get", path)[1]
+            content = getattr(answer, "content", None) or b"".join(answer.streaming_content)
+            return soundfile.read(io.BytesIO(content), always_2d=True)[0]
+
+        np.testing.assert_allclose(heard(0)[:, 0], self.sound[:, 0] * 0.5, atol=1e-4)
+        self.assertLess(np.abs(heard(1)[:, 0]).max(), 1e-4)
+        self.assertLess(np.std(heard(2)[:, 1]), 0.1 * np.std(heard(1)[:, 1]))
+        self.assertEqual(self.call("get", f"/null-tests/{test_id}/audio/residual?after=9")[0], 422)
+        # A test from before anything was kept says so.
+        NullTest.objects.filter(pk=test_id).update(rests=None)
+        path = f"/null-tests/{test_id}/audio/residual?after=2"
+        self.refused("get", path, None, 409, "Run the test again")
+
     def test_what_was_found_is_written_into_a_rig(self):
         text = 'v: source "Voice" > o: output (stereo) [level -1 dB, inverted]'
         body = {"name": "Mine", "notation": text}

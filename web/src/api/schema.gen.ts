@@ -13104,6 +13104,8 @@ export interface components {
              * @default
              */
             level_note: string;
+            /** @description Where they were kept */
+            rests?: components["schemas"]["Rests"] | null;
             /**
              * Residual Listening Gain Db
              * @description Most that the residual may be raised for listening
@@ -13194,6 +13196,26 @@ export interface components {
              * @description How much the residual is raised to be seen
              */
             raised_db: number;
+        };
+        /**
+         * Rests
+         * @description What was kept to be heard: residuals of an excerpt after steps that no matching undoes.
+         */
+        Rests: {
+            /**
+             * Codes
+             * @description Of `to_set`, in that order
+             */
+            codes: ("identical" | "rounding" | "level" | "offset" | "polarity" | "channel_polarity" | "channel_swap" | "channel_level" | "channel_offset" | "width" | "filter" | "dynamics" | "level_moves" | "distortion" | "clipping" | "drift" | "modulation" | "jump" | "click" | "noise" | "added_sound" | "dc" | "codec" | "rate" | "channels" | "length" | "periodic" | "silence" | "mix_share" | "unrelated" | "unknown")[];
+            /**
+             * Start S
+             * @description Where the excerpt begins, from the start of what was compared
+             */
+            start_s: number;
+            /** Frames */
+            frames: number;
+            /** Rate Hz */
+            rate_hz: number;
         };
         /** ScaleMark */
         ScaleMark: {
@@ -13645,6 +13667,11 @@ export interface components {
             start_s: number;
             /** Length S */
             length_s?: number | null;
+            /**
+             * After
+             * @description With only so many of `to_set` done; none for all that match
+             */
+            after?: number | null;
         };
         /** Asks */
         Asks: {
@@ -18048,6 +18075,8 @@ export interface operations {
             query?: {
                 start_s?: number;
                 length_s?: number | null;
+                /** @description With only so many of `to_set` done; none for all that match */
+                after?: number | null;
             };
             header?: never;
             path: {

@@ -22,9 +22,11 @@ interface Props {
   reach: number | null;
   /** What the steps of the device allow for a correction, in words. */
   beside: (code: string) => string;
+  /** Hear what is left with so many corrections done; null where that was not kept. */
+  hear: (after: number) => (() => void) | null;
 }
 
-export function SetLadder({ result, chosen, onChoose, reach, beside }: Props) {
+export function SetLadder({ result, chosen, onChoose, reach, beside, hear }: Props) {
   const rows = rungs(result);
   return (
     <Box
@@ -34,7 +36,7 @@ export function SetLadder({ result, chosen, onChoose, reach, beside }: Props) {
       borderColor="ink"
     >
       <Box as="ol" aria-label="What to set" paddingTop={{ base: 0, lg: `${HEAD}px` }}>
-        <Row number="" words="As delivered" value="" beside="" />
+        <Row number="" words="As delivered" value="" beside="" onHear={hear(0)} />
         {result.to_set.map((step, i) => (
           <Row
             key={`${step.code} ${i}`}
@@ -45,6 +47,7 @@ export function SetLadder({ result, chosen, onChoose, reach, beside }: Props) {
             selected={chosen === step.code}
             onChoose={() => onChoose(step.code)}
             onCopy={() => void copyText(step.value)}
+            onHear={hear(i + 1)}
           />
         ))}
       </Box>
@@ -61,6 +64,7 @@ function Row(props: {
   selected?: boolean;
   onChoose?: () => void;
   onCopy?: () => void;
+  onHear: (() => void) | null;
 }) {
   return (
     <Box
@@ -87,28 +91,41 @@ function Row(props: {
           </Box>
         )}
       </Box>
-      {props.onCopy && (
-        <chakra.button
-          type="button"
-          aria-label={`Copy ${props.value}`}
-          onClick={(event) => {
-            event.stopPropagation();
-            props.onCopy?.();
-          }}
-          fontWeight="600"
-          fontSize="13px"
-          textDecoration="underline"
-          textUnderlineOffset="3px"
-          background="transparent"
-          border="0"
-          cursor="pointer"
-          minHeight={{ base: "44px", sm: "31px" }}
-          paddingInline="8px"
-        >
-          Copy
-        </chakra.button>
-      )}
+      <Box display="flex">
+        {props.onHear && (
+          <Small
+            named={`Hear what ${props.number ? `step ${props.number} leaves` : "is left as delivered"}`}
+            word="Hear"
+            onPress={props.onHear}
+          />
+        )}
+        {props.onCopy && <Small named={`Copy ${props.value}`} word="Copy" onPress={props.onCopy} />}
+      </Box>
     </Box>
+  );
+}
+
+function Small({ named, word, onPress }: { named: string; word: string; onPress: () => void }) {
+  return (
+    <chakra.button
+      type="button"
+      aria-label={named}
+      onClick={(event) => {
+        event.stopPropagation();
+        onPress();
+      }}
+      fontWeight="600"
+      fontSize="13px"
+      textDecoration="underline"
+      textUnderlineOffset="3px"
+      background="transparent"
+      border="0"
+      cursor="pointer"
+      minHeight={{ base: "44px", sm: "31px" }}
+      paddingInline="8px"
+    >
+      {word}
+    </chakra.button>
   );
 }
 

@@ -9,17 +9,20 @@ import { clockFine, num, signed } from "../../ui/format";
 import { Choice } from "../../ui/QuantityField";
 import { playOnly } from "../../ui/only";
 import { factorOf, type Sums } from "./balance";
+import { EXCERPT_S, keptStretch, stretch } from "./stretch";
 import { ByHand } from "./ByHand";
 import { Player, type Voice, VOICES } from "./player";
 
-const EXCERPT_S = 12;
 const NAMES: Record<Voice, string> = { a: "A", b: "B, matched", residual: "Residual" };
 const RAISES = [0, 10, 20, 30, 40];
 
 /** Somewhere to listen to: seconds from the start of A's region; each turn is a press. */
 export interface Place {
-  seconds: number;
+  /** Null: where the residual is loudest. */
+  seconds: number | null;
   turn: number;
+  /** The residual with only so many corrections done; none for all that match. */
+  after?: number | null;
 }
 
 export function Audition({ test, place }: { test: NullTestDetail; place: Place | null }) {
@@ -35,15 +38,19 @@ export function Audition({ test, place }: { test: NullTestDetail; place: Place |
   const most = result.residual_listening_gain_db;
   const worst = result.timeline.worst_at_s ?? result.compared_start_s;
   // A place that was chosen is heard from a second before it.
-  const wanted = place ? place.seconds - 1 : worst - EXCERPT_S / 3;
-  const from = Math.max(
-    0,
-    Math.min(wanted - result.compared_start_s, result.compared_s - (place ? 2 : EXCERPT_S)),
-  );
+  const seconds = place?.seconds ?? null;
+  const wanted = seconds === null ? worst - EXCERPT_S / 3 : seconds - 1;
+  const after = place?.after ?? null;
+  const { from, length } =
+    keptStretch(result, after) ??
+    stretch(result, wanted - result.compared_start_s, seconds === null ? EXCERPT_S : 2);
   const url = useCallback(
-    (name: Voice) =>
-      `/api/v1/null-tests/${test.id}/audio/${name}?start_s=${from.toFixed(4)}&length_s=${EXCERPT_S}`,
-    [test.id, from],
+    (name: Voice) => {
+      const step = name === "residual" && after !== null ? `&after=${after}` : "";
+      const part = `start_s=${from.toFixed(6)}&length_s=${length.toFixed(6)}`;
+      return `/api/v1/null-tests/${test.id}/audio/${name}?${part}${step}`;
+    },
+    [test.id, from, length, after],
   );
 
   useEffect(
@@ -177,8 +184,18 @@ export function Audition({ test, place }: { test: NullTestDetail; place: Place |
       </chakra.label>
       <Box color="ink2" fontSize="13px" role="timer">
         {clockFine(result.compared_start_s + from + at)},{" "}
-        {num(Math.min(EXCERPT_S, result.compared_s), 0)} s loop
+        {num(Math.min(length, result.compared_s), 0)} s loop
       </Box>
+      {after !== null && (
+        <Box fontSize="13px" role="status" aria-label="Residual heard">
+          Residual{" "}
+          <strong>
+            {after === 0
+              ? "as delivered"
+              : `after step ${after}, ${result.to_set[after - 1]!.words}`}
+          </strong>
+        </Box>
+      )}
       <Box flex="1" />
       <Box display="flex" flexWrap="wrap" gap="4px 12px">
         {(["b", "residual"] as const).map((name) => (
@@ -193,7 +210,7 @@ export function Audition({ test, place }: { test: NullTestDetail; place: Place |
           </Box>
         ))}
       </Box>
-      {result.gain_db !== null && (
+      {result.gain_db !== null && after === null && (
         <ByHand test={test} asked={sums !== null} sums={sums} trim={trim} onTrim={balance} />
       )}
       <Box as="p" flexBasis="100%" color="ink2" fontSize="13px">

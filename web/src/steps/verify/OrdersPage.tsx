@@ -121,15 +121,7 @@ export default function OrdersPage() {
 }
 
 /** Both ways drawn, what arithmetic says before anything is heard, and what has to stand still. */
-function Asked({
-  order,
-  begun,
-  letter,
-}: {
-  order: Order;
-  begun: Begun | null;
-  letter: string;
-}) {
+function Asked({ order, begun, letter }: { order: Order; begun: Begun | null; letter: string }) {
   return (
     <Box
       background="sheet"

@@ -30,6 +30,7 @@ import { isBusy } from "../../clips/queries";
 import { useKey } from "../../ui/keys";
 import { inSteps, ReachLine } from "./ReachLine";
 import { type Steps, stepsOf, useNullTest, useNullTests, useReach } from "./queries";
+import { canBeHeard } from "./stretch";
 import { depthOf, triesOf } from "./tries";
 import { UnderWay } from "./UnderWay";
 
@@ -124,6 +125,8 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
   const [steps, setSteps] = useState<Steps>(stepsOf(song.device));
   const reach = useReach(test.id, steps, result.gain_db !== null && result.to_set.length > 0);
   const hear = (seconds: number) => setPlace((old) => ({ seconds, turn: (old?.turn ?? 0) + 1 }));
+  const hearAfter = (after: number) =>
+    setPlace((old) => ({ seconds: null, turn: (old?.turn ?? 0) + 1, after }));
   const copyAll = () =>
     void copyText(asText(result, (code) => (reach.data ? inSteps(code, reach.data) : "")));
   useKey("result", "C", copyAll, result.to_set.length > 0);
@@ -194,6 +197,7 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
                 result={result}
                 chosen={result.causes[at]?.code ?? null}
                 reach={reach.data ? -reach.data.best_db : null}
+                hear={(after) => (canBeHeard(result, after) ? () => hearAfter(after) : null)}
                 beside={(code) => (reach.data ? inSteps(code, reach.data) : "")}
                 onChoose={(code) => {
                   const found = result.causes.findIndex((c) => c.code === code);

@@ -39,7 +39,8 @@ export const factorOf = (trimDb: number) => 10 ** (trimDb / 20);
 
 /**
  * Gains for hearing A less B times `trim`: the residual as it is, and (1 - trim) of B beside it.
- * Raised by no more than asked for, never over A's own peak, and never over the ceiling.
+ * Raised by no more than asked for, and never louder than A itself, raised or not: before B is
+ * turned over or moved, what is left can be twice as loud as A.
  */
 export function residualLevels(
   raiseDb: number,
@@ -49,8 +50,8 @@ export function residualLevels(
 ): { a: number; b: number; residual: number } {
   const most = peak.residual + Math.abs(1 - trim) * peak.b;
   const wanted = factorOf(raiseDb);
-  const raised =
-    raiseDb > 0 ? Math.max(1, Math.min(wanted, peak.a / Math.max(most, 1e-9))) : wanted;
+  const held = Math.min(wanted, peak.a / Math.max(most, 1e-9));
+  const raised = peak.a > 0 ? held : Math.min(wanted, 1);
   const level = raised * Math.min(1, ceiling / Math.max(most * raised, 1e-9));
   return { a: 0, b: (1 - trim) * level, residual: level };
 }

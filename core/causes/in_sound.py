@@ -398,11 +398,12 @@ def _curve(
 def _cut_off(finder: Finder, slope: float) -> bool:
     """Whether B stands still at its ends where A goes on: flat tops, however few."""
     x, y = slope * finder.x, finder.y
+    there = beyond = 0
     for ceiling, sign in ((float(y.max()), 1), (float(-y.min()), -1)):
         at = sign * y >= 0.998 * ceiling
-        if int(at.sum()) >= 8 and float(np.mean(sign * x[at] > 1.01 * ceiling)) > 0.7:
-            return True
-    return False
+        there += int(at.sum())
+        beyond += int(np.sum(sign * x[at] > 1.01 * ceiling))
+    return beyond >= 6 and beyond > 0.7 * there
 
 
 def take_robust(

@@ -12,6 +12,8 @@ from core.units.decibel import amplitude, power_decibels, power_of
 
 RESOLUTION_DB = 3.0
 _DEEPEST_DB = -200.0
+_SOME_NULL_DB = 3.0
+"""What takes less than this away is none."""
 
 
 class Steps(Edge):
@@ -78,9 +80,15 @@ def reach_of(found: Measurement, steps: Steps) -> Reach:
         and abs(found.offset_ms) <= 0.5 * steps.time_ms + 1e-6
     )
     raw = found.raw_null_db
-    at = there and (raw is None or raw <= best + RESOLUTION_DB)
+    too_coarse = best > -_SOME_NULL_DB
+    at = there and not too_coarse and (raw is None or raw <= best + RESOLUTION_DB)
     if at:
         said = "This is the knob's resolution: level and time lie within half a step."
+    elif too_coarse:
+        said = (
+            f"With steps of {fmt.significant(steps.level_db, 3)} dB and {fmt.significant(steps.time_ms, 3)} ms "
+            "no null is within reach: set the time on something finer."
+        )
     else:
         said = (
             f"With steps of {fmt.significant(steps.level_db, 3)} dB and {fmt.significant(steps.time_ms, 3)} ms "

@@ -121,6 +121,13 @@ class Why(FilesCase):
         b.sees("Copied 1. Move B earlier by 23.37 samples")
         b.press("radio", "B is late")
         b.find("img", "Overlay of A and B")
+        # What each step leaves is heard: matched again, or kept where a filter was fitted.
+        for step in ("as delivered", "step 2 leaves", "step 4 leaves"):
+            b.press("button", f"Hear what {'is left ' if step == 'as delivered' else ''}{step}")
+            b.until(
+                lambda s=step: s.removesuffix(" leaves") in b.find("status", "Residual heard").text
+            )
+            b.find("button", "Stop")
         self.no_faults()
 
 

@@ -78,7 +78,7 @@ describe("by the steps of a device", () => {
     expect(asText({ to_set: [step] })).toBe("1. Raise B by 1.70 dB");
   });
 
-  it("begins with those of the song's device", () => {
+  it("are those of a mixer until a device is chosen", () => {
     expect(stepsOf(null)).toEqual({ level_db: 0.1, time_ms: 0.01 });
     const device = { name: "Mine", min_ms: 20, max_ms: 900, step_ms: 2, level_step_db: 0.5 };
     expect(stepsOf(device as never)).toEqual({ level_db: 0.5, time_ms: 2 });

@@ -49,6 +49,12 @@ class Predicted(unittest.TestCase):
         self.assertEqual(reach.level_set_db, 0)
         self.assertFalse(reach_of(found, Steps(level_db=0.05)).at_resolution)
 
+    def test_steps_too_coarse_for_any_null_are_said_to_be_so(self):
+        found = self.nulled(self.notes.at(self.t - 0.487e-3))
+        reach = reach_of(found, Steps(time_ms=1.0))
+        self.assertGreater(reach.best_db, -3)
+        self.assertIn("no null is within reach", reach.sentence)
+
     def test_nothing_to_set_where_nothing_relates_them(self):
         found = self.nulled(band_limited(4, 85)).model_copy(update={"gain_db": None})
         with self.assertRaisesRegex(MeasureError, "nothing to set"):

@@ -122,7 +122,7 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
   };
   const [at, setAt] = useState(0);
   const [place, setPlace] = useState<Place | null>(null);
-  const [steps, setSteps] = useState<Steps>(stepsOf(song.device));
+  const [steps, setSteps] = useState<Steps>(stepsOf(null));
   const reach = useReach(test.id, steps, result.gain_db !== null && result.to_set.length > 0);
   const hear = (seconds: number) => setPlace((old) => ({ seconds, turn: (old?.turn ?? 0) + 1 }));
   const hearAfter = (after: number) =>

@@ -38,7 +38,7 @@ export interface Steps {
   time_ms: number;
 }
 
-/** Those of a device of the studio, else those of an ordinary mixer. */
+/** Those of a device that is chosen, else those of an ordinary mixer. */
 export function stepsOf(device: Device | null | undefined): Steps {
   return device
     ? { level_db: device.level_step_db ?? 0.1, time_ms: device.step_ms }

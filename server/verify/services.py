@@ -217,7 +217,7 @@ def corrections(test: NullTest, user: User, variant_id: UUID | None) -> Correcti
     ).select_related("variant__rig").order_by("-created_at").first()  # fmt: skip
     if made is None and variant_id is None:
         raise Problem(422, "Choose the rig that B stands for.", "no-rig")
-    variant = made.variant if made else variant_of(user, variant_id)  # type: ignore[arg-type]
+    variant = made.variant if made else variant_of(user, variant_id)
     if variant.rig.song_id != test.song_id:
         raise Problem(422, "Choose a rig of this song.", "other-song")
     rig = load_rig(variant.document)

@@ -1,6 +1,7 @@
 /** One measurement: under way, failed, or what the device really does beside what was planned. */
 import { Box } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { api, ask, sentenceOf } from "../../../api/client";
@@ -15,12 +16,14 @@ import { useSongContext } from "../../../song/context";
 import { announce, HowComputed, Notice, Pennant, Press, SheetTitle } from "../../../ui/controls";
 import { num, signed } from "../../../ui/format";
 import { useKey } from "../../../ui/keys";
+import { Choice } from "../../../ui/QuantityField";
 import { UnderWay } from "../UnderWay";
 import { Ways } from "../Ways";
 import { apartOf, rowText } from "./beside";
 import { WORDS } from "./form";
 import { HaltCourse } from "./HaltCourse";
 import { type BenchResult, type MeasurementDetail, useMeasurement } from "./queries";
+import { writesOf } from "./writes";
 
 export default function MeasuredPage() {
   const { measurementId = "" } = useParams();
@@ -262,6 +265,7 @@ function Actions({ row, result }: { row: MeasurementDetail; result: BenchResult 
   const route = useRoute();
   const kinds = useKinds().data ?? [];
   const { readings, delay } = result;
+  const [into, setInto] = useState("");
   const profile = row.plan.profile ?? null;
   const keep = async () => {
     if (!readings || !profile) return;
@@ -296,7 +300,9 @@ function Actions({ row, result }: { row: MeasurementDetail; result: BenchResult 
   const fields = timeFields(route.variant, kinds);
   const stage = fields.find((f) => f.id === hand.tools?.stage) ?? fields[0];
   useKey("measured", "K", () => void keep(), readings !== null && profile !== null);
-  if (!readings && !delay) return null;
+  const writes = writesOf(result, route.variant);
+  const write = writes.find((w) => w.node === into) ?? writes[0];
+  if (!readings && !delay && !write) return null;
   return (
     <Box
       display="flex"
@@ -331,6 +337,33 @@ function Actions({ row, result }: { row: MeasurementDetail; result: BenchResult 
           }
         >
           Write {num(delay.time_ms, 2)} ms into {stage.name} of {route.named}
+        </Press>
+      )}
+      {write && writes.length > 1 && (
+        <Choice
+          aria-label={`Stage of ${route.named} that it stands for`}
+          width="auto"
+          maxWidth="220px"
+          value={write.node}
+          onChange={(event) => setInto(event.target.value)}
+        >
+          {writes.map((w) => (
+            <option key={w.node} value={w.node}>
+              {w.name}
+            </option>
+          ))}
+        </Choice>
+      )}
+      {write && (
+        <Press
+          onClick={() =>
+            route.send(
+              [{ do: "set", node: write.node, values: write.values }],
+              `${write.name} of ${route.named} is what the device does.`,
+            )
+          }
+        >
+          Write {write.words} into {write.name} of {route.named}
         </Press>
       )}
     </Box>

@@ -1,0 +1,77 @@
+/** What a device really does, as settings of the stages of a rig that stand for it. */
+import { nameOf } from "../../../rigs/names";
+import type { Variant } from "../../../api/client";
+import { num } from "../../../ui/format";
+import type { BenchResult } from "./queries";
+
+export interface Write {
+  node: string;
+  /** "Hall". */
+  name: string;
+  values: Record<string, unknown>;
+  /** "RT60 1.82 s, pre-delay 21.3 ms". */
+  words: string;
+}
+
+const OCTAVES = [125, 250, 500, 1000, 2000, 4000];
+
+/** Settings by the kind of stage that takes them; nothing where the figure was not stated. */
+export function settingsOf(
+  result: Pick<BenchResult, "kind" | "decay" | "compared" | "dynamics">,
+): { kinds: string[]; values: Record<string, unknown>; words: string } | null {
+  const { decay, dynamics } = result;
+  if (result.kind === "decay" && decay) {
+    const whole = decay.t30_s ?? decay.t20_s;
+    if (whole == null) return null;
+    const bands = Object.fromEntries(
+      OCTAVES.map((hz) => {
+        const band = decay.bands.find((b) => b.hz === hz);
+        return [`rt60_${hz}_s`, band?.t30_s ?? band?.t20_s ?? null];
+      }),
+    );
+    const before = decay.pre_delay_ms == null ? null : `${num(decay.pre_delay_ms, 1)} ms`;
+    return {
+      kinds: ["reverb"],
+      values: { rt60_s: whole, ...bands, ...(before ? { pre_delay: before } : {}) },
+      words: `RT60 ${num(whole, 2)} s${before ? `, pre-delay ${before}` : ""}, by octave`,
+    };
+  }
+  // The plan's row, not the recording's: known only where playing and recording began together.
+  const late = result.compared.find((row) => row.name === "Latency")?.measured;
+  if (result.kind === "loop" && late != null && late >= 0)
+    return {
+      kinds: ["outboard"],
+      values: { latency_ms: Number(late.toFixed(4)) },
+      words: `latency ${num(late, 3)} ms`,
+    };
+  if (result.kind === "dynamics" && dynamics?.threshold_db != null && dynamics.ratio != null) {
+    const times = {
+      ...(dynamics.attack_ms == null ? {} : { attack_ms: dynamics.attack_ms }),
+      ...(dynamics.release_ms == null ? {} : { release_ms: dynamics.release_ms }),
+    };
+    return {
+      kinds: ["compressor"],
+      values: { threshold_db: dynamics.threshold_db, ratio: dynamics.ratio, ...times },
+      words: `${num(dynamics.ratio, 2)}:1 from ${num(dynamics.threshold_db, 1)} dBFS`,
+    };
+  }
+  return null;
+}
+
+/** Every stage of a variant that can take them, in the order that the rig is read in. */
+export function writesOf(
+  result: Pick<BenchResult, "kind" | "decay" | "compared" | "dynamics">,
+  variant: Variant | undefined,
+): Write[] {
+  const found = settingsOf(result);
+  if (!found || !variant) return [];
+  const nodes = (variant.document.nodes ?? {}) as Record<string, { kind: string }>;
+  return variant.view.layout.reading
+    .filter((id) => found.kinds.includes(nodes[id]?.kind ?? ""))
+    .map((id) => ({
+      node: id,
+      name: nameOf(variant, id),
+      values: found.values,
+      words: found.words,
+    }));
+}

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 
 import { between, LiveNull, liveVerdict } from "../src/steps/verify/live";
-import { besides, meterSays, testsOf, verdictOf } from "../src/steps/verify/passes";
+import { besides, levelsOf, meterSays, testsOf, verdictOf } from "../src/steps/verify/passes";
 import { pathsText } from "../src/steps/verify/paths";
 
 const RATE = 48_000;
@@ -122,4 +122,34 @@ test("what is copied says which of the two waits", () => {
 test("what else differs is named, level and time are not", () => {
   const causes = ["level", "dynamics", "filter", "offset"].map((code) => ({ code, title: code }));
   expect(besides({ causes } as never)).toEqual(["filter"]);
+});
+
+test("stepped levels go from the gentlest to the hardest, with what was found of each", () => {
+  const pass = (id: string, depth: number | null, figures?: object, code = "dynamics") => ({
+    id,
+    b_name: `${id}.wav`,
+    null_depth_db: depth,
+    result: {
+      causes: figures
+        ? [
+            { code: "level", figures: {} },
+            { code, figures },
+          ]
+        : [],
+    } as never,
+  });
+  const levels = levelsOf([
+    pass("hard", -18, { most_reduction_db: 9.4, threshold_db: -30 }),
+    pass("at rest", null),
+    pass("soft", -40, { most_reduction_db: 1.2, threshold_db: -29.6 }),
+    pass("ridden", -25, { least_db: -3, most_db: 1 }, "level_moves"),
+  ]);
+  expect(levels.map((l) => [l.id, l.most, l.begins, l.left])).toEqual([
+    ["at rest", null, null, null],
+    ["soft", 1.2, -29.6, -40],
+    ["ridden", 3, null, -25],
+    ["hard", 9.4, -30, -18],
+  ]);
+  // Not finished yet: nothing is claimed of it.
+  expect(levelsOf([{ id: "x", b_name: "x", null_depth_db: null }])[0]!.most).toBeNull();
 });

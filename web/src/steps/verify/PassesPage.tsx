@@ -1,10 +1,10 @@
 /** Hear the compression: three passes against the dry sound, and what the third leaves. */
 import { Box } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueries, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, sentenceOf } from "../../api/client";
+import { api, ask, type Clip, sentenceOf } from "../../api/client";
 import { PictureChart } from "../../charts/PictureChart";
 import { ClipChoice } from "../../clips/ClipChoice";
 import { NoClip } from "../../clips/NoClip";
@@ -19,7 +19,9 @@ import {
   besides,
   compressionOf,
   depthsOf,
+  levelsOf,
   meterSays,
+  newestOf,
   type Pass,
   PASSES,
   testsOf,
@@ -39,8 +41,11 @@ export default function PassesPage() {
   const reference = picked ?? clips[0]?.id ?? "";
   const made = testsOf(tests.data ?? [], reference, chosen);
   const depths = depthsOf(made);
-  const asked = PASSES.flatMap(({ id }) => (chosen[id] ? [chosen[id]] : []));
-  const missing = asked.filter((id) => !Object.values(made).some((t) => t.clip_b === id));
+  const [more, setMore] = useState<string[]>([]);
+  const stepped = more.flatMap((clip) => newestOf(tests.data ?? [], reference, clip) ?? []);
+  const asked = [...PASSES.flatMap(({ id }) => (chosen[id] ? [chosen[id]] : [])), ...more];
+  const known = [...Object.values(made), ...stepped];
+  const missing = asked.filter((id) => !known.some((t) => t.clip_b === id));
   const run = useMutation({
     mutationFn: () =>
       ask(
@@ -150,7 +155,105 @@ export default function PassesPage() {
           {sentenceOf(run.error)}
         </Notice>
       )}
+      {working && (
+        <Stepped
+          ids={[working, ...stepped.filter((t) => t.sentence).map((t) => t.id)]}
+          clips={clips.filter((c) => c.id !== reference && !asked.includes(c.id))}
+          onAdd={(clip) => setMore((old) => [...old, clip])}
+        />
+      )}
       {working && <AtWork testId={working} meter={meter} />}
+    </Box>
+  );
+}
+
+/** The same processor driven harder or softer: where it begins, and how far it goes, level by level. */
+function Stepped({
+  ids,
+  clips,
+  onAdd,
+}: {
+  ids: string[];
+  clips: Clip[];
+  onAdd: (clip: string) => void;
+}) {
+  const { song } = useSongContext();
+  const found = useQueries({
+    queries: ids.map((id) => ({
+      queryKey: ["null-test", id],
+      queryFn: () =>
+        ask(api.GET("/api/v1/null-tests/{test_id}", { params: { path: { test_id: id } } })),
+    })),
+  }).flatMap((q) => (q.data ? [q.data] : []));
+  const levels = levelsOf(found);
+  const top = Math.max(1, ...levels.map((l) => l.most ?? 0));
+  const columns = "minmax(0, 1.4fr) minmax(0, 1fr) 90px 90px";
+  return (
+    <Box as="section" aria-label="At stepped levels" marginTop="14px">
+      <SheetTitle
+        sub
+        about="the same dry sound, driven into it softer and harder; each pass a clip"
+      >
+        At stepped levels
+      </SheetTitle>
+      {levels.length > 1 && (
+        <Box role="table" aria-label="At stepped levels" maxWidth="860px" fontSize="15px">
+          <Box
+            role="row"
+            display="grid"
+            gridTemplateColumns={columns}
+            gap="10px"
+            color="ink2"
+            fontSize="13px"
+          >
+            <Box role="columnheader">pass</Box>
+            <Box role="columnheader">most reduction</Box>
+            <Box role="columnheader" textAlign="right">
+              begins, dBFS
+            </Box>
+            <Box role="columnheader" textAlign="right">
+              left, dB
+            </Box>
+          </Box>
+          {levels.map((level) => (
+            <Box
+              role="row"
+              key={level.id}
+              display="grid"
+              gridTemplateColumns={columns}
+              gap="10px"
+              minHeight="34px"
+              alignItems="center"
+              borderTop="1px solid"
+              borderColor="rule"
+            >
+              <Box role="cell" minWidth="0" overflowWrap="anywhere">
+                <Link to={`/songs/${song.id}/verify/${level.id}`}>{level.name}</Link>
+              </Box>
+              <Box role="cell" display="flex" alignItems="center" gap="8px">
+                <Box
+                  height="8px"
+                  background="diff"
+                  width={`${(70 * (level.most ?? 0)) / top}%`}
+                  minWidth="1px"
+                />
+                <strong>{level.most === null ? "none" : `${num(level.most, 1)} dB`}</strong>
+              </Box>
+              <Box role="cell" textAlign="right">
+                {level.begins === null ? "" : num(level.begins, 1)}
+              </Box>
+              <Box role="cell" textAlign="right" fontWeight="650">
+                {level.left === null ? "silent" : num(level.left, 1)}
+              </Box>
+            </Box>
+          ))}
+        </Box>
+      )}
+      {clips.length > 0 && (
+        <Box marginTop="4px">
+          <ClipChoice label="another level" clips={clips} value="" onChoose={onAdd} />
+        </Box>
+      )}
     </Box>
   );
 }

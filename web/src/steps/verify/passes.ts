@@ -65,12 +65,21 @@ export function testsOf(
 ): Partial<Record<Pass, NullTest>> {
   const found: Partial<Record<Pass, NullTest>> = {};
   for (const { id } of PASSES) {
-    const mine = tests
-      .filter((t) => t.clip_a === reference && t.clip_b === chosen[id])
-      .sort((a, b) => b.created_at.localeCompare(a.created_at))[0];
+    const mine = newestOf(tests, reference, chosen[id]);
     if (mine) found[id] = mine;
   }
   return found;
+}
+
+/** The newest test of one clip against the dry sound. */
+export function newestOf(
+  tests: NullTest[],
+  reference: string,
+  clip: string | undefined,
+): NullTest | undefined {
+  return tests
+    .filter((t) => t.clip_a === reference && t.clip_b === clip)
+    .sort((a, b) => b.created_at.localeCompare(a.created_at))[0];
 }
 
 export const depthsOf = (tests: Partial<Record<Pass, NullTest>>): Depths =>
@@ -95,4 +104,34 @@ export function meterSays(begins: number | undefined, meter: number | null): str
   return below > 0
     ? `It begins ${num(below, 1)} dB before its meter moves.`
     : `Its meter moves ${num(-below, 1)} dB before it begins.`;
+}
+
+export interface Level {
+  id: string;
+  name: string;
+  /** dB that are left; null: silent or not known yet. */
+  left: number | null;
+  /** Most reduction, dB, and the level that it begins at, where a compressor was found. */
+  most: number | null;
+  begins: number | null;
+}
+
+/** What the processor does at each level that it was driven at, gently driven first. */
+export function levelsOf(
+  tests: { id: string; b_name: string; null_depth_db: number | null; result?: NullResult | null }[],
+): Level[] {
+  return tests
+    .map((test) => {
+      const found = compressionOf(test.result);
+      const figures: Record<string, number> = found?.figures ?? {};
+      const most = figures.most_reduction_db ?? figures.least_db;
+      return {
+        id: test.id,
+        name: test.b_name,
+        left: test.null_depth_db,
+        most: most === undefined ? null : Math.abs(most),
+        begins: figures.threshold_db ?? null,
+      };
+    })
+    .sort((a, b) => (a.most ?? 0) - (b.most ?? 0));
 }

@@ -179,6 +179,12 @@ class Ways(BrowserCase):
         b.keys("d")
         b.keys(" ")
         b.find("button", "Stop")
+        # One more pass, so soft that nothing is held down: beside the other in the table.
+        b.choose("another level", "Guitar, print 2.wav")
+        b.press("button", "Run the passes")
+        stepped = b.find("region", "At stepped levels")
+        b.until(lambda: "print 2.wav\nnone" in stepped.text, "the level is not compared", 60)
+        self.assertIn("−30.", stepped.text)
         self.no_faults()
 
     def test_two_paths_are_brought_together_and_sent_to_the_rig(self):

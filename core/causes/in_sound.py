@@ -18,7 +18,7 @@ from core.causes.state import DEEP_DB, OWN_DB, READER_DB, State, sureness
 from core.causes.times import TimeFound
 from core.causes.wander import find_wander, say_wander
 from core.measure.passes import ChannelMatch
-from core.measure.results import Cause, ToSet
+from core.measure.results import Cause, Sure, ToSet
 from core.units import format as fmt
 from core.units.decibel import amplitude, decibels, power_decibels, power_of
 
@@ -31,6 +31,8 @@ _NEAR_FLOOR_DB = 6.0
 
 _TOP, _TOP_MOVED = 0.94, (0.88, -50.0)
 """Share of half the rate that is read well: at one lag, and along a clock's line (with its limit, dB)."""
+
+_PERHAPS = 0.33
 
 _WEAK_DB = -12.0
 
@@ -321,9 +323,10 @@ def _gain(
     base = (
         float(gains_db[heard][order][np.searchsorted(share, share[-1] / 2)]) if heard.any() else 0.0
     )
-    cause = say.moves_cause(
-        model.gain, energies, rate, start, base, round(takes, 2), sureness(takes, rest)
-    )
+    # Where a detector follows it by a third, it may be one that is none of the textbook's.
+    half = fit is not None and fit.explained > _PERHAPS
+    sure: Sure = "likely" if half else sureness(takes, rest)
+    cause = say.moves_cause(model.gain, energies, rate, start, base, round(takes, 2), sure)
     cause = cause.model_copy(update={"title": cause.title + where})
     step = ToSet(code="level_moves", words="Draw the opposite move on B", value=f"{fmt.signed(-cause.figures['most_db'], 2)} to {fmt.signed(-cause.figures['least_db'], 2)} dB",
                  beside="as drawn", leaves_db=None, takes_db=None)  # fmt: skip

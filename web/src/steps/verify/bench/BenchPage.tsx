@@ -6,6 +6,7 @@ import { Link, useNavigate, useParams } from "react-router";
 
 import { api, ask, sentenceOf } from "../../../api/client";
 import { ClipChoice } from "../../../clips/ClipChoice";
+import { decoded } from "../../../clips/decoded";
 import { isBusy, useReadyClips } from "../../../clips/queries";
 import { useSongContext } from "../../../song/context";
 import { Notice, Pennant, Press, SheetTitle } from "../../../ui/controls";
@@ -56,7 +57,9 @@ function Bench({ kind }: { kind: Kind }) {
   const name = (device ?? (kind === "delay" ? (song.device?.name ?? "") : "")).trim();
 
   const run = useMutation({
-    mutationFn: (from: { stand_in?: string; take?: string; together: boolean }) => {
+    mutationFn: async (from: { stand_in?: string; take?: string; together: boolean }) => {
+      // What was recorded a moment ago is read first.
+      if (from.take) await decoded(from.take);
       const numbers = Object.fromEntries(
         fields.flatMap((f) => {
           const value = typedNumber(textOf(f.field), f);

@@ -67,7 +67,7 @@ def explain(
     state = read_excerpt(a, b, matches, live, result, times, floor_db, out)
     before_time = steady_depth(a, b, matches, live, state)
     if times.kind == "drift":
-        say_drift(state, times, a.rate_hz, before_time, depth, result)
+        say_drift(state, times, a.rate_hz, before_time, depth)
         state.keep("drift")
     elif times.kind == "jumps":
         say_jumps(state, a, b, matches[lead], times, depth, result)

@@ -138,9 +138,7 @@ class Finder:
             if best is not None and depth > best.depth - 0.1:
                 break
             best = Model("SF", made, depth, taps=taps, curve=curve)
-            level = float(np.abs(taps).sum()) or 1.0
             peak = max(float(np.abs(np.fft.rfft(taps)).max()), 1e-9)
-            del level
             curve = fit_curve(self.x, curve.of(self.x) + (self.y - made) / peak)
         assert best is not None
         return best

@@ -208,7 +208,6 @@ def _name(
     """Say what each part of a model is, in the order of what it takes away."""
     rate = state.pair.rate_hz
     rest = model.depth
-    whole = plain - rest
     takes = _shares(model, plain)
     level_db = lag = 0.0
     notes: list[str] = []
@@ -231,7 +230,6 @@ def _name(
     for amount, cause, step in sorted(said, key=lambda item: -item[0]):
         state.say(cause)
         state.out.later.append((step, amount))
-    del whole
     state.out.level_note = " ".join(notes)
     take_robust(state, matches, live, level_db if not where else 0.0, lag if not where else 0.0)
 

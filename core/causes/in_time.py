@@ -223,9 +223,8 @@ def steady_depth(
 
 
 def say_drift(
-    state: State, times: TimeFound, rate_hz: int, before: float, whole_before: float,
-    result: PassResult,
-) -> None:  # fmt: skip
+    state: State, times: TimeFound, rate_hz: int, before: float, whole_before: float
+) -> None:
     """Follow the line once more on the excerpt, and say it, unless it buys less than 1 dB."""
     takes = min(before, whole_before) - state.depth
     if takes < 1.0:
@@ -252,7 +251,6 @@ def say_drift(
                 ])],
         )
     )  # fmt: skip
-    del result
     state.out.later.append(
         (
             ToSet(

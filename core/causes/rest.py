@@ -32,7 +32,6 @@ def look_at_rest(rest: np.ndarray, a: np.ndarray, rate_hz: int) -> RestFound:
     """Levels of 50 ms frames against A's, lines in the spectrum, colour. (channels, frames) each."""
     step = round(_FRAME_S * rate_hz)
     count = rest.shape[1] // step
-    mono = rest.mean(axis=0) if rest.shape[0] > 1 else rest[0]
 
     def levels(x: np.ndarray) -> np.ndarray:
         frames = (x[:, : count * step] ** 2).reshape(len(x), count, step).mean(axis=(0, 2))
@@ -68,7 +67,6 @@ def look_at_rest(rest: np.ndarray, a: np.ndarray, rate_hz: int) -> RestFound:
     bands_db = power_decibels(np.maximum(bands, 1e-24))
     middle = (centres > 90) & (centres < 16_000)
     slope = float(np.polyfit(np.log2(centres[middle]), bands_db[middle], 1)[0])
-    del mono
     level = float(np.mean(rest**2))
     return RestFound(
         power_decibels(max(level, 1e-40)), follows, ties, float(np.std(lr)), tonal, tuple(lines),

@@ -3,7 +3,7 @@ import { expect, test } from "vitest";
 
 import type { Clip, RigSummary } from "../src/api/client";
 import type { Flow } from "../src/rigs/outbox";
-import { EMPTY, heldOf, keptHere, newest, placeOf } from "../src/song/hand";
+import { EMPTY, heldOf, keptHere, leftAt, newest, placeOf } from "../src/song/hand";
 import { latest, savedWords } from "../src/song/saved";
 
 const rig = (name: string, ...variants: string[]) =>
@@ -76,4 +76,13 @@ test("the later time of those that are known", () => {
   const [early, late] = [new Date(1000), new Date(2000)];
   expect(latest(early, null, late)).toEqual(late);
   expect(latest(null, null)).toBeNull();
+});
+
+test("a step is left at a whole address, ids and all, and opened there again", () => {
+  expect(leftAt("/songs/s1/verify/measured/m1")).toEqual(["verify", "measured/m1"]);
+  expect(leftAt("/songs/s1/verify/measured/m1/proof")).toEqual(["verify", "measured/m1/proof"]);
+  expect(leftAt("/songs/s1/verify/bench/decay/")).toEqual(["verify", "bench/decay"]);
+  expect(leftAt("/songs/s1/time/lattice")).toEqual(["time", "lattice"]);
+  expect(leftAt("/songs/s1/route")).toEqual(["route", ""]);
+  expect(leftAt("/songs/s1")).toEqual(["", ""]);
 });

@@ -19,7 +19,7 @@ const decay = (more: object = {}) =>
     compared: [],
     decay: {
       t20_s: 1.9,
-      t30_s: 1.82,
+      t30_s: 1.82017,
       pre_delay_ms: 21.34,
       bands: [band(125, 2.4, null), band(1000, 1.8, 1.79), band(8000, 0.9, 0.88)],
       ...more,

@@ -81,6 +81,7 @@ export function App() {
               <Route path="verify/live" element={<LivePage />} />
               <Route path="verify/passes" element={<PassesPage />} />
               <Route path="verify/bench/:kind?" element={<BenchPage />} />
+              <Route path="verify/measured" element={<Navigate to="../verify/bench" replace />} />
               <Route path="verify/measured/:measurementId" element={<MeasuredPage />} />
               <Route path="verify/measured/:measurementId/proof" element={<ProofPage />} />
               <Route path="verify/:testId" element={<ResultPage />} />

@@ -9,7 +9,7 @@ import { useFlow, useListed, useOutbox } from "../rigs/edits";
 import { useRigs } from "../rigs/queries";
 import { PlayingProvider } from "../playing/PlayingProvider";
 import { frameOf, type SongContext, useSongContext } from "../song/context";
-import { EMPTY, heldOf, placeOf, useHand } from "../song/hand";
+import { EMPTY, heldOf, leftAt, placeOf, useHand } from "../song/hand";
 import { useSong } from "../song/useSong";
 import { Notice, Waiting } from "../ui/controls";
 import { askForHelp, useKey } from "../ui/keys";
@@ -116,7 +116,7 @@ function usePlace(
   take: (more: { step: string; tools: Record<string, string> }) => void,
 ): void {
   const { pathname } = useLocation();
-  const [, , , here = "", tool = ""] = pathname.split("/");
+  const [here, tool] = leftAt(pathname);
   useEffect(() => {
     // The page of names and deleted things is no step.
     if (!step || !here || here === "rigs") return;

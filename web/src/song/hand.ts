@@ -100,3 +100,9 @@ export function useHand(id: string, ofSong: Hand | undefined) {
   );
   return { hand: now, take };
 }
+
+/** Step and tool of an address: all that follows the step, or a measurement would lose its id. */
+export function leftAt(pathname: string): [step: string, tool: string] {
+  const [, , , step = "", ...rest] = pathname.split("/");
+  return [step, rest.filter(Boolean).join("/")];
+}

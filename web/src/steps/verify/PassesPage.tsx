@@ -187,7 +187,10 @@ function Stepped({
   }).flatMap((q) => (q.data ? [q.data] : []));
   const levels = levelsOf(found);
   const top = Math.max(1, ...levels.map((l) => l.most ?? 0));
-  const columns = "minmax(0, 1.4fr) minmax(0, 1fr) 90px 90px";
+  const columns = {
+    base: "minmax(0, 1fr) minmax(0, 1.2fr) 64px 56px",
+    md: "minmax(0, 1.4fr) minmax(0, 1fr) 90px 90px",
+  };
   return (
     <Box as="section" aria-label="At stepped levels" marginTop="14px">
       <SheetTitle
@@ -228,16 +231,20 @@ function Stepped({
               borderColor="rule"
             >
               <Box role="cell" minWidth="0" overflowWrap="anywhere">
-                <Link to={`/songs/${song.id}/verify/${level.id}`}>{level.name}</Link>
+                <Box asChild color="ink">
+                  <Link to={`/songs/${song.id}/verify/${level.id}`}>{level.name}</Link>
+                </Box>
               </Box>
               <Box role="cell" display="flex" alignItems="center" gap="8px">
                 <Box
                   height="8px"
                   background="diff"
-                  width={`${(70 * (level.most ?? 0)) / top}%`}
+                  width={`${(50 * (level.most ?? 0)) / top}%`}
                   minWidth="1px"
                 />
-                <strong>{level.most === null ? "none" : `${num(level.most, 1)} dB`}</strong>
+                <strong style={{ whiteSpace: "nowrap" }}>
+                  {level.most === null ? "none" : `${num(level.most, 1)} dB`}
+                </strong>
               </Box>
               <Box role="cell" textAlign="right">
                 {level.begins === null ? "" : num(level.begins, 1)}

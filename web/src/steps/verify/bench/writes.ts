@@ -15,6 +15,9 @@ export interface Write {
 
 const OCTAVES = [125, 250, 500, 1000, 2000, 4000];
 
+/** Seconds to the millisecond: more is not known of a decay. */
+const toMs = (seconds: number) => Math.round(seconds * 1000) / 1000;
+
 /** Settings by the kind of stage that takes them; nothing where the figure was not stated. */
 export function settingsOf(
   result: Pick<BenchResult, "kind" | "decay" | "compared" | "dynamics">,
@@ -26,13 +29,14 @@ export function settingsOf(
     const bands = Object.fromEntries(
       OCTAVES.map((hz) => {
         const band = decay.bands.find((b) => b.hz === hz);
-        return [`rt60_${hz}_s`, band?.t30_s ?? band?.t20_s ?? null];
+        const own = band?.t30_s ?? band?.t20_s ?? null;
+        return [`rt60_${hz}_s`, own === null ? null : toMs(own)];
       }),
     );
     const before = decay.pre_delay_ms == null ? null : `${num(decay.pre_delay_ms, 1)} ms`;
     return {
       kinds: ["reverb"],
-      values: { rt60_s: whole, ...bands, ...(before ? { pre_delay: before } : {}) },
+      values: { rt60_s: toMs(whole), ...bands, ...(before ? { pre_delay: before } : {}) },
       words: `RT60 ${num(whole, 2)} s${before ? `, pre-delay ${before}` : ""}, by octave`,
     };
   }

@@ -1,7 +1,6 @@
 """In the browser: what goes round by itself, the rigs that are ready with it, a null that is searched."""
 
 import re
-import time
 from uuid import uuid4
 
 from selenium.webdriver.common.action_chains import ActionChains
@@ -142,6 +141,14 @@ class Ridden(BrowserCase):
             rig__name="Two sends", rig__song__is_demo_original=False, position=0
         ).moves
 
+    def ride(self, scale, times: int) -> None:
+        """One ride: pressed by the browser itself, so that no busy machine rests in between."""
+        self.browser.driver.execute_script("arguments[0].focus()", scale)
+        ride = ActionChains(self.browser.driver)
+        for _ in range(times):
+            ride.send_keys(Keys.ARROW_LEFT).pause(0.12)
+        ride.perform()
+
     def test_a_loop_filter_is_ridden_by_keys_while_it_plays_and_comes_back(self):
         b = self.open_demo(step="Route")
         b.press("radio", "Delay")
@@ -157,11 +164,8 @@ class Ridden(BrowserCase):
         b.sees("is a move of A now")
         scale = b.find("slider", "Loop high cut")
         before = float(scale.get_attribute("aria-valuenow"))
-        for _ in range(5):
-            scale.send_keys(Keys.ARROW_LEFT)
-            time.sleep(0.12)
+        self.ride(scale, 5)
         self.wait_for(lambda: self.moves() != [], "nothing is written")
-        # A slow hand may have written it in two rides: what is told last is all of it.
         b.until(lambda: re.search(r"[0-9]+ points? written", b.text()), "it is not told")
         (move,) = self.moves()
         self.assertEqual(move["field"], "high_cut_hz")
@@ -183,9 +187,7 @@ class Ridden(BrowserCase):
         b.press("button", "Take it out")
         self.wait_for(lambda: self.moves() == [], "the ride is still there")
         scale = b.find("slider", "Loop high cut")
-        for _ in range(4):
-            scale.send_keys(Keys.ARROW_LEFT)
-            time.sleep(0.12)
+        self.ride(scale, 4)
         self.wait_for(lambda: self.moves() != [], "nothing is written the second time")
         self.wait_for(
             lambda: any(r.moves and r.status == "done" for r in Render.objects.filter(bare=False)),

@@ -12,8 +12,9 @@ import numpy as np
 import scipy.fft
 import scipy.signal
 
-from core.bench.delay import noise_of, read_short
 from core.bench.results import DecayBand, DecayFigures, DecayMeasured, Refused
+from core.bench.slopes import slopes_of
+from core.bench.source import noise_of, read_short
 from core.errors import MeasureError
 from core.units import format as fmt
 from core.units.decibel import amplitude, power_decibels, power_of
@@ -22,6 +23,8 @@ OCTAVES_HZ = (125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 # Peak over noise that each figure needs: its range, and what lies under and above it.
 NEEDS_DB = {"edt_s": 20.0, "t20_s": 33.0, "t30_s": 43.0}
 _SPANS = {"edt_s": (0.0, -10.0), "t20_s": (-5.0, -25.0), "t30_s": (-5.0, -35.0)}
+_ROUGH = 0.1
+_DIRECT_S = 0.005
 _STRAIGHT = {"edt_s": 0.95, "t20_s": 0.97, "t30_s": 0.97}
 
 
@@ -141,8 +144,9 @@ def _clarity(x: np.ndarray, direct: int, ms: float, rate_hz: int, noise: float) 
 
 
 def _figures(
-    band: np.ndarray, direct: int, rate_hz: int, label: str, refused: list[Refused]
-) -> DecayFigures:
+    band: np.ndarray, direct: int, rate_hz: int, label: str, refused: list[Refused],
+    width_hz: float, from_s: float,
+) -> DecayFigures:  # fmt: skip
     curve = _energy_curve(band[direct:], rate_hz)
     values: dict[str, float | None] = dict.fromkeys(NEEDS_DB)
     if curve is None:
@@ -160,8 +164,22 @@ def _figures(
     return DecayFigures(
         edt_s=values["edt_s"], t20_s=values["t20_s"], t30_s=values["t30_s"],
         c50_db=None if c50 is None else round(c50, 2), c80_db=None if c80 is None else round(c80, 2),
-        range_db=round(curve.range_db, 1),
+        range_db=round(curve.range_db, 1), **_slopes(band[direct:], width_hz, rate_hz, from_s),
     )  # fmt: skip
+
+
+def _slopes(
+    band: np.ndarray, width_hz: float, rate_hz: int, from_s: float
+) -> dict[str, float | None]:
+    """The likeliest slopes of a band, as far as they hold within a tenth."""
+    found = slopes_of(band, width_hz, rate_hz, from_s)
+    if found is None or found.sigma > _ROUGH:
+        return {}
+    return {
+        "rt60_s": round(found.rt60_s, 4), "within_percent": round(100 * found.sigma, 2),
+        "late_s": None if found.late_s is None else round(found.late_s, 4),
+        "bend_db": None if found.bend_db is None else round(found.bend_db, 2),
+    }  # fmt: skip
 
 
 def _octave(x: np.ndarray, hz: float, rate_hz: int) -> np.ndarray:
@@ -216,14 +234,17 @@ def measure_decay(
     refused: list[Refused] = []
     # Two octaves stand for all: below them rumble speaks, above them the air.
     middle = _octave(x, 500.0, rate) + _octave(x, 1000.0, rate)
-    whole = _figures(middle, direct, rate, "", refused)
+    pre = _pre_delay_ms(x, direct, rate)
+    from_s = _DIRECT_S if pre is None else max(_DIRECT_S, pre / 1e3)
+    whole = _figures(middle, direct, rate, "", refused, 1414.0 - 354.0, from_s)
     bands = []
     for hz in OCTAVES_HZ:
         if hz * np.sqrt(2) < 0.49 * rate:
             label = f"at {fmt.number(hz, 0)} Hz"
-            found = _figures(_octave(x, hz, rate), direct, rate, label, refused)
+            found = _figures(
+                _octave(x, hz, rate), direct, rate, label, refused, hz / np.sqrt(2), from_s
+            )
             bands.append(DecayBand(hz=hz, **found.model_dump()))
-    pre = _pre_delay_ms(x, direct, rate)
     if pre is None:
         refused.append(
             Refused(
@@ -231,12 +252,14 @@ def measure_decay(
                 why="No gap is seen between the direct sound and the reverb: send a single click.",
             )
         )
-    best = whole.t30_s or whole.t20_s or whole.edt_s
+    best = whole.rt60_s or whole.t30_s or whole.t20_s or whole.edt_s
     said = (
         "No decay can be stated: see what is missing."
         if best is None
         else f"{fmt.significant(best, 3)} s for 60 dB, at 500 to 1000 Hz."
     )
+    if whole.late_s is not None:
+        said += f" Two slopes: {fmt.significant(whole.late_s, 3)} s from {fmt.number(whole.bend_db or 0.0, 0)} dB down."
     wide = {k: v for k, v in whole.model_dump().items() if k not in ("c50_db", "c80_db")}
     c50, c80 = (
         _clarity(x, direct, ms, rate, noise_of(x[len(x) * 3 // 4 :], rate)) for ms in (50, 80)

@@ -12,7 +12,6 @@ import soxr
 
 from core.audio.channels import sounding
 from core.audio.source import open_audio
-from core.bench.delay import read_short
 from core.bench.results import (
     CurvePoint,
     DynamicsMeasured,
@@ -21,6 +20,7 @@ from core.bench.results import (
     Refused,
     ResponsePoint,
 )
+from core.bench.source import read_short
 from core.causes import explained_test
 from core.causes.families import FilterFit
 from core.causes.pair import MARGIN

@@ -13,9 +13,10 @@ from core.bench.halts import (
     noise_row,
     polarity_row,
 )
+from core.bench.harmonics import harmonics_of
 from core.bench.loop import measure_dynamics, measure_loop
 from core.bench.plan import BenchPlan
-from core.bench.results import DynamicsMeasured, LoopMeasured, Refused
+from core.bench.results import DynamicsMeasured, Harmonic, LoopMeasured, Refused
 from core.bench.take import Take
 from core.measure.results import Picture, Series
 from core.units import format as fmt
@@ -32,7 +33,51 @@ def _looped(bench: Bench, progress: Progress) -> tuple[LoopMeasured, list[Pictur
             series=[Series(name="measured", x=[p.hz for p in points], y=[p.db for p in points])],
         )
     ]  # fmt: skip
+    still = all(r.what != "distortion_percent" for r in found.refused)
+    if still:
+        progress(0.8, "Reading distortion by order")
+        harmonics = _by_order(bench)
+        found = found.model_copy(update={"harmonics": harmonics})
+        pictures.append(_orders(harmonics))
     return found, pictures
+
+
+def _by_order(bench: Bench) -> list[Harmonic]:
+    halt = bench.take.signal.halt("Sweep")
+    first = round(halt.start_s * bench.rate)
+    back = bench.take.cut("Sweep")
+    loudest = back[int(np.argmax((back**2).sum(axis=1)))]
+    return harmonics_of(bench.sent[first : first + len(loudest)], loudest, bench.rate)
+
+
+def _orders(harmonics: list[Harmonic]) -> Picture:
+    clear = [h for h in harmonics if not h.below]
+    below = [h for h in harmonics if h.below]
+    series = [
+        Series(name=name, look=look, x=[float(h.order) for h in rows], y=[h.db for h in rows])
+        for name, look, rows in (("measured", "points", clear), ("at most", "fit", below))
+        if rows
+    ]
+    return Picture(
+        title="Distortion by order", about="against the sound itself, at the level of the sweep",
+        x_unit="order", y_unit="dB", series=series,
+    )  # fmt: skip
+
+
+def _order_rows(harmonics: list[Harmonic]) -> list[Compared]:
+    """The orders that stand out; where none does, what the strongest is at most."""
+    clear = [h for h in harmonics if not h.below]
+    rows = [
+        Compared(name=f"Distortion, order {h.order}", unit="dB", planned=None, measured=h.db, digits=1, holds_within=1.0)
+        for h in clear
+    ]  # fmt: skip
+    if harmonics and not clear:
+        most = max(h.db for h in harmonics)
+        words = f"none above {fmt.number(most, 0)} dB"
+        rows.append(
+            Compared(name="Distortion by order", unit="", planned=None, measured=None, words=words)
+        )
+    return rows
 
 
 def _loop_rows(found: LoopMeasured, plan: BenchPlan, take: Take) -> list[Compared]:
@@ -40,6 +85,7 @@ def _loop_rows(found: LoopMeasured, plan: BenchPlan, take: Take) -> list[Compare
         Compared(name="Gain", unit="dB", planned=plan.gain_db, measured=found.gain_db, holds_within=0.01),
         polarity_row(found.polarity < 0, plan),
         Compared(name="Distortion and rest", unit="%", planned=None, measured=found.distortion_percent, digits=3),
+        *_order_rows(found.harmonics),
         Compared(name="Clock", unit="ppm", planned=None, measured=found.drift_ppm, digits=1, holds_within=0.5),
         noise_row(take),
     ]  # fmt: skip

@@ -7,6 +7,7 @@ from pydantic import Field
 from core.edge import Edge
 
 Side = Literal["both", "left", "right"]
+DelayMode = Literal["mono", "stereo", "ping-pong", "dual", "unknown"]
 
 
 class Refused(Edge):
@@ -22,6 +23,17 @@ class Repeat(Edge):
     side: Side
 
 
+class BandFall(Edge):
+    """One octave of a delay's repeats."""
+
+    hz: float = Field(description="Middle of the octave")
+    first_db: float | None = Field(
+        description="The first repeat against the dry sound; null where that is not known"
+    )
+    each_db: float | None = Field(description="From repeat to repeat; null with only one")
+    repeats: int | None = Field(description="That stand out of the noise here")
+
+
 class DelayMeasured(Edge):
     """A delay, from a click or a phrase through it. Null: could not be told; `refused` says why."""
 
@@ -29,8 +41,19 @@ class DelayMeasured(Edge):
     first_repeat_ms: float | None
     first_repeat_db: float | None = Field(description="The first repeat against the dry sound")
     feedback_db: float | None = Field(description="From repeat to repeat, negative where it falls")
+    read_at_hz: float | None = Field(
+        None, description="Octave that levels are of where the loop is filtered; null: all of them"
+    )
+    growth_ms: float | None = Field(
+        None,
+        description="By how much each interval is longer than the one before; time is the first",
+    )
+    wander_ms: float | None = Field(
+        None, description="The farthest that a repeat lies from an even train; from four repeats on"
+    )
+    bands: list[BandFall] = []
     repeats: list[Repeat]
-    mode: Literal["mono", "stereo", "ping-pong", "dual", "unknown"]
+    mode: DelayMode
     tempo_error_ms: float | None = Field(description="Measured less planned; null without a plan")
     noise_dbfs: float | None
     refused: list[Refused]
@@ -44,6 +67,13 @@ class DecayFigures(Edge):
     c50_db: float | None
     c80_db: float | None
     range_db: float | None = Field(description="Peak over noise that the decay was read from")
+
+    rt60_s: float | None = Field(
+        None, description="By the slope that is likeliest; the early one where there are two"
+    )
+    within_percent: float | None = Field(None, description="One standard deviation of rt60_s")
+    late_s: float | None = Field(None, description="The late slope, where the decay has two")
+    bend_db: float | None = Field(None, description="How far down the late slope takes over")
 
 
 class DecayBand(DecayFigures):
@@ -64,6 +94,15 @@ class ResponsePoint(Edge):
     db: float
 
 
+class Harmonic(Edge):
+    """One order of distortion at the level of the test sweep."""
+
+    order: int
+    db: float = Field(description="Against the linear part")
+    percent: float
+    below: bool = Field(description="Not told from noise: the true level is at most this")
+
+
 class LoopMeasured(Edge):
     """A loop: what was sent against what came back."""
 
@@ -73,6 +112,7 @@ class LoopMeasured(Edge):
     gain_db: float
     response: list[ResponsePoint] = Field(description="Against its own gain")
     distortion_percent: float | None
+    harmonics: list[Harmonic] = Field([], description="From a sweep; empty without one")
     noise_dbfs: float | None = Field(description="Where nothing was sent")
     drift_ppm: float | None
     null_depth_db: float | None

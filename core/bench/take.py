@@ -11,8 +11,8 @@ from pydantic import Field
 from scipy.ndimage import uniform_filter1d
 
 from core.audio.source import AudioSource, open_audio
-from core.bench.delay import noise_of
 from core.bench.signal import LEAD_S, MARKER_S, TestSignal, marker
+from core.bench.source import noise_of
 from core.edge import Edge
 from core.errors import MeasureError
 from core.units import format as fmt

@@ -24,12 +24,12 @@ export function settingsOf(
 ): { kinds: string[]; values: Record<string, unknown>; words: string } | null {
   const { decay, dynamics } = result;
   if (result.kind === "decay" && decay) {
-    const whole = decay.t30_s ?? decay.t20_s;
+    const whole = decay.rt60_s ?? decay.t30_s ?? decay.t20_s;
     if (whole == null) return null;
     const bands = Object.fromEntries(
       OCTAVES.map((hz) => {
         const band = decay.bands.find((b) => b.hz === hz);
-        const own = band?.t30_s ?? band?.t20_s ?? null;
+        const own = band?.rt60_s ?? band?.t30_s ?? band?.t20_s ?? null;
         return [`rt60_${hz}_s`, own === null ? null : toMs(own)];
       }),
     );

@@ -8,6 +8,7 @@ from pathlib import Path
 import soundfile
 
 from core.bench.halts import Bench, BenchResult, Progress
+from core.bench.mixing import read_mix
 from core.bench.passing import read_cable, read_dynamics, read_filter, read_loop
 from core.bench.plan import BenchPlan
 from core.bench.ringing import read_decay, read_delay
@@ -22,6 +23,7 @@ _READERS: dict[BenchKind, Callable[[Bench, BenchPlan, Progress], BenchResult]] =
     "dynamics": read_dynamics,
     "filter": read_filter,
     "cable": read_cable,
+    "mix": read_mix,
 }
 
 

@@ -13,6 +13,7 @@ from core.bench.results import (
     DelayMeasured,
     DynamicsMeasured,
     LoopMeasured,
+    MixMeasured,
     Refused,
 )
 from core.bench.signal import BenchKind, sound_of
@@ -61,6 +62,7 @@ class BenchResult(Edge):
     decay: DecayMeasured | None = None
     loop: LoopMeasured | None = None
     dynamics: DynamicsMeasured | None = None
+    mix: MixMeasured | None = None
     pictures: list[Picture]
     refused: list[Refused]
     cautions: list[str]

@@ -36,8 +36,8 @@ _STILL_DB = -100.0
 
 @contextmanager
 def _heard(*paths: Path | str) -> Iterator[list[Path | str]]:
-    """The same files without channels in which nothing of the sound is: an input that was not plugged in
-    would be compared with what was sent, and win by its silence.
+    """The same files without channels in which nothing of the sound is, and without copies of a channel:
+    an input that was not plugged in would be compared with what was sent, and win by its silence.
     """
     with tempfile.TemporaryDirectory(prefix="loop-") as folder:
         found: list[Path | str] = []
@@ -46,12 +46,21 @@ def _heard(*paths: Path | str) -> Iterator[list[Path | str]]:
                 several = source.channels > 1
             if several:
                 samples, rate = read_short(path)
-                kept = sounding(samples)
+                kept = _no_copies(sounding(samples))
                 if len(kept) < len(samples):
                     path = Path(folder) / f"{k}.wav"
                     soundfile.write(path, kept.T, rate, format="WAV", subtype="FLOAT")
             found.append(path)
         yield found
+
+
+def _no_copies(samples: np.ndarray) -> np.ndarray:
+    """(channels, frames) without rows that are another's copy, sample for sample."""
+    kept: list[np.ndarray] = []
+    for row in samples:
+        if not any(np.array_equal(row, other) for other in kept):
+            kept.append(row)
+    return np.stack(kept)
 
 
 def _compared(sent: Path | str, returned: Path | str, search_s: float) -> Measurement:
@@ -117,12 +126,10 @@ def _measured_loop(sent: Path | str, returned: Path | str, search_s: float) -> L
     bent = _cause(found, "distortion", "clipping")
     if _cause(found, "dynamics", "level_moves") is not None:
         distortion = None
-        refused.append(
-            Refused(
-                what="distortion_percent",
-                why="Its gain moves with the sound: take the compression out to state it.",
-            )
-        )
+        why = "Its gain moves with the sound: take the compression out to state it."
+        refused += [
+            Refused(what=what, why=why) for what in ("distortion_percent", "steady_gain_db")
+        ]
     elif bent is not None:
         distortion = bent.figures.get("percent")
     elif found.explained_db is not None and found.explained_db > -40:

@@ -27,19 +27,23 @@ def _looped(bench: Bench, progress: Progress) -> tuple[LoopMeasured, list[Pictur
     sent, back = bench.both("Notes", "Stillness")
     found = measure_loop(sent, back, search_s=0.5)
     points = found.response
+    moves = _gain_moves(found)
     pictures = [
         Picture(
-            title="Response", about="against its own gain", x_unit="Hz", x_log=True, y_unit="dB",
+            title="Response", about="at the level of the test, where its gain moves" if moves else "against its own gain", x_unit="Hz", x_log=True, y_unit="dB",
             series=[Series(name="measured", x=[p.hz for p in points], y=[p.db for p in points])],
         )
     ]  # fmt: skip
-    still = all(r.what != "distortion_percent" for r in found.refused)
-    if still:
+    if not moves:
         progress(0.8, "Reading distortion by order")
         harmonics = _by_order(bench)
         found = found.model_copy(update={"harmonics": harmonics})
         pictures.append(_orders(harmonics))
     return found, pictures
+
+
+def _gain_moves(found: LoopMeasured) -> bool:
+    return any(r.what == "steady_gain_db" for r in found.refused)
 
 
 def _by_order(bench: Bench) -> list[Harmonic]:
@@ -55,7 +59,7 @@ def _orders(harmonics: list[Harmonic]) -> Picture:
     below = [h for h in harmonics if h.below]
     series = [
         Series(name=name, look=look, x=[float(h.order) for h in rows], y=[h.db for h in rows])
-        for name, look, rows in (("measured", "points", clear), ("at most", "fit", below))
+        for name, look, rows in (("measured", "points", clear), ("at most", "points", below))
         if rows
     ]
     return Picture(
@@ -82,7 +86,9 @@ def _order_rows(harmonics: list[Harmonic]) -> list[Compared]:
 
 def _loop_rows(found: LoopMeasured, plan: BenchPlan, take: Take) -> list[Compared]:
     return [
-        Compared(name="Gain", unit="dB", planned=plan.gain_db, measured=found.gain_db, holds_within=0.01),
+        Compared(name="Gain", unit="dB", planned=plan.gain_db, measured=None, words="moves")
+        if _gain_moves(found)
+        else Compared(name="Gain", unit="dB", planned=plan.gain_db, measured=found.gain_db, holds_within=0.01),
         polarity_row(found.polarity < 0, plan),
         Compared(name="Distortion and rest", unit="%", planned=None, measured=found.distortion_percent, digits=3),
         *_order_rows(found.harmonics),
@@ -119,11 +125,15 @@ def read_loop(bench: Bench, plan: BenchPlan, progress: Progress) -> BenchResult:
     else:
         about = f"{fmt.number(late * bench.rate / 1e3, 2)} samples there and back at {fmt.number(bench.rate, 0)} Hz"
         about += ", the cable alone taken off." if plan.home_ms else "."
+    level = f"{fmt.signed(found.gain_db, 2)} dB"
+    if _gain_moves(found):
+        level = "its gain moves with the sound"
+        about += " It works on the level: measure it as a compressor."
     told = f"{fmt.number(late, 3)} ms, " if late is not None else ""
     clock = f", its clock {fmt.signed(found.drift_ppm, 1)} ppm off" if found.drift_ppm else ""
     return BenchResult(
         kind="loop", device=name,
-        sentence=f"{name}: {told}{fmt.signed(found.gain_db, 2)} dB{turned}{clock}.",
+        sentence=f"{name}: {told}{level}{turned}{clock}.",
         about=about,
         take=bench.take.report, halts=halts_read(bench.take, {"Notes": "read", "Sweep": "read"}),
         compared=[latency, *_loop_rows(found, plan, bench.take)], loop=found, pictures=pictures,

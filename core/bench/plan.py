@@ -1,6 +1,7 @@
 """What a device was set to and should do, and what a measurement says of its readings."""
 
 from collections.abc import Sequence
+from typing import Literal
 
 import numpy as np
 from pydantic import Field
@@ -37,6 +38,7 @@ class BenchPlan(Edge):
     latency_ms: float | None = Field(None, ge=0, le=2000)
     gain_db: float | None = Field(None, ge=-96, le=48)
     inverted: bool | None = None
+    mix_law: Literal["linear", "equal-power", "compromise", "full"] | None = None
     threshold_db: float | None = Field(
         None, ge=-96, le=24, description="Where its meter first moves"
     )

@@ -120,6 +120,26 @@ class LoopMeasured(Edge):
     sentence: str
 
 
+class MixPosition(Edge):
+    """What a mix control does at one of its marks."""
+
+    percent: int
+    dry: float = Field(description="Gain of what comes back at 0")
+    wet: float = Field(description="Gain of what comes back at 100")
+    rest_db: float = Field(description="What is neither, against the whole")
+    does_percent: float | None = Field(None, description="By its law; null without one")
+
+
+class MixMeasured(Edge):
+    """A mix control, from its positions between all dry and all wet."""
+
+    positions: list[MixPosition]
+    law: str | None = Field(description="linear, equal-power, compromise or full")
+    law_off_db: float | None = Field(description="How far off it is at most")
+    refused: list[Refused]
+    sentence: str
+
+
 class CurvePoint(Edge):
     level_dbfs: float
     gain_db: float

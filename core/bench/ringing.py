@@ -75,7 +75,13 @@ def read_delay(bench: Bench, plan: BenchPlan, progress: Progress) -> BenchResult
                 why="No dry sound comes back: what the first repeat is against it is not known.",
             )
         )
-        found = found.model_copy(update={"first_repeat_db": None, "first_repeat_ms": None})
+        found = found.model_copy(
+            update={
+                "first_repeat_db": None,
+                "first_repeat_ms": None,
+                "bands": [b.model_copy(update={"first_db": None}) for b in found.bands],
+            }
+        )
     readings = readings_of(plan, found.time_ms) if found.time_ms is not None else None
     compared = [
         Compared(

@@ -14,13 +14,16 @@ from pydantic import Field
 from core.edge import Edge
 from core.units.decibel import amplitude
 
-BenchKind = Literal["delay", "decay", "loop", "dynamics", "filter", "cable"]
-KINDS: tuple[BenchKind, ...] = ("delay", "decay", "loop", "dynamics", "filter", "cable")
+BenchKind = Literal["delay", "decay", "loop", "dynamics", "filter", "cable", "mix"]
+KINDS: tuple[BenchKind, ...] = ("delay", "decay", "loop", "dynamics", "filter", "cable", "mix")
 LEVEL_DBFS = -12.0
 CLICK_DBFS = -6.0
 LEAD_S, MARKER_S, GAP_S, STILL_S, END_S = 1.0, 0.15, 0.5, 1.5, 0.3
 SWEEP_HZ = (20.0, 22_000.0)
 SWEEP_S, PROGRAMME_S, LEVELS_S = 4.0, 5.0, 9.0
+POSITIONS = (0, 25, 50, 75, 100)
+TURN_S, POSITION_S, RINGS_S = 4.0, 2.5, 1.5
+"""Time to turn a control, notes at its position, and what they leave."""
 _MARKER_HZ = (500.0, 6000.0)
 _SEED = 417
 
@@ -70,6 +73,14 @@ class TestSignal(Edge):
         return {
             "delay": [("Click", "one sample", room), ("Burst", "20 ms of noise", 0.02 + room)],
             "decay": [("Sweep", sweep, SWEEP_S + room), ("Click", "one sample", room)],
+            "mix": [
+                *(
+                    (position_name(p), turn_words(p), TURN_S + POSITION_S + RINGS_S)
+                    for p in POSITIONS
+                ),
+                # Through the wet alone the marker at the end would come late.
+                ("Back", turn_words(0), TURN_S),
+            ],
             "dynamics": [("Levels", "\u221248 to \u22126 dBFS, up and down", LEVELS_S + GAP_S)],
         }.get(
             self.kind,
@@ -91,6 +102,17 @@ class TestSignal(Edge):
     def halt(self, name: str) -> Halt:
         """Raises StopIteration for a halt that this kind does not have."""
         return next(h for h in self.halts if h.name == name)
+
+
+def position_name(percent: int) -> str:
+    """The halt of a position of a mix control."""
+    return f"At {percent} %"
+
+
+def turn_words(percent: int) -> str:
+    """What the hand does before a position."""
+    whole = {0: "all dry", 100: "all wet"}
+    return f"turn it to {whole.get(percent, percent)}"
 
 
 def marker(rate_hz: int) -> np.ndarray:
@@ -162,7 +184,7 @@ def _inside(kind: BenchKind, name: str, rate_hz: int) -> np.ndarray:
         return sweep(rate_hz)
     if name == "Levels":
         return _levels(rate_hz)
-    return _notes(PROGRAMME_S, rate_hz, 0.3)
+    return _notes(POSITION_S if kind == "mix" else PROGRAMME_S, rate_hz, 0.3)
 
 
 def sound_of(signal: TestSignal) -> np.ndarray:
@@ -177,7 +199,10 @@ def sound_of(signal: TestSignal) -> np.ndarray:
     put(marker(rate), LEAD_S, LEVEL_DBFS)
     put(marker(rate), signal.end_marker_s, LEVEL_DBFS)
     for halt in signal.halts[1:-1]:
+        if halt.name == "Back":
+            continue
         loud = halt.name in ("Click", "Burst", "Levels")
         inside = _inside(signal.kind, halt.name, rate)
-        put(inside, halt.start_s, CLICK_DBFS if loud else LEVEL_DBFS)
+        turn_s = TURN_S if signal.kind == "mix" else 0.0
+        put(inside, halt.start_s + turn_s, CLICK_DBFS if loud else LEVEL_DBFS)
     return out

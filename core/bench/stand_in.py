@@ -6,7 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.signal
 
-from core.bench.signal import BenchKind, TestSignal, sound_of
+from core.bench.signal import (
+    POSITIONS,
+    TURN_S,
+    BenchKind,
+    TestSignal,
+    position_name,
+    sound_of,
+)
 from core.units.decibel import amplitude, decibels
 
 _SEED = 92
@@ -114,6 +121,22 @@ def _clock(x: np.ndarray, rate: int, asked: Asked) -> np.ndarray:
     return np.stack([out, out])
 
 
+def _turned(x: np.ndarray, rate: int, asked: Asked) -> np.ndarray:
+    """An echo whose mix control is turned from halt to halt: equal power, and late in its travel."""
+    echo = float(amplitude(-2)) * _exactly_later(x, 0.35 * rate)
+    dull = scipy.signal.butter(1, min(5000, 0.4 * rate), "lowpass", fs=rate, output="sos")
+    echo = scipy.signal.sosfilt(dull, echo)
+    halts = {h.name: h for h in TestSignal(kind="mix", rate_hz=rate).halts}
+    turn = np.zeros(len(x))
+    for percent in POSITIONS:
+        # The hand is there half a second before the notes.
+        turn[round((halts[position_name(percent)].start_s + TURN_S - 0.5) * rate) :] = percent / 100
+    turn[round((halts["Back"].start_s + TURN_S - 0.5) * rate) :] = 0.0
+    angle = 0.5 * np.pi * turn**1.25
+    out = np.cos(angle) * x + np.sin(angle) * echo
+    return np.stack([out, out])
+
+
 @dataclass(frozen=True)
 class StandIn:
     """A simulated device."""
@@ -132,6 +155,7 @@ STAND_INS: tuple[StandIn, ...] = (
     StandIn("converters", "The same loop, compressor out", "137.37 samples there and back", ("loop", "filter"), -92, _line),
     StandIn("reverb", "Reverb with a swaying tail", "26 ms, then 1.4 s, less in the top", ("decay",), -90, _reverb),
     StandIn("cable", "Cable wired the wrong way round", "inverted, and dull from 18 kHz", ("cable", "filter", "loop"), -98, _cable),
+    StandIn("mix-box", "Echo box with a mix control", "equal power, and its control runs late", ("mix",), -90, _turned),
     StandIn("clock", "Recorder with a clock of its own", "23 ppm slow and jittering", ("loop", "cable"), -96, _clock),
 )  # fmt: skip
 

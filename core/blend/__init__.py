@@ -21,9 +21,11 @@ from core.blend.equal import (
 )
 from core.blend.kept import KeptBlend
 from core.blend.laws import (
+    LAWS,
     EqualInsert,
     equal_insert,
     law_gains,
+    mix_of_ratio,
     nearest_steps,
     null_limit_db,
     pan_gains,
@@ -38,6 +40,7 @@ from core.blend.stereo import (
 )
 
 __all__ = [
+    "LAWS", "mix_of_ratio",
     "SCHOOLS", "BlendOut", "BlendRequest", "EqualInsert", "InsertOut", "KeptBlend", "InsertRequest", "LevelOut", "LevelRequest", "StereoOut", "StereoRequest", "ParallelOut", "ParallelSchool",
     "ParallelSettings", "blend_view", "compressed_db", "equal_insert", "insert_view", "law_gains", "level_view", "lift_db", "local_slope",
     "nearest_steps", "null_limit_db", "pan_gains", "parallel_db", "parallel_view", "stereo_view",

@@ -126,9 +126,9 @@ class Picture(Edge):
 
     title: str
     about: str = ""
-    x_unit: Literal["s", "ms", "Hz", "dBFS", "of full scale", "order"]
+    x_unit: Literal["s", "ms", "Hz", "dBFS", "of full scale", "order", "%"]
     x_log: bool = False
-    y_unit: Literal["dB", "dBFS", "samples", "ms", "s", "of full scale", "%"]
+    y_unit: Literal["dB", "dBFS", "samples", "ms", "s", "of full scale", "%", "gain"]
     series: list[Series]
     marks: list[Mark] = []
 

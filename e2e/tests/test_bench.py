@@ -54,6 +54,36 @@ class Bench(BrowserCase):
         b.until(lambda: "set 314 ms" in " ".join(b.find("group", "Reading").text.split()))
         self.no_faults()
 
+    def test_a_mix_control_is_measured_by_keys_and_its_law_written_into_the_rig(self):
+        b = self.open_bench("Mix control")
+        b.sees("turn it to all wet")
+        b.choose("law as planned", "linear")
+        b.find("heading", "Bench").click()
+        b.keys("n")
+        # sin and cos of a quarter turn of 0.5^1.25: 42.04 %.
+        b.sees("follows the equal-power law within 0.05 dB; at 50 % it does 42.0 %", 60)
+        b.sees("differs")
+        b.find("img", "Gain by position")
+        b.press("button", "Write the equal-power law into")
+        b.sees("is what the device does")
+        variant = Rig.objects.get(
+            name="Two sends", song__is_demo_original=False
+        ).variants.get(position=0)  # fmt: skip
+        self.wait_for(
+            lambda: (
+                variant.refresh_from_db(),
+                "equal-power"
+                in [n.get("mix_law") for n in variant.document["nodes"].values()],
+            )[1],
+            "not written",
+        )  # fmt: skip
+        # Opened again where it was left.
+        b.press("link", "Route")
+        b.find("radio", "Compressor")
+        b.press("link", "Verify")
+        b.sees("follows the equal-power law")
+        self.no_faults()
+
     def test_a_take_of_ones_own_on_a_phone_and_one_that_is_something_else(self):
         # 9600 samples are 200 ms, every repeat 5 dB under the one before.
         sound = 0.5 * sound_of(TestSignal(kind="delay"))

@@ -1,13 +1,13 @@
 import { expect, test } from "vitest";
 
 import { plannedOf } from "../src/charts/MeasuredRepeats";
-import { domainOf, upright } from "../src/charts/picture";
+import { domainOf, dotsOf, insetOf, upright } from "../src/charts/picture";
 import { digitsOf, labelled, stretchOf } from "../src/charts/reads";
 import { floatWav, framesOf, lostFrames, peakOf, since } from "../src/clips/wav";
 import { inputFault } from "../src/clips/useInput";
 import { apartOf, rowText } from "../src/steps/verify/bench/beside";
 import { KINDS, PLANNED, planFor, typedFault, typedNumber } from "../src/steps/verify/bench/form";
-import { gainOf, shareOf } from "../src/steps/verify/bench/playing";
+import { gainOf, haltAt, shareOf } from "../src/steps/verify/bench/playing";
 import { batchesOf, depthOf, triesOf } from "../src/steps/verify/tries";
 
 const block = (frame: number, ...lines: number[][]) => ({
@@ -55,7 +55,8 @@ test("only what belongs to the kind is planned, and what is no number is not sen
   const all = { label_ms: 319, wanted_ms: 319.149, rt60_s: 1.2, threshold_db: -24, gain_db: 0 };
   expect(planFor("delay", all)).toEqual({ label_ms: 319, wanted_ms: 319.149 });
   expect(planFor("dynamics", all)).toEqual({ threshold_db: -24 });
-  expect(KINDS.every((k) => PLANNED[k].length > 0)).toBe(true);
+  // A mix control is planned by the name of its law alone.
+  expect(KINDS.filter((k) => PLANNED[k].length === 0)).toEqual(["mix"]);
   const ms = PLANNED.delay[0]!;
   expect(typedNumber("319,5", ms)).toBe(319.5);
   expect(typedNumber("−6", PLANNED.delay[2]!)).toBe(-6);
@@ -151,4 +152,38 @@ test("batches keep together, the newest first, the closest at the top", () => {
     ["4", "3"],
     ["2", "1"],
   ]);
+});
+
+test("the halt that is on is known to the moment, and none before the first", () => {
+  const halts = [
+    { name: "Marker", start_s: 1, length_s: 0.5 },
+    { name: "At 0 %", start_s: 1.5, length_s: 8 },
+  ];
+  expect(haltAt(halts, 0, 20)).toBeUndefined();
+  expect(haltAt(halts, 1.2 / 20, 20)!.name).toBe("Marker");
+  expect(haltAt(halts, 1.5 / 20, 20)!.name).toBe("At 0 %");
+  expect(haltAt(halts, 0.6, 20)).toBeUndefined();
+});
+
+test("of several clouds each has a look and a name of its own, beside one of its dots", () => {
+  const picture = (...series: object[]) =>
+    ({ title: "t", about: "", x_unit: "%", y_unit: "gain", series, marks: [] }) as never;
+  const cloud = (name: string, y: (number | null)[]) => ({ name, look: "points", x: [0, 50, 100], y }); // prettier-ignore
+  const two = dotsOf(picture(cloud("dry", [1, 0.5, 0]), cloud("wet", [0, 0.5, null])));
+  expect(two.get("dry")).toEqual({
+    name: "dry",
+    hollow: false,
+    label: { x: 0, y: 1, above: true },
+  });
+  expect(two.get("wet")).toEqual({
+    name: "wet",
+    hollow: true,
+    label: { x: 0, y: 0, above: false },
+  });
+  // One alone needs no name, and what was read nowhere has no place for it.
+  expect(dotsOf(picture(cloud("dry", [1, 1, 1]))).get("dry")!.label).toBeNull();
+  const none = dotsOf(picture(cloud("a", [1, 1, 1]), cloud("b", [null, null, null])));
+  expect(none.get("b")!.label).toBeNull();
+  expect(insetOf(picture(cloud("dry", [1, 1, 1])))).toBeGreaterThan(4);
+  expect(insetOf(picture({ ...cloud("law", [1, 1, 1]), look: "fit" }))).toBe(0);
 });

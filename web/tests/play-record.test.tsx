@@ -86,14 +86,14 @@ const kind = {
   stand_ins: [],
 } as never;
 
-function shown() {
+function shown(of: never = kind) {
   const onTake = vi.fn();
   render(
     <ChakraProvider value={system}>
       <QueryClientProvider client={new QueryClient()}>
         <PlayRecord
           songId="s"
-          kind={kind}
+          kind={of}
           address={(rate) => `/signal?rate=${rate}`}
           onTake={onTake}
           onClose={() => undefined}
@@ -183,4 +183,22 @@ test("halts are told by where playing has got to", async () => {
   await waitFor(() =>
     expect(screen.getByRole("progressbar").getAttribute("aria-valuenow")).toBe("50"),
   );
+});
+
+test("a mix control is turned when it is its turn, and told so in large words", async () => {
+  const turned = (name: string, words: string, start_s: number) => ({
+    ...halt(name, start_s),
+    words,
+  });
+  shown({
+    ...(kind as object),
+    kind: "mix",
+    halts: [halt("Marker", 0), turned("At 0 %", "turn it to all dry", 1), turned("At 25 %", "turn it to 25", 2)],
+  } as never); // prettier-ignore
+  // Before it begins: where the control has to stand.
+  expect(screen.getByText("Turn it to all dry")).toBeTruthy();
+  await play();
+  clock = started[0]! + 2.5;
+  second(1);
+  await screen.findByText("Turn it to 25");
 });

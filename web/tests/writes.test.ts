@@ -103,4 +103,21 @@ describe("a measured loop and a compressor", () => {
     expect(found({})!.values).toEqual({ threshold_db: -30.5, ratio: 1.15, attack_ms: 12 });
     expect(found({ ratio: null })).toBeNull();
   });
+
+  it("give their law to whatever stage mixes, and nothing where it was not told", () => {
+    const mixing = {
+      document: { nodes: { g: { kind: "source" }, h: { kind: "reverb", mix_law: "linear" } } },
+      view: { layout: { reading: ["g", "h"], nodes: [] } },
+    } as unknown as Variant;
+    const mix = (law: string | null) => ({ kind: "mix", compared: [], mix: { law } }) as never;
+    const found = writesOf(mix("equal-power"), mixing);
+    expect(found.map((w) => [w.node, w.values])).toEqual([["h", { mix_law: "equal-power" }]]);
+    expect(writesOf(mix(null), mixing)).toEqual([]);
+  });
+
+  it("takes the likeliest slope before the one by definition", () => {
+    const found = settingsOf(decay({ rt60_s: 1.7512 }))!;
+    expect(found.values.rt60_s).toBe(1.751);
+    expect(found.words).toContain("1.75 s");
+  });
 });

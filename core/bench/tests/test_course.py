@@ -19,6 +19,7 @@ from core.bench.signal import KINDS, sound_of
 from core.bench.stand_in import STAND_INS, Asked, take_of
 from core.bench.take import read_take
 from core.bench.tests.test_bench import delayed
+from core.causes.tests.catalogue import compressed
 from core.devices import DeviceProfile
 from core.errors import MeasureError
 
@@ -182,6 +183,48 @@ class Devices(Takes):
             if band.hz >= 1000:
                 self.assertAlmostEqual(band.t30_s / 0.9, 1, delta=0.06, msg=str(band.hz))
         self.assertRegex(found.sentence, r"2\d % shorter than planned")
+
+    def test_distortion_is_told_by_order_as_the_bend_makes_it(self):
+        signal = TestSignal(kind="loop")
+        sound = np.pad(sound_of(signal), (0, RATE // 2))
+        level = 10 ** (-12 / 20)
+        # x + a x^2 + b x^3 of a sine of this level: harmonics by the half- and triple-angle formulas.
+        for a, b in ((0.02, 0.0), (0.004, 0.003), (0.0, 0.0)):
+            with self.subTest(a=a, b=b):
+                bent = delayed(sound + a * sound**2 + b * sound**3, 33.3, len(sound))
+                found = measure_take(self.file(bent + self.noise(len(bent), -94)), signal)
+                own = level + 0.75 * b * level**3
+                for order, size in ((2, a * level**2 / 2), (3, b * level**3 / 4)):
+                    (one,) = [h for h in found.loop.harmonics if h.order == order]
+                    if size:
+                        self.assertFalse(one.below)
+                        self.assertAlmostEqual(one.db, 20 * math.log10(size / own), delta=0.5)
+                        self.assertAlmostEqual(one.percent, 100 * size / own, delta=0.005)
+                    else:
+                        self.assertTrue(one.below)
+                        self.assertLess(one.db, -90)
+                rows = [r.name for r in found.compared if r.name.startswith("Distortion, order")]
+                self.assertEqual(len(rows), (a > 0) + (b > 0))
+
+    def test_a_loop_whose_gain_moves_states_none(self):
+        signal = TestSignal(kind="loop")
+        sound = np.pad(sound_of(signal), (0, RATE // 2))
+        wet = compressed(sound[:, None], -34, 3.0, 8, 90)[0][:, 0]
+        found = measure_take(self.file(wet + self.noise(len(wet), -94)), signal)
+        rows = {row.name: row for row in found.compared}
+        self.assertEqual((rows["Gain"].measured, rows["Gain"].words), (None, "moves"))
+        self.assertIn("gain moves with the sound", found.sentence)
+        self.assertEqual(found.loop.harmonics, [])
+
+    def test_a_short_delay_is_read_from_the_click_where_the_burst_lies_over_itself(self):
+        sound = self.repeats(14.3, -5.0, -3.0)
+        plan = BenchPlan(label_ms=14, wanted_ms=14)
+        found = measure_take(
+            self.file(sound + self.noise(len(sound), -86)), TestSignal(kind="delay"), plan
+        )
+        self.assertAlmostEqual(found.delay.time_ms, 14.3, delta=0.01)
+        self.assertAlmostEqual(found.delay.first_repeat_db, -5, delta=0.1)
+        self.assertAlmostEqual(found.delay.feedback_db, -3, delta=0.1)
 
     def test_a_loop_gives_latency_gain_polarity_and_response(self):
         signal = TestSignal(kind="loop")

@@ -12687,7 +12687,7 @@ export interface components {
              * X Unit
              * @enum {string}
              */
-            x_unit: "s" | "ms" | "Hz" | "dBFS" | "of full scale" | "order";
+            x_unit: "s" | "ms" | "Hz" | "dBFS" | "of full scale" | "order" | "%";
             /**
              * X Log
              * @default false
@@ -12697,7 +12697,7 @@ export interface components {
              * Y Unit
              * @enum {string}
              */
-            y_unit: "dB" | "dBFS" | "samples" | "ms" | "s" | "of full scale" | "%";
+            y_unit: "dB" | "dBFS" | "samples" | "ms" | "s" | "of full scale" | "%" | "gain";
             /** Series */
             series: components["schemas"]["Series"][];
             /**
@@ -13692,7 +13692,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable" | "mix";
             /** Seconds */
             seconds: number;
             /** Halts */
@@ -13740,7 +13740,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable" | "mix";
             /** Device */
             device: string;
             /** Stand In */
@@ -13824,6 +13824,8 @@ export interface components {
             gain_db?: number | null;
             /** Inverted */
             inverted?: boolean | null;
+            /** Mix Law */
+            mix_law?: ("linear" | "equal-power" | "compromise" | "full") | null;
             /**
              * Threshold Db
              * @description Where its meter first moves
@@ -13856,6 +13858,7 @@ export interface components {
              *       "latency_ms": null,
              *       "gain_db": null,
              *       "inverted": null,
+             *       "mix_law": null,
              *       "threshold_db": null,
              *       "ratio": null,
              *       "earlier": []
@@ -13893,7 +13896,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable" | "mix";
             /**
              * Rate Hz
              * @default 48000
@@ -13907,6 +13910,32 @@ export interface components {
             room_s: number;
         };
         /**
+         * BandFall
+         * @description One octave of a delay's repeats.
+         */
+        BandFall: {
+            /**
+             * Hz
+             * @description Middle of the octave
+             */
+            hz: number;
+            /**
+             * First Db
+             * @description The first repeat against the dry sound; null where that is not known
+             */
+            first_db: number | null;
+            /**
+             * Each Db
+             * @description From repeat to repeat; null with only one
+             */
+            each_db: number | null;
+            /**
+             * Repeats
+             * @description That stand out of the noise here
+             */
+            repeats: number | null;
+        };
+        /**
          * BenchResult
          * @description What a device really does, beside what was planned.
          */
@@ -13915,7 +13944,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable" | "mix";
             /** Device */
             device: string;
             /** Sentence */
@@ -13932,6 +13961,7 @@ export interface components {
             decay?: components["schemas"]["DecayMeasured"] | null;
             loop?: components["schemas"]["LoopMeasured"] | null;
             dynamics?: components["schemas"]["DynamicsMeasured"] | null;
+            mix?: components["schemas"]["MixMeasured"] | null;
             /** Pictures */
             pictures: components["schemas"]["Picture"][];
             /** Refused */
@@ -14000,6 +14030,26 @@ export interface components {
              */
             range_db: number | null;
             /**
+             * Rt60 S
+             * @description By the slope that is likeliest; the early one where there are two
+             */
+            rt60_s?: number | null;
+            /**
+             * Within Percent
+             * @description One standard deviation of rt60_s
+             */
+            within_percent?: number | null;
+            /**
+             * Late S
+             * @description The late slope, where the decay has two
+             */
+            late_s?: number | null;
+            /**
+             * Bend Db
+             * @description How far down the late slope takes over
+             */
+            bend_db?: number | null;
+            /**
              * Hz
              * @description Middle of the octave
              */
@@ -14025,6 +14075,26 @@ export interface components {
              * @description Peak over noise that the decay was read from
              */
             range_db: number | null;
+            /**
+             * Rt60 S
+             * @description By the slope that is likeliest; the early one where there are two
+             */
+            rt60_s?: number | null;
+            /**
+             * Within Percent
+             * @description One standard deviation of rt60_s
+             */
+            within_percent?: number | null;
+            /**
+             * Late S
+             * @description The late slope, where the decay has two
+             */
+            late_s?: number | null;
+            /**
+             * Bend Db
+             * @description How far down the late slope takes over
+             */
+            bend_db?: number | null;
             /** Pre Delay Ms */
             pre_delay_ms: number | null;
             /** Bands */
@@ -14056,6 +14126,26 @@ export interface components {
              * @description From repeat to repeat, negative where it falls
              */
             feedback_db: number | null;
+            /**
+             * Read At Hz
+             * @description Octave that levels are of where the loop is filtered; null: all of them
+             */
+            read_at_hz?: number | null;
+            /**
+             * Growth Ms
+             * @description By how much each interval is longer than the one before; time is the first
+             */
+            growth_ms?: number | null;
+            /**
+             * Wander Ms
+             * @description The farthest that a repeat lies from an even train; from four repeats on
+             */
+            wander_ms?: number | null;
+            /**
+             * Bands
+             * @default []
+             */
+            bands: components["schemas"]["BandFall"][];
             /** Repeats */
             repeats: components["schemas"]["Repeat"][];
             /**
@@ -14124,6 +14214,26 @@ export interface components {
             read: boolean;
         };
         /**
+         * Harmonic
+         * @description One order of distortion at the level of the test sweep.
+         */
+        Harmonic: {
+            /** Order */
+            order: number;
+            /**
+             * Db
+             * @description Against the linear part
+             */
+            db: number;
+            /** Percent */
+            percent: number;
+            /**
+             * Below
+             * @description Not told from noise: the true level is at most this
+             */
+            below: boolean;
+        };
+        /**
          * LoopMeasured
          * @description A loop: what was sent against what came back.
          */
@@ -14146,6 +14256,12 @@ export interface components {
             response: components["schemas"]["ResponsePoint"][];
             /** Distortion Percent */
             distortion_percent: number | null;
+            /**
+             * Harmonics
+             * @description From a sweep; empty without one
+             * @default []
+             */
+            harmonics: components["schemas"]["Harmonic"][];
             /**
              * Noise Dbfs
              * @description Where nothing was sent
@@ -14171,7 +14287,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+            kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable" | "mix";
             /** Device */
             device: string;
             /** Stand In */
@@ -14207,6 +14323,56 @@ export interface components {
             signal: components["schemas"]["TestSignal"];
             plan: components["schemas"]["BenchPlan"];
             result: components["schemas"]["BenchResult"] | null;
+        };
+        /**
+         * MixMeasured
+         * @description A mix control, from its positions between all dry and all wet.
+         */
+        MixMeasured: {
+            /** Positions */
+            positions: components["schemas"]["MixPosition"][];
+            /**
+             * Law
+             * @description linear, equal-power, compromise or full
+             */
+            law: string | null;
+            /**
+             * Law Off Db
+             * @description How far off it is at most
+             */
+            law_off_db: number | null;
+            /** Refused */
+            refused: components["schemas"]["Refused"][];
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * MixPosition
+         * @description What a mix control does at one of its marks.
+         */
+        MixPosition: {
+            /** Percent */
+            percent: number;
+            /**
+             * Dry
+             * @description Gain of what comes back at 0
+             */
+            dry: number;
+            /**
+             * Wet
+             * @description Gain of what comes back at 100
+             */
+            wet: number;
+            /**
+             * Rest Db
+             * @description What is neither, against the whole
+             */
+            rest_db: number;
+            /**
+             * Does Percent
+             * @description By its law; null without one
+             */
+            does_percent?: number | null;
         };
         /**
          * Readings
@@ -18127,7 +18293,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable";
+                kind: "delay" | "decay" | "loop" | "dynamics" | "filter" | "cable" | "mix";
             };
             cookie?: never;
         };

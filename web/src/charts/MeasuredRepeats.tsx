@@ -23,6 +23,7 @@ interface Repeat {
 const LEFT = 40;
 const TOP = 8;
 const TALL = 150;
+const SAID = 68;
 const ROOM = 92;
 
 /** The planned repeats beside as many measured ones. */
@@ -43,7 +44,8 @@ export function MeasuredRepeats(props: { repeats: Repeat[]; plan: PlannedRepeats
   const last = Math.max(...[...repeats, ...planned].map((r) => r.time_ms), 1);
   const lowest = Math.min(...[...repeats, ...planned].map((r) => r.level_db), -12);
   const floor = Math.floor(lowest / 6) * 6 - 3;
-  const x = scaleLinear([0, last * 1.06], [LEFT, width - 8]);
+  // What is said of the last stands beside it.
+  const x = scaleLinear([0, last], [LEFT, width - 8 - SAID]);
   const y = scaleLinear([3, floor], [TOP, TOP + TALL]);
   const ticks = Array.from({ length: Math.floor(-floor / 6) + 1 }, (_, i) => -6 * i).filter(
     (t) => t % (floor < -40 ? 12 : 6) === 0,
@@ -90,22 +92,19 @@ export function MeasuredRepeats(props: { repeats: Repeat[]; plan: PlannedRepeats
           const late = planned[k] ? r.time_ms - planned[k].time_ms : 0;
           if (!named.has(r)) return null;
           const place = x(r.time_ms);
-          const end = place > width - 90;
           return (
             <g key={r.time_ms} fontSize="13" fontWeight="650" {...halo()}>
               <text
-                x={place + (end ? -9 : 9)}
+                x={place + 9}
                 y={Math.min(TOP + TALL - 20, y(r.level_db) + 4)}
-                textAnchor={end ? "end" : "start"}
                 fill={ink("wet")}
               >
                 {num(r.level_db, 1)}
               </text>
               {Math.abs(late) >= 0.1 && width > 460 && (
                 <text
-                  x={place + (end ? -9 : 9)}
+                  x={place + 9}
                   y={Math.min(TOP + TALL - 5, y(r.level_db) + 19)}
-                  textAnchor={end ? "end" : "start"}
                   fill={ink("diff")}
                 >
                   {signed(late, 1)} ms

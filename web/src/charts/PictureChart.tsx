@@ -5,7 +5,7 @@ import { scaleLinear, scaleLog } from "d3-scale";
 import { ink } from "../ui/theme";
 import { useWidth } from "../ui/hooks";
 import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "./axes";
-import { domainOf, labelOf, octaveTicks, type Picture, upright } from "./picture";
+import { domainOf, dotsOf, insetOf, labelOf, octaveTicks, type Picture, upright } from "./picture";
 
 const LEFT = 48;
 const TOP = 6;
@@ -14,7 +14,10 @@ export function PictureChart({ picture, tall = 132 }: { picture: Picture; tall?:
   const [frame, width] = useWidth<HTMLDivElement>(240);
   const domain = domainOf(picture);
   const span: [number, number] = [LEFT, width - 6];
-  const x = picture.x_log ? scaleLog(domain.x, span) : scaleLinear(domain.x, span);
+  const inset = insetOf(picture);
+  const across: [number, number] = [span[0] + inset, span[1] - inset];
+  const dots = dotsOf(picture);
+  const x = picture.x_log ? scaleLog(domain.x, across) : scaleLinear(domain.x, across);
   const y = scaleLinear([domain.y[1], domain.y[0]], [TOP, TOP + tall]);
   const yTicks = y.ticks(4);
   const xTicks = picture.x_log
@@ -39,10 +42,24 @@ export function PictureChart({ picture, tall = 132 }: { picture: Picture; tall?:
           const xs = series.x.map((v) => x(v));
           const ys = series.y.map((v) => (v === null ? null : y(v)));
           if (series.look === "points") {
+            const { hollow, label } = dots.get(series.name)!;
             return (
-              <g key={series.name} fill={ink("ink")}>
+              <g key={series.name} fill={ink(hollow ? "sheet" : "ink")} stroke={ink("ink")}>
                 {xs.map(
-                  (cx, i) => ys[i] !== null && <circle key={i} cx={cx} cy={ys[i]!} r="2.4" />,
+                  (cx, i) =>
+                    ys[i] !== null && <circle key={i} cx={cx} cy={ys[i]!} r={hollow ? 3.2 : 2.4} />,
+                )}
+                {label && (
+                  <text
+                    x={Math.max(x(label.x), LEFT + 36)}
+                    y={y(label.y) + (label.above && y(label.y) > TOP + 20 ? -8 : 18)}
+                    textAnchor="middle"
+                    fontSize="13"
+                    fill={ink("ink")}
+                    {...halo()}
+                  >
+                    {series.name}
+                  </text>
                 )}
               </g>
             );

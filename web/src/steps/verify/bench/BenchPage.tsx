@@ -16,7 +16,17 @@ import { Choice, Labelled, TextInput } from "../../../ui/QuantityField";
 import { DevicePicker } from "../../../devices/DevicePicker";
 import { deleteWithUndo } from "../UnderWay";
 import { Ways } from "../Ways";
-import { type Kind, KINDS, PLANNED, planFor, typedFault, typedNumber, WORDS } from "./form";
+import {
+  type Kind,
+  KINDS,
+  type Law,
+  LAWS,
+  PLANNED,
+  planFor,
+  typedFault,
+  typedNumber,
+  WORDS,
+} from "./form";
 import { HaltCourse } from "./HaltCourse";
 import { PlayRecord } from "./PlayRecord";
 import { type Measurement, useBench, useMeasurements } from "./queries";
@@ -47,6 +57,7 @@ function Bench({ kind }: { kind: Kind }) {
   const [playing, setPlaying] = useState(false);
   const [device, setDevice] = useState<string | null>(null);
   const [wetOnly, setWetOnly] = useState(false);
+  const [law, setLaw] = useState<Law | "">("");
   const [typed, setTyped] = useState<Record<string, string>>({});
 
   const known = bench.data?.find((k) => k.kind === kind);
@@ -76,6 +87,7 @@ function Bench({ kind }: { kind: Kind }) {
               device: name,
               profile: kind === "delay" ? song.device : null,
               wet_only: wetOnly,
+              mix_law: kind === "mix" && law ? law : null,
               earlier: [],
               starts_together: from.together,
             },
@@ -185,6 +197,24 @@ function Bench({ kind }: { kind: Kind }) {
               );
             })}
           </Box>
+          {kind === "mix" && (
+            <Box display="flex" flexWrap="wrap" gap="8px 18px" marginTop="8px">
+              <Labelled label="law as planned">
+                <Choice value={law} onChange={(event) => setLaw(event.target.value as Law | "")}>
+                  <option value="">not known</option>
+                  {LAWS.map((one) => (
+                    <option key={one} value={one}>
+                      {one}
+                    </option>
+                  ))}
+                </Choice>
+              </Labelled>
+              <Box color="ink2" fontSize="13px" flex="1" minWidth="220px">
+                Set the device so that its wet is another sound than the dry: a delay of 300 ms, a
+                reverb. Modulation off. Before each position it is still for 4 s: turn it then.
+              </Box>
+            </Box>
+          )}
           {(kind === "delay" || kind === "decay") && (
             <Box
               display="flex"

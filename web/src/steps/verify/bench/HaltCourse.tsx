@@ -51,6 +51,7 @@ export function HaltCourse({ halts, share, label }: Props) {
               display="grid"
               gridTemplateColumns={{ base: "26px minmax(0, 1fr)", md: "minmax(0, 1fr)" }}
               justifyItems={{ base: "start", md: "center" }}
+              alignContent="start"
               textAlign={{ base: "left", md: "center" }}
               fontSize="14px"
             >

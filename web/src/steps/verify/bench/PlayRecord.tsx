@@ -15,7 +15,7 @@ import { playOnly } from "../../../ui/only";
 import { Choice, Labelled } from "../../../ui/QuantityField";
 import { HaltCourse } from "./HaltCourse";
 import type { BenchKind } from "./queries";
-import { gainOf, shareOf, TAIL_S } from "./playing";
+import { gainOf, haltAt, shareOf, TAIL_S } from "./playing";
 
 const LEAD_S = 0.2;
 
@@ -113,6 +113,9 @@ export function PlayRecord({ songId, kind, address, onTake, onClose }: Props) {
   };
 
   const busy = state !== "ready";
+  const words =
+    state === "playing" ? haltAt(kind.halts, share, kind.seconds)?.words : kind.halts[1]?.words;
+  const turn = words?.startsWith("turn") ? words : "";
   return (
     <Dialog title="Play and record" onClose={onClose}>
       {(fault || input.fault) && (
@@ -140,6 +143,18 @@ export function PlayRecord({ songId, kind, address, onTake, onClose }: Props) {
         </Labelled>
       </Box>
       <InputMeter level={input.level} />
+      {kind.kind === "mix" && (
+        <Box
+          role="status"
+          fontFamily="title"
+          fontWeight="600"
+          fontSize={{ base: "20px", sm: "25px" }}
+          minHeight="34px"
+          marginTop="10px"
+        >
+          {turn ? `${turn[0]!.toUpperCase()}${turn.slice(1)}` : ""}
+        </Box>
+      )}
       <Box marginTop="10px">
         <HaltCourse
           halts={kind.halts}

@@ -1,7 +1,7 @@
 /** What a measurement is asked with: which figures are worth stating for each kind, and their words. */
 import type { BenchPlan } from "./queries";
 
-export const KINDS = ["delay", "decay", "loop", "dynamics", "filter", "cable"] as const;
+export const KINDS = ["delay", "decay", "loop", "dynamics", "filter", "cable", "mix"] as const;
 export type Kind = (typeof KINDS)[number];
 
 export const WORDS: Record<Kind, { name: string; about: string; device: string }> = {
@@ -23,7 +23,16 @@ export const WORDS: Record<Kind, { name: string; about: string; device: string }
   },
   filter: { name: "Filter", about: "edges and response", device: "The filter" },
   cable: { name: "Cable", about: "polarity, gain, top", device: "The cable" },
+  mix: {
+    name: "Mix control",
+    about: "the law that it follows, what its marks really do",
+    device: "The mix control",
+  },
 };
+
+/** Mix laws by what a stage calls them. */
+export const LAWS = ["linear", "equal-power", "compromise", "full"] as const;
+export type Law = (typeof LAWS)[number];
 
 type Field = {
   [K in keyof BenchPlan]-?: NonNullable<BenchPlan[K]> extends number ? K : never;
@@ -70,6 +79,7 @@ export const PLANNED: Record<Kind, PlanField[]> = {
   ],
   filter: [number("gain_db", "gain", "dB", -96, 48, 2)],
   cable: [number("gain_db", "gain", "dB", -96, 48, 2)],
+  mix: [],
 };
 
 /** Only what belongs to the kind goes out: a time left over from a delay says nothing of a cable. */

@@ -13,6 +13,10 @@ export interface Write {
   words: string;
 }
 
+type Measured = Pick<BenchResult, "kind" | "decay" | "compared" | "dynamics" | "mix">;
+type Stage = { kind: string };
+const isOf = (kind: string) => (node: Stage) => node.kind === kind;
+
 const OCTAVES = [125, 250, 500, 1000, 2000, 4000];
 
 /** Seconds to the millisecond: more is not known of a decay. */
@@ -20,8 +24,8 @@ const toMs = (seconds: number) => Math.round(seconds * 1000) / 1000;
 
 /** Settings by the kind of stage that takes them; nothing where the figure was not stated. */
 export function settingsOf(
-  result: Pick<BenchResult, "kind" | "decay" | "compared" | "dynamics">,
-): { kinds: string[]; values: Record<string, unknown>; words: string } | null {
+  result: Measured,
+): { takes: (node: Stage) => boolean; values: Record<string, unknown>; words: string } | null {
   const { decay, dynamics } = result;
   if (result.kind === "decay" && decay) {
     const whole = decay.rt60_s ?? decay.t30_s ?? decay.t20_s;
@@ -35,7 +39,7 @@ export function settingsOf(
     );
     const before = decay.pre_delay_ms == null ? null : `${num(decay.pre_delay_ms, 1)} ms`;
     return {
-      kinds: ["reverb"],
+      takes: isOf("reverb"),
       values: { rt60_s: toMs(whole), ...bands, ...(before ? { pre_delay: before } : {}) },
       words: `RT60 ${num(whole, 2)} s${before ? `, pre-delay ${before}` : ""}, by octave`,
     };
@@ -44,7 +48,7 @@ export function settingsOf(
   const late = result.compared.find((row) => row.name === "Latency")?.measured;
   if (result.kind === "loop" && late != null && late >= 0)
     return {
-      kinds: ["outboard"],
+      takes: isOf("outboard"),
       values: { latency_ms: Number(late.toFixed(4)) },
       words: `latency ${num(late, 3)} ms`,
     };
@@ -54,24 +58,28 @@ export function settingsOf(
       ...(dynamics.release_ms == null ? {} : { release_ms: dynamics.release_ms }),
     };
     return {
-      kinds: ["compressor"],
+      takes: isOf("compressor"),
       values: { threshold_db: dynamics.threshold_db, ratio: dynamics.ratio, ...times },
       words: `${num(dynamics.ratio, 2)}:1 from ${num(dynamics.threshold_db, 1)} dBFS`,
     };
   }
+  const law = result.kind === "mix" ? result.mix?.law : null;
+  if (law)
+    return {
+      takes: (node) => "mix_law" in node,
+      values: { mix_law: law },
+      words: `the ${law} law`,
+    };
   return null;
 }
 
 /** Every stage of a variant that can take them, in the order that the rig is read in. */
-export function writesOf(
-  result: Pick<BenchResult, "kind" | "decay" | "compared" | "dynamics">,
-  variant: Variant | undefined,
-): Write[] {
+export function writesOf(result: Measured, variant: Variant | undefined): Write[] {
   const found = settingsOf(result);
   if (!found || !variant) return [];
-  const nodes = (variant.document.nodes ?? {}) as Record<string, { kind: string }>;
+  const nodes = (variant.document.nodes ?? {}) as Record<string, Stage>;
   return variant.view.layout.reading
-    .filter((id) => found.kinds.includes(nodes[id]?.kind ?? ""))
+    .filter((id) => nodes[id] !== undefined && found.takes(nodes[id]))
     .map((id) => ({
       node: id,
       name: nameOf(variant, id),

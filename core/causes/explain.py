@@ -10,7 +10,7 @@ from functools import partial
 
 from core.audio.examine import Progress
 from core.causes.beside import find_clicks, find_dc, find_mix, find_width
-from core.causes.in_sound import find_families
+from core.causes.in_sound import find_families, take_robust
 from core.causes.in_time import (
     follow_times,
     other_speed,
@@ -78,6 +78,10 @@ def explain(
         look()
         for step, _ in out.later[known:]:
             state.keep(step.code)
+    if state.apart:
+        take_robust(state, matches, live, 0.0, 0.0)
+        out.uncertain = True
+        return out
     progress(0.4, "filter, gain and curve")
     find_families(state, times, matches, live, progress)
     progress(0.9, "what is left")

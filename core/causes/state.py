@@ -46,6 +46,8 @@ class State:
     floor_db: float
     depth: float
     masked: np.ndarray
+    apart: bool = False
+    """Whether an effect in both moves on its own: what is left is neither's fault."""
     start_lag: float | None = None
     """The offset at A's start, where it does not stay."""
 

@@ -162,6 +162,32 @@ class Shares(Case):
         with self.assertRaisesRegex(MeasureError, "stems have to be at A's rate"):
             explained_test(a, b, stems=[other])
 
+    def test_one_dry_sound_beside_a_chorus_that_moved_on_its_own(self):
+        dry = band_limited(6, 91)
+        n = np.arange(len(dry))
+
+        def chorus(phase: float) -> np.ndarray:
+            lag = RATE * (0.011 + 0.004 * np.sin(2 * np.pi * 0.6 * n / RATE + phase))
+            return 0.6 * np.stack([np.interp(n - lag, n, row) for row in dry.T], axis=1)
+
+        stem = write(self.folder, "dry.wav", dry)
+        a = write(self.folder, "a.wav", 0.5 * (dry + chorus(0.0)))
+        for phase, level_db in ((2.1, 0.0), (0.9, -1.5)):
+            b = write(self.folder, "b.wav", 0.5 * 10 ** (level_db / 20) * (dry + chorus(phase)))
+            with self.subTest(phase):
+                found = explained_test(a, b, stems=[stem])
+                first = next(c for c in found.causes if c.code != "level")
+                self.assertEqual(first.title, "Same dry, modulation apart")
+                self.assertAlmostEqual(first.figures["wet_db"], 20 * np.log10(0.6), delta=1.0)
+                self.assertAlmostEqual(found.gain_db, level_db, delta=0.15)
+                self.assertIn("Switch the modulation off", [s.words for s in found.to_set][-1])
+        # The same chorus in both, and a reverb of another kind, are not that.
+        twin = write(self.folder, "b.wav", 0.5 * (dry + chorus(0.0)) + 1e-4)
+        other = write(self.folder, "c.wav", 0.5 * (dry + 0.6 * band_limited(6, 92)))
+        for b in (twin, other):
+            found = explained_test(a, b, stems=[stem])
+            self.assertNotIn("Same dry, modulation apart", [c.title for c in found.causes])
+
 
 class Refused(Case):
     def test_related_in_one_band_only_is_not_different_material(self):

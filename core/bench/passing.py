@@ -38,7 +38,8 @@ def _looped(bench: Bench, progress: Progress) -> tuple[LoopMeasured, list[Pictur
         progress(0.8, "Reading distortion by order")
         harmonics = _by_order(bench)
         found = found.model_copy(update={"harmonics": harmonics})
-        pictures.append(_orders(harmonics))
+        if any(not h.below for h in harmonics):
+            pictures.append(_orders(harmonics))
     return found, pictures
 
 

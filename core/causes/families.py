@@ -18,6 +18,7 @@ TAPS, BEFORE = 2048, 512
 BLOCK = 32
 WINDOWS = (8, 16, 32, 64, 128, 256, 512)
 KNOTS = 129
+_IDLE = 2e-4
 
 
 def convolved(wide: np.ndarray, taps: np.ndarray, before: int) -> np.ndarray:
@@ -46,6 +47,13 @@ class FilterFit:
         matrix[np.diag_indices(TAPS)] += 3e-10 * auto[0] + 1e-30
         return scipy.linalg.cho_factor(matrix, overwrite_a=True, check_finite=False)
 
+    def _through(self, taps: np.ndarray) -> np.ndarray:
+        """`convolved` of A, by the spectrum that is known already."""
+        whole = scipy.fft.irfft(
+            self._spectrum * scipy.fft.rfft(taps, self._size), self._size, axis=1
+        )
+        return np.asarray(whole[:, MARGIN + BEFORE : MARGIN + BEFORE + self.frames])
+
     def _against(self, rest: np.ndarray) -> np.ndarray:
         """Products of a residual (channels, frames) with A under every tap."""
         held = np.pad(rest, ((0, 0), (MARGIN, MARGIN)))
@@ -72,15 +80,21 @@ class FilterFit:
         pull = self._against(target - made)
         step = scipy.linalg.cho_solve(self._factor, pull, check_finite=False)
         way, gain = step, float(pull @ step)
+        idle = 0
         for _ in range(rounds):
-            moved = convolved(self.wide, way, BEFORE)
+            moved = self._through(way)
             size = power(moved)
             if gain <= 0 or size <= 0:
                 break
             far = gain / size
             taps = taps + far * way
             made = made + far * moved
-            pull = self._against(target - made)
+            rest = target - made
+            # What two rounds in a row hardly lower has been reached.
+            idle = idle + 1 if far * gain < _IDLE * power(rest) else 0
+            if idle == 2:
+                break
+            pull = self._against(rest)
             step = scipy.linalg.cho_solve(self._factor, pull, check_finite=False)
             before, gain = gain, float(pull @ step)
             if gain < 1e-13 * before:

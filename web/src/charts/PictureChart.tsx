@@ -22,7 +22,9 @@ export function PictureChart({ picture, tall = 132 }: { picture: Picture; tall?:
   const yTicks = y.ticks(4);
   const xTicks = picture.x_log
     ? octaveTicks(domain.x, span[1] - span[0])
-    : x.ticks(Math.max(2, Math.floor((span[1] - span[0]) / 70)));
+    : x
+        .ticks(Math.max(2, Math.floor((span[1] - span[0]) / 70)))
+        .filter((v) => picture.x_unit !== "order" || Number.isInteger(v));
   const zero = domain.y[0] < 0 && domain.y[1] > 0;
   const unit = picture.x_unit === "s" || picture.x_unit === "order" ? undefined : picture.x_unit;
   return (

@@ -249,7 +249,9 @@ function Table({ rows }: { rows: BenchResult["compared"] }) {
                 {apart.text}
               </Box>
               <Box role="cell" color="ink2" fontSize="13px">
-                {row.holds_within == null || row.measured == null ? "" : num(row.holds_within, 2)}
+                {row.holds_within == null || row.measured == null
+                  ? ""
+                  : num(row.holds_within, Math.max(2, row.digits ?? 2))}
               </Box>
             </Box>
           );

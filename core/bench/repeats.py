@@ -192,12 +192,12 @@ def band_falls(
 
 def least_lossy(bands: Sequence[BandFall]) -> BandFall | None:
     """The octave that stands for the feedback control where the loop is filtered; None where it is not."""
-    known = [b for b in bands if b.each_db is not None]
+    falls = [(b.each_db, b) for b in bands if b.each_db is not None]
+    # With one repeat alone there is no fall: what it is against the dry sound tells.
+    known = falls if len(falls) > 1 else [(b.first_db, b) for b in bands if b.first_db is not None]
     if len(known) < 2:
-        known = list(bands)
-        losses = [b.first_db for b in known]
-    else:
-        losses = [b.each_db or 0.0 for b in known]
-    if len(known) < 2 or max(losses) - min(losses) < FLAT_DB:
         return None
-    return known[int(np.argmax(losses))]
+    losses = [db for db, _ in known]
+    if max(losses) - min(losses) < FLAT_DB:
+        return None
+    return known[int(np.argmax(losses))][1]

@@ -233,3 +233,16 @@ def open_audio(path: Path | str, name: str | None = None) -> AudioSource:
             )
         stack.pop_all()
     return source
+
+
+def only_numbers(path: Path | str) -> None:
+    """Raise AudioError where a file of floats holds samples that are no numbers.
+
+    What is brought in is examined once; a file of the command line is not, and is read for it here.
+    """
+    with open_audio(path) as sound:
+        for block in sound.blocks():
+            if not np.isfinite(block).all():
+                raise AudioError(
+                    f"“{sound.name}” holds samples that are no numbers: export it again."
+                )

@@ -3,6 +3,7 @@
 import argparse
 import sys
 
+from core.audio.source import only_numbers
 from core.bench import measure_decay, measure_delay, measure_dynamics, measure_loop
 from core.bench.results import DecayMeasured, DelayMeasured, DynamicsMeasured, LoopMeasured
 from core.errors import FonodromeError
@@ -58,6 +59,8 @@ def main(arguments: list[str]) -> int:
         else:
             if not 0 <= given.search <= 30:
                 parser.error("the search range goes from 0 to 30 s")
+            only_numbers(given.a)
+            only_numbers(given.b)
             measure = measure_loop if given.kind == "loop" else measure_dynamics
             found = measure(given.a, given.b, search_s=given.search)
     except FonodromeError as error:

@@ -130,6 +130,10 @@ def template_of(x: np.ndarray, rate_hz: int, noise: float) -> tuple[np.ndarray, 
         start -= 1
     longest = round(_EVENT_S * rate_hz)
     piece = x[start : start + longest]
+    if len(piece) < round(_CALM_S * rate_hz):
+        raise MeasureError(
+            "The click is cut off at the end: record on until its repeats have died away."
+        )
     # Quiet for so long that what follows is another event: a short delay's first repeat is none of it.
     calm = round(_CALM_S * rate_hz)
     loud = np.append(np.abs(piece), np.zeros(calm))

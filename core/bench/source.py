@@ -9,7 +9,7 @@ from core.audio.source import open_audio
 from core.errors import MeasureError
 from core.units import format as fmt
 
-LONGEST_S = 60.0
+LONGEST_S, SHORTEST_S = 60.0, 0.05
 
 
 def read_short(
@@ -26,9 +26,17 @@ def read_short(
         rate = source.rate_hz
     if rate_hz and rate != rate_hz:
         samples, rate = soxr.resample(samples.T, rate, rate_hz, "VHQ").T, rate_hz
+    if samples.shape[1] < SHORTEST_S * rate:
+        raise MeasureError(
+            f"The recording lasts {fmt.number(1e3 * samples.shape[1] / rate, 1)} ms: a measurement needs at least "
+            f"{fmt.number(1e3 * SHORTEST_S, 0)} ms. Record on until everything has died away."
+        )
+    if not np.isfinite(samples).all():
+        raise MeasureError("The recording holds values that are no numbers: export it again.")
+    samples = samples - np.median(samples, axis=1, keepdims=True)
     if not np.any(samples):
         raise MeasureError("The recording is silent: check the cable, the input and its level.")
-    return samples - np.median(samples, axis=1, keepdims=True), rate
+    return samples, rate
 
 
 def noise_of(x: np.ndarray, rate_hz: int) -> float:

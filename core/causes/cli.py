@@ -3,6 +3,7 @@
 import argparse
 import sys
 
+from core.audio.source import only_numbers
 from core.causes import explained_test
 from core.errors import FonodromeError
 from core.measure import Limit, NullOptions, NullResult, judged
@@ -69,6 +70,8 @@ def main(arguments: list[str]) -> int:
     if not 0 <= given.search <= 30:
         parser.error("the search range goes from 0 to 30 s")
     try:
+        for path in (given.a, given.b, *given.stem):
+            only_numbers(path)
         found = explained_test(
             given.a, given.b, NullOptions(search_s=given.search), stems=given.stem
         )

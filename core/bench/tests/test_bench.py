@@ -110,6 +110,29 @@ class Delay(Files):
         found = measure_delay(self.file("d.wav", sound + self.noise(sound.shape, -80)))
         self.assertAlmostEqual(found.time_ms, 300, delta=0.1)
 
+    def test_what_is_no_recording_of_anything_is_refused_in_words_by_each_reading(self):
+        broken = 0.1 * self.rng.standard_normal(RATE)
+        broken[100] = np.nan
+        click = np.zeros(RATE)
+        click[-1] = 1.0
+        for name, sound, why in (
+            ("a sample", np.array([0.5]), "at least 50 ms"),
+            ("two samples", np.array([0.5, -0.5]), "at least 50 ms"),
+            ("an offset alone", np.full(RATE, 0.5), "silent"),
+            ("no numbers", broken, "no numbers"),
+            ("a click at its very end", click, "at the end|Less than 80 ms"),
+        ):
+            path = self.file("d.wav", sound)
+            for read in (measure_delay, measure_decay):
+                with (
+                    self.subTest(name, by=read.__name__),
+                    self.assertRaisesRegex(MeasureError, why),
+                ):
+                    read(path)
+            if name != "a click at its very end":
+                with self.subTest(name, by="its own dry"), self.assertRaises(MeasureError):
+                    measure_delay(path, path)
+
     def test_silence_and_a_whole_song_are_refused_in_words(self):
         with self.assertRaisesRegex(MeasureError, "silent"):
             measure_delay(self.file("d.wav", np.zeros(RATE)))
@@ -247,3 +270,16 @@ class CommandLine(Files):
         done = subprocess.run([*run, "decay", str(letter)], capture_output=True, text=True)
         self.assertEqual(done.returncode, 2)
         self.assertIn("not audio", done.stderr)
+        # Samples that are no numbers, in either place, whatever is asked.
+        holed = sound.copy()
+        holed[5000] = np.nan
+        bad = self.file("bad.wav", holed)
+        null = [sys.executable, "-m", "core.causes.cli"]
+        for command in (
+            [*run, "loop", path, bad], [*run, "dynamics", bad, path], [*null, path, bad], [*null, bad, path],
+        ):  # fmt: skip
+            done = subprocess.run(command, capture_output=True, text=True)
+            self.assertEqual((done.returncode, done.stdout), (2, ""))
+            self.assertEqual(
+                done.stderr.strip(), "“bad.wav” holds samples that are no numbers: export it again."
+            )

@@ -93,6 +93,18 @@ function Measured({ row, result }: { row: MeasurementDetail; result: BenchResult
     row.plan.label_ms != null && row.plan.first_db != null && row.plan.each_db != null
       ? { every_ms: row.plan.label_ms, first_db: row.plan.first_db, each_db: row.plan.each_db }
       : null;
+  const repeats = delay !== null && delay !== undefined && delay.repeats.length > 0;
+  // The table stands beside the first that is drawn.
+  const beside = repeats ? [] : result.pictures.slice(0, 1);
+  const below = result.pictures.slice(beside.length);
+  const shown = (picture: BenchResult["pictures"][number]) => (
+    <Box as="section" key={picture.title} minWidth="0">
+      <SheetTitle sub about={picture.about}>
+        {picture.title}
+      </SheetTitle>
+      <PictureChart picture={picture} tall={170} />
+    </Box>
+  );
   return (
     <Box>
       <HaltCourse halts={result.halts} label="Halts of the measurement" />
@@ -140,7 +152,7 @@ function Measured({ row, result }: { row: MeasurementDetail; result: BenchResult
         </Box>
       )}
       <Box display="grid" gridTemplateColumns={two} gap="14px 32px" marginTop="14px">
-        {delay && delay.repeats.length > 0 && (
+        {repeats && (
           <Box as="section" minWidth="0">
             <SheetTitle
               sub
@@ -148,17 +160,10 @@ function Measured({ row, result }: { row: MeasurementDetail; result: BenchResult
             >
               Repeats
             </SheetTitle>
-            <MeasuredRepeats repeats={delay.repeats} plan={planned} />
+            <MeasuredRepeats repeats={delay!.repeats} plan={planned} />
           </Box>
         )}
-        {result.pictures.map((picture) => (
-          <Box as="section" key={picture.title} minWidth="0">
-            <SheetTitle sub about={picture.about}>
-              {picture.title}
-            </SheetTitle>
-            <PictureChart picture={picture} tall={170} />
-          </Box>
-        ))}
+        {beside.map(shown)}
         <Box as="section" minWidth="0">
           <Table rows={compared} />
           {result.refused.map((one) => (
@@ -167,6 +172,7 @@ function Measured({ row, result }: { row: MeasurementDetail; result: BenchResult
             </Box>
           ))}
         </Box>
+        {below.map(shown)}
       </Box>
       <Actions row={row} result={result} />
       <Box display="flex" flexWrap="wrap" gap="8px 18px" marginTop="10px" alignItems="center">

@@ -25,9 +25,12 @@ def convolved(wide: np.ndarray, taps: np.ndarray, before: int) -> np.ndarray:
     """`sum_k taps[k] x[n - k + before]` over the frames MARGIN from both ends of `wide`."""
     n = wide.shape[1] - 2 * MARGIN
     size = scipy.fft.next_fast_len(wide.shape[1] + len(taps), real=True)
-    spectrum = scipy.fft.rfft(wide, size, axis=1) * scipy.fft.rfft(taps, size)
-    whole = scipy.fft.irfft(spectrum, size, axis=1)
-    return whole[:, MARGIN + before : MARGIN + before + n]
+    shape = scipy.fft.rfft(taps, size)
+    out = np.empty((len(wide), n))
+    for row, line in zip(out, wide, strict=True):
+        whole = scipy.fft.irfft(scipy.fft.rfft(line, size) * shape, size)
+        row[:] = whole[MARGIN + before : MARGIN + before + n]
+    return out
 
 
 class FilterFit:
@@ -40,25 +43,36 @@ class FilterFit:
         self._spectrum = scipy.fft.rfft(wide, self._size, axis=1)
 
     @cached_property
-    def _factor(self):  # type: ignore[no-untyped-def]
-        energy = (self._spectrum * self._spectrum.conj()).real.sum(axis=0)
+    def _auto(self) -> np.ndarray:
+        """Autocorrelation of A over the taps, (TAPS,), a little more at 0: what A lacks stays as it is."""
+        energy = np.zeros(self._spectrum.shape[1])
+        for row in self._spectrum:
+            energy += row.real**2 + row.imag**2
         auto = scipy.fft.irfft(energy, self._size)[:TAPS]
-        matrix = scipy.linalg.toeplitz(auto)
-        matrix[np.diag_indices(TAPS)] += 3e-10 * auto[0] + 1e-30
-        return scipy.linalg.cho_factor(matrix, overwrite_a=True, check_finite=False)
+        auto[0] += 3e-10 * auto[0] + 1e-30
+        return np.asarray(auto)
+
+    def _solved(self, pull: np.ndarray) -> np.ndarray:
+        return np.asarray(scipy.linalg.solve_toeplitz(self._auto, pull, check_finite=False))
 
     def _through(self, taps: np.ndarray) -> np.ndarray:
         """`convolved` of A, by the spectrum that is known already."""
-        whole = scipy.fft.irfft(
-            self._spectrum * scipy.fft.rfft(taps, self._size), self._size, axis=1
-        )
-        return np.asarray(whole[:, MARGIN + BEFORE : MARGIN + BEFORE + self.frames])
+        shape = scipy.fft.rfft(taps, self._size)
+        out = np.empty((len(self.wide), self.frames))
+        for row, spectrum in zip(out, self._spectrum, strict=True):
+            whole = scipy.fft.irfft(spectrum * shape, self._size)
+            row[:] = whole[MARGIN + BEFORE : MARGIN + BEFORE + self.frames]
+        return out
 
     def _against(self, rest: np.ndarray) -> np.ndarray:
         """Products of a residual (channels, frames) with A under every tap."""
-        held = np.pad(rest, ((0, 0), (MARGIN, MARGIN)))
-        cross = (scipy.fft.rfft(held, self._size, axis=1) * self._spectrum.conj()).sum(axis=0)
-        line = scipy.fft.irfft(cross, self._size)
+        cross = np.zeros(self._spectrum.shape[1], complex)
+        for row, spectrum in zip(rest, self._spectrum, strict=True):
+            part = scipy.fft.rfft(np.pad(row, (MARGIN, self._size - len(row) - MARGIN)))
+            np.conjugate(part, out=part)
+            part *= spectrum
+            cross += part
+        line = scipy.fft.irfft(np.conjugate(cross, out=cross), self._size)
         return np.concatenate([line[-BEFORE:], line[: TAPS - BEFORE]])
 
     def fit(
@@ -78,7 +92,7 @@ class FilterFit:
             taps[BEFORE] = float(np.vdot(inner, target)) / max(power(inner), 1e-30)
             made = taps[BEFORE] * inner
         pull = self._against(target - made)
-        step = scipy.linalg.cho_solve(self._factor, pull, check_finite=False)
+        step = self._solved(pull)
         way, gain = step, float(pull @ step)
         idle = 0
         for _ in range(rounds):
@@ -88,14 +102,16 @@ class FilterFit:
                 break
             far = gain / size
             taps = taps + far * way
-            made = made + far * moved
-            rest = target - made
+            moved *= far
+            made += moved
+            # Its own room holds what is left: a stretch of all channels is large.
+            rest = np.subtract(target, made, out=moved)
             # What two rounds in a row hardly lower has been reached.
             idle = idle + 1 if far * gain < _IDLE * power(rest) else 0
             if idle == 2:
                 break
             pull = self._against(rest)
-            step = scipy.linalg.cho_solve(self._factor, pull, check_finite=False)
+            step = self._solved(pull)
             before, gain = gain, float(pull @ step)
             if gain < 1e-13 * before:
                 break

@@ -52,8 +52,9 @@ def find_families(
         if poor:
             rows = poor
             where = f", {_side(poor[0], len(state.y))} only"
-    wide = state.pair.a[rows]
-    y = state.y[rows]
+    whole = len(rows) == len(state.y)
+    wide = state.pair.a if whole else state.pair.a[rows]
+    y = state.y if whole else state.y[rows]
     if not where:
         y = _own_gains(state, rows, y, wide[:, MARGIN : MARGIN + y.shape[1]], 3.0)
     finder = Finder(wide, y, state.floor_db)
@@ -114,9 +115,10 @@ def find_families(
 
 def _below_top_db(rest: np.ndarray, whole: np.ndarray, share: float) -> float:
     """What is left below a share of half the rate, where samples say what lies between them, dB."""
-    spectrum = np.fft.rfft(rest, axis=1)
-    low = spectrum[:, : round(share * spectrum.shape[1])]
-    left = 2 * float(np.vdot(low, low).real) / rest.shape[1]
+    left = 0.0
+    for row in rest:
+        low = np.fft.rfft(row)[: round(share * (len(row) // 2 + 1))]
+        left += 2 * float(np.vdot(low, low).real) / len(row)
     return float(power_decibels(max(left / max(float(np.vdot(whole, whole)), 1e-30), 1e-40)))
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 import soundfile
 
 from benchmarks.pair import write_pair
+from benchmarks.random_pairs import random_pairs
 from core.causes import explained_test
 from core.causes.tests.catalogue import RATE, cases
 from core.measure import null_test
@@ -42,6 +43,15 @@ def bench_causes(folder: Path, line) -> None:  # type: ignore[no-untyped-def]
     total = sum(table.values())
     line("right first cause", 100 * right / total, "at least 95", " %")
     line("wrong and certain", wrong, "0")
+    others, right, wrong = random_pairs(range(1, 3))
+    for (sort, was, said), count in sorted(others.items()):
+        if said != was.split(",")[0]:
+            print(f"    {sort}, {was} called {said}: {count}")
+    total = sum(others.values())
+    line(
+        "random pairs of other sounds, right first cause", 100 * right / total, "at least 95", " %"
+    )
+    line("random pairs of other sounds, something false for certain", wrong, "0")
     held = folder / "causes"
     held.mkdir()
     paths = write_pair(held, 300, 1200.37, -3.37)

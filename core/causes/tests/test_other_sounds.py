@@ -10,6 +10,8 @@ import scipy.signal
 import soundfile
 
 from core.causes import explained_test
+from core.causes.families import BEFORE, TAPS, FilterFit, convolved
+from core.causes.pair import MARGIN
 from core.causes.tests.catalogue import bell
 from core.measure.tests.pairs import write
 
@@ -129,3 +131,43 @@ class OtherSounds(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Equations(unittest.TestCase):
+    """The filter's fit against sums written out."""
+
+    def setUp(self) -> None:
+        rng = np.random.default_rng(6)
+        self.wide = rng.standard_normal((2, 2 * MARGIN + 6000))
+        self.fit = FilterFit(self.wide)
+
+    def test_a_filter_goes_through_as_it_is_written(self):
+        taps = np.zeros(TAPS)
+        taps[[0, BEFORE, BEFORE + 7, TAPS - 1]] = 0.25, 1.0, -0.5, 0.125
+        for row in range(2):
+            for n in (0, 1, 2999, 5999):
+                at = MARGIN + n + BEFORE - np.array([0, BEFORE, BEFORE + 7, TAPS - 1])
+                want = float(np.array([0.25, 1.0, -0.5, 0.125]) @ self.wide[row, at])
+                self.assertAlmostEqual(self.fit._through(taps)[row, n], want, places=9)
+        np.testing.assert_allclose(
+            self.fit._through(taps), convolved(self.wide, taps, BEFORE), atol=1e-9
+        )
+
+    def test_products_of_a_residual_under_every_tap(self):
+        rest = np.random.default_rng(7).standard_normal((2, 6000))
+        found = self.fit._against(rest)
+        for k in (0, BEFORE, BEFORE + 31, TAPS - 1):
+            first = MARGIN + BEFORE - k
+            want = float((rest * self.wide[:, first : first + 6000]).sum())
+            self.assertAlmostEqual(found[k], want, places=6)
+
+    def test_a_known_filter_comes_back_tap_by_tap(self):
+        taps = np.zeros(TAPS)
+        taps[BEFORE : BEFORE + 5] = 0.9, -0.4, 0.2, 0.1, -0.05
+        target = convolved(self.wide, taps, BEFORE)
+        before = target.copy()
+        found, made = self.fit.fit(target)
+        np.testing.assert_allclose(found, taps, atol=1e-5)
+        np.testing.assert_allclose(made, target, atol=1e-3)
+        # What is given is left as it was.
+        np.testing.assert_array_equal(target, before)

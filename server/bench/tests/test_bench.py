@@ -68,6 +68,20 @@ class Bench(ApiCase):
         text = self.call("get", f"/measurements/{row['id']}/proof?form=md")[1]
         self.assertIn("simulated: Delay pedal that runs long", text.content.decode())
 
+    def test_a_mix_control_is_measured_beside_its_planned_law_and_proved(self):
+        asked = {"signal": {"kind": "mix"}, "plan": {"mix_law": "linear"}, "stand_in": "mix-box"}
+        row = self.measured(**asked)
+        self.assertEqual(row["result"]["mix"]["law"], "equal-power")
+        self.assertEqual(row["result"]["compared"][0]["planned_words"], "linear")
+        marks = {p["percent"]: p["does_percent"] for p in row["result"]["mix"]["positions"]}
+        # Late in its travel: m to the power of 1.25.
+        for percent in (25, 50, 75):
+            self.assertAlmostEqual(marks[percent], 100 * (percent / 100) ** 1.25, delta=0.5)
+        text = self.call("get", f"/measurements/{row['id']}/proof?form=md")[1]
+        self.assertIn("equal-power", text.content.decode())
+        path = f"/songs/{self.song.pk}/measurements"
+        self.refused("post", path, {**asked, "plan": {"mix_law": "cubic"}}, 422, "linear")
+
     def test_what_cannot_be_measured_is_said(self):
         path = f"/songs/{self.song.pk}/measurements"
         cable = {"signal": {"kind": "cable"}}

@@ -15,6 +15,7 @@ _BLOCKS = 160
 _RANGE_DB = 15.0
 _NEPERS = 6 * np.log(10)
 """Nepers of energy in 60 dB."""
+_DB_PER_NEPER = float(power_decibels(np.e))
 _GAIN, _APART, _GAP_DB, _LEAKS = 10.0, 1.5, 35.0, 6.0
 _LONGEST_S, _SHORTEST_S = 60.0, 0.03
 _ROUNDS = 60
@@ -149,7 +150,7 @@ def _double(one: _Fit, two: _Fit, found: Slopes) -> Slopes | None:
     """Two slopes where they explain far more than one, lie apart and near enough to be heard."""
     (a1, r1), (a2, r2) = sorted(two.terms[:-1].reshape(-1, 2).tolist(), key=lambda p: -p[1])
     fast, slow = float(np.exp(r1)), float(np.exp(r2))
-    gap = float(10 * np.log10(np.e) * (a1 - a2))
+    gap = _DB_PER_NEPER * (a1 - a2)
     better = two.likelihood - one.likelihood
     if better > _LEAKS and gap >= _GAP_DB and fast > slow:
         # What a neighbour's longer decay leaves in this band, far down: no slope of its own.
@@ -158,9 +159,9 @@ def _double(one: _Fit, two: _Fit, found: Slopes) -> Slopes | None:
         return None
     # The late slope has to stand over the noise.
     bend_s = (a1 - a2) / (fast - slow)
-    if 10 * np.log10(np.e) * (a2 - slow * bend_s - two.terms[-1]) < 6:
+    if _DB_PER_NEPER * (a2 - slow * bend_s - two.terms[-1]) < 6:
         return None
     return Slopes(
         rt60_s=_NEPERS / fast, sigma=found.sigma, early_s=_NEPERS / fast, late_s=_NEPERS / slow,
-        bend_db=float(10 * np.log10(np.e) * fast * bend_s),
+        bend_db=_DB_PER_NEPER * fast * bend_s,
     )  # fmt: skip

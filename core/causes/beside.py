@@ -13,7 +13,7 @@ from core.causes.state import State, sureness
 from core.measure.results import Cause, ToSet
 from core.measure.view import View
 from core.units import format as fmt
-from core.units.decibel import amplitude, decibels
+from core.units.decibel import amplitude, decibels, power_decibels
 
 
 def find_mix(state: State, stems: Sequence[View]) -> None:
@@ -143,7 +143,7 @@ def _alike(one: np.ndarray, other: np.ndarray, rate_hz: int) -> float:
         energy = np.abs(spectra) ** 2
         edges = np.unique(np.geomspace(2, len(energy), 20).astype(int))
         bands = np.add.reduceat(energy, edges[:-1], axis=0)
-        maps.append(10 * np.log10(bands + 1e-6 * bands.max()))
+        maps.append(power_decibels(bands + 1e-6 * bands.max()))
     centred = [m - m.mean(axis=1, keepdims=True) for m in maps]
     return float(np.corrcoef(centred[0].ravel(), centred[1].ravel())[0, 1])
 

@@ -28,7 +28,7 @@ from core.units.decibel import decibels, power_decibels
 
 EXCERPT_S = 12.0
 
-_MOST_SAMPLES = 800_000
+_MOST_SAMPLES = 1_300_000
 
 _AFTER_DRIFT_DB = -74.0
 

@@ -47,6 +47,15 @@ def _gain_moves(found: LoopMeasured) -> bool:
     return any(r.what == "steady_gain_db" for r in found.refused)
 
 
+def _gain_word(found: LoopMeasured) -> str:
+    """A level only where there is one: of whatever passes a sound on, its gain may move."""
+    return (
+        "its gain moves with the sound"
+        if _gain_moves(found)
+        else f"{fmt.signed(found.gain_db, 2)} dB"
+    )
+
+
 def _by_order(bench: Bench) -> list[Harmonic]:
     halt = bench.take.signal.halt("Sweep")
     first = round(halt.start_s * bench.rate)
@@ -126,15 +135,13 @@ def read_loop(bench: Bench, plan: BenchPlan, progress: Progress) -> BenchResult:
     else:
         about = f"{fmt.number(late * bench.rate / 1e3, 2)} samples there and back at {fmt.number(bench.rate, 0)} Hz"
         about += ", the cable alone taken off." if plan.home_ms else "."
-    level = f"{fmt.signed(found.gain_db, 2)} dB"
     if _gain_moves(found):
-        level = "its gain moves with the sound"
         about += " It works on the level: measure it as a compressor."
     told = f"{fmt.number(late, 3)} ms, " if late is not None else ""
     clock = f", its clock {fmt.signed(found.drift_ppm, 1)} ppm off" if found.drift_ppm else ""
     return BenchResult(
         kind="loop", device=name,
-        sentence=f"{name}: {told}{level}{turned}{clock}.",
+        sentence=f"{name}: {told}{_gain_word(found)}{turned}{clock}.",
         about=about,
         take=bench.take.report, halts=halts_read(bench.take, {"Notes": "read", "Sweep": "read"}),
         compared=[latency, *_loop_rows(found, plan, bench.take)], loop=found, pictures=pictures,
@@ -169,7 +176,7 @@ def read_filter(bench: Bench, plan: BenchPlan, progress: Progress) -> BenchResul
         *_loop_rows(found, plan, bench.take),
     ]
     return BenchResult(
-        kind="filter", device=name, sentence=f"{name}: {told}, {fmt.signed(found.gain_db, 2)} dB.",
+        kind="filter", device=name, sentence=f"{name}: {told}, {_gain_word(found)}.",
         about="Edges are where it is 3 dB under its level at 1 kHz.",
         take=bench.take.report, halts=halts_read(bench.take, {"Notes": "read", "Sweep": "read"}),
         compared=rows, loop=found, pictures=pictures, refused=found.refused, cautions=bench.take.report.warnings,
@@ -193,7 +200,7 @@ def read_cable(bench: Bench, plan: BenchPlan, progress: Progress) -> BenchResult
     ]
     return BenchResult(
         kind="cable", device=name, sentence=said,
-        about=f"{fmt.signed(found.gain_db, 2)} dB; the response below is what it does to a low-impedance source.",
+        about=f"{_gain_word(found)[0].upper()}{_gain_word(found)[1:]}; the response below is what it does to a low-impedance source.",
         take=bench.take.report, halts=halts_read(bench.take, {"Notes": "read", "Sweep": "read"}),
         compared=rows, loop=found, pictures=pictures, refused=found.refused, cautions=bench.take.report.warnings,
     )  # fmt: skip

@@ -115,30 +115,12 @@ def read_delay(bench: Bench, plan: BenchPlan, progress: Progress) -> BenchResult
 
 def _moves(found: DelayMeasured) -> list[Compared]:
     """Rows of a time that does not stay the same."""
-    rows = []
-    if found.growth_ms is not None:
-        rows.append(
-            Compared(
-                name="Each interval longer by",
-                unit="ms",
-                planned=None,
-                measured=found.growth_ms,
-                digits=3,
-                holds_within=_TIME_MS,
-            )
-        )
-    if found.wander_ms is not None:
-        rows.append(
-            Compared(
-                name="Wander",
-                unit="ms",
-                planned=None,
-                measured=found.wander_ms,
-                digits=3,
-                holds_within=_TIME_MS,
-            )
-        )
-    return rows  # fmt: skip
+    known = (("Each interval longer by", found.growth_ms), ("Wander", found.wander_ms))
+    return [
+        Compared(name=name, unit="ms", planned=None, measured=ms, digits=3, holds_within=_TIME_MS)
+        for name, ms in known
+        if ms is not None
+    ]
 
 
 def _off(ms: float) -> str:

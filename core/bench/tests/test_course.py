@@ -215,6 +215,11 @@ class Devices(Takes):
         self.assertEqual((rows["Gain"].measured, rows["Gain"].words), (None, "moves"))
         self.assertIn("gain moves with the sound", found.sentence)
         self.assertEqual(found.loop.harmonics, [])
+        # So does whatever else is measured by what passes through it.
+        for kind in ("filter", "cable"):
+            other = measure_take(self.file(wet + self.noise(len(wet), -94)), TestSignal(kind=kind))
+            self.assertIn("gain moves with the sound", other.sentence + other.about.lower())
+            self.assertNotRegex(other.sentence + other.about, r"\d dB[.;]")
 
     def test_a_short_delay_is_read_from_the_click_where_the_burst_lies_over_itself(self):
         sound = self.repeats(14.3, -5.0, -3.0)

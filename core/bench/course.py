@@ -7,6 +7,7 @@ from pathlib import Path
 
 import soundfile
 
+from core.audio.floats import write_float
 from core.bench.halts import Bench, BenchResult, Progress
 from core.bench.mixing import read_mix
 from core.bench.passing import read_cable, read_dynamics, read_filter, read_loop
@@ -53,4 +54,4 @@ def signal_wav(signal: TestSignal) -> bytes:
 def write_take(path: Path, stand_in: str, signal: TestSignal, asked: Asked) -> None:
     """A simulated take of the signal as a 32-bit float WAV. Raises KeyError for no such stand-in."""
     take = take_of(stand_in, signal, asked)
-    soundfile.write(path, take.T, signal.rate_hz, format="WAV", subtype="FLOAT")
+    write_float(path, take, signal.rate_hz)

@@ -4,9 +4,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-import soundfile
 from pydantic import Field
 
+from core.audio.floats import write_float
 from core.bench.plan import BenchPlan, Readings
 from core.bench.results import (
     DecayMeasured,
@@ -78,7 +78,7 @@ class Bench:
 
     def _write(self, name: str, sound: np.ndarray) -> Path:
         path = self.folder / name
-        soundfile.write(path, sound.T, self.rate, format="WAV", subtype="FLOAT")
+        write_float(path, sound, self.rate)
         return path
 
     def back(self, name: str, before_s: float = 0.01) -> Path:

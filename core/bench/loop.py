@@ -7,10 +7,10 @@ from pathlib import Path
 
 import numpy as np
 import scipy.signal
-import soundfile
 import soxr
 
 from core.audio.channels import sounding
+from core.audio.floats import write_float
 from core.audio.source import open_audio
 from core.bench.results import (
     CurvePoint,
@@ -49,7 +49,7 @@ def _heard(*paths: Path | str) -> Iterator[list[Path | str]]:
                 kept = _no_copies(sounding(samples))
                 if len(kept) < len(samples):
                     path = Path(folder) / f"{k}.wav"
-                    soundfile.write(path, kept.T, rate, format="WAV", subtype="FLOAT")
+                    write_float(path, kept, rate)
             found.append(path)
         yield found
 

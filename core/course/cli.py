@@ -15,6 +15,7 @@ import soxr
 from pydantic import ValidationError
 
 from core.audio import examine, open_audio
+from core.audio.floats import float_wav
 from core.course.table import as_table
 from core.errors import FonodromeError
 from core.render.clip import load_impulse
@@ -330,9 +331,7 @@ def render_sources(
         renderer = Renderer(plan, rate, at_rate, metered=True)
         channels = plan.channels[plan.outputs[output]]
         try:
-            with soundfile.SoundFile(
-                str(target), "w", rate, channels, "FLOAT", format="WAV"
-            ) as out:
+            with float_wav(target, rate, channels) as out:
                 written = run(
                     renderer, lambda start, count: {n: read(start, count) for n, read in readers.items()},
                     frames, lambda b: out.write(b[output][:channels].T.astype(np.float32)),

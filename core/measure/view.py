@@ -6,10 +6,10 @@ import tempfile
 from pathlib import Path
 
 import numpy as np
-import soundfile
 import soxr
 
 from core.audio.examine import Progress
+from core.audio.floats import float_wav
 from core.audio.source import BLOCK_FRAMES, AudioSource, open_audio
 from core.errors import MeasureError
 from core.units import format as fmt
@@ -115,9 +115,7 @@ def resampled_copy(
     stream = soxr.ResampleStream(
         source.rate_hz, rate_hz, source.channels, dtype="float32", quality="VHQ"
     )
-    with soundfile.SoundFile(
-        str(target), "w", rate_hz, source.channels, subtype="FLOAT", format="RF64"
-    ) as out:
+    with float_wav(target, rate_hz, source.channels, "RF64") as out:
         for start in range(first, end, BLOCK_FRAMES):
             block = source.read(start, min(BLOCK_FRAMES, end - start))
             last = start + block.shape[1] >= end

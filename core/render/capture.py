@@ -4,10 +4,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-import soundfile
 import soxr
 
 from core.audio import open_audio
+from core.audio.floats import write_float
 from core.errors import FonodromeError
 from core.measure import null_test
 from core.render.meters import SoundMeter
@@ -49,7 +49,7 @@ def align_capture(
     for start in range(0, frames, _BLOCK):
         meter.push(out[:, start : start + _BLOCK])
         progress(0.6 + 0.4 * start / frames, "Measuring")
-    soundfile.write(target, out.T.astype(np.float32), rate, format="WAV", subtype="FLOAT")
+    write_float(target, out, rate)
     report = RenderReport(
         **meter.report().model_dump(), start_s=start_s, place=None, needs_render="", stems=[],
         sentence=f"“{name}”, moved by {-offset_ms:+.3f} ms onto the render.".replace("-", "\u2212"),

@@ -12,10 +12,10 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
-import soundfile
 import soxr
 
 from core.audio import open_audio
+from core.audio.floats import float_wav
 from core.errors import Cancelled
 from core.render.feeds import ClipFile, SongReader
 from core.render.gauges import shared_out, stage_gauges
@@ -175,7 +175,7 @@ def _voice_file(
     voice.renderer = renderer = task.renderer(voice.plan, voice.moves, gauged)
     if task.store is not None:
         renderer.keep(task.keeping(renderer))
-    with soundfile.SoundFile(str(voice.target), "w", task.rate, 2, "FLOAT", format="WAV") as out:
+    with float_wav(voice.target, task.rate, 2) as out:
         name = task.job.output
         return task.stream(renderer, lambda b: out.write(b[name].T.astype(np.float32)), report)
 

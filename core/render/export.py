@@ -8,6 +8,7 @@ import numpy as np
 import soundfile
 
 from core.audio import open_audio
+from core.audio.floats import float_wav
 from core.errors import FonodromeError
 from core.units.decibel import decibels
 
@@ -24,9 +25,7 @@ def take_stems(source: Path, target: Path, count: int, wanted: Sequence[int]) ->
         channels = sound.channels // max(1, count)
         if not wanted or not channels or max(wanted) >= count:
             raise FonodromeError("There is no such path in that render.")
-        with soundfile.SoundFile(
-            str(target), "w", sound.rate_hz, channels, "FLOAT", format="WAV"
-        ) as out:
+        with float_wav(target, sound.rate_hz, channels) as out:
             for block in sound.blocks(_BLOCK):
                 apart = np.asarray(block, np.float64).reshape(count, channels, -1)
                 out.write(apart[list(wanted)].sum(axis=0).T.astype(np.float32))
@@ -41,15 +40,19 @@ def export_file(source: Path, target: Path, form: Form, word: Word, gain: float 
     """
     if form == "flac" and word == "float":
         raise FonodromeError("FLAC holds whole numbers only: choose 24 bits, or WAV for floats.")
-    subtype = {"16": "PCM_16", "24": "PCM_24", "float": "FLOAT"}[word]
     with open_audio(source) as sound:
         peak = max((float(np.abs(b).max(initial=0)) for b in sound.blocks()), default=0.0) * gain
         step = 2.0 ** (1 - int(word)) if word != "float" else 0.0
         most = 1 - 2 * step
         down = min(1.0, most / peak) if word != "float" and peak > 0 else 1.0
         rng = np.random.default_rng(20_211)
-        with soundfile.SoundFile(
-            str(target), "w", sound.rate_hz, sound.channels, subtype, format=form.upper()
+        rate, channels = sound.rate_hz, sound.channels
+        with (
+            float_wav(target, rate, channels)
+            if word == "float"
+            else soundfile.SoundFile(
+                str(target), "w", rate, channels, f"PCM_{word}", format=form.upper()
+            )
         ) as out:
             for block in sound.blocks(_BLOCK):
                 samples = np.asarray(block, np.float64).T * (gain * down)

@@ -5,10 +5,12 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 import soundfile
 
+from core.audio.floats import float_wav
 from core.audio.loudness import EnergyMeter, gated_lufs
 from core.render.meters import SoundMeter, SoundReport, to_dbfs
 from core.render.report import RenderDetail
@@ -56,10 +58,8 @@ def _write(
     with ExitStack() as held:
         inputs = [held.enter_context(soundfile.SoundFile(str(file))) for file in files]
         # Past 4 GB a plain WAV cannot say how long it is.
-        form = "RF64" if 4 * wide * frames > _WAV_BYTES else "WAV"
-        out = held.enter_context(
-            soundfile.SoundFile(str(target), "w", inputs[0].samplerate, wide, "FLOAT", format=form)
-        )
+        form: Literal["WAV", "RF64"] = "RF64" if 4 * wide * frames > _WAV_BYTES else "WAV"
+        out = held.enter_context(float_wav(target, inputs[0].samplerate, wide, form))
         for start in range(0, frames, BLOCK):
             size = min(BLOCK, frames - start)
             blocks = np.zeros((size, len(inputs), channels), np.float32)

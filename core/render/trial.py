@@ -146,11 +146,6 @@ def practice_pair(kind: str, sound: np.ndarray, rate_hz: int) -> tuple[np.ndarra
     return a, b
 
 
-def write_float(path: Path, sound: np.ndarray, rate_hz: int) -> None:
-    """Keep (channels, n) as a 32-bit float WAV."""
-    soundfile.write(path, sound.T.astype(np.float32), rate_hz, format="WAV", subtype="FLOAT")
-
-
 def trial_excerpt(path: Path, start_s: float, length_s: float, gain: float, seed: int) -> bytes:
     """What a trial plays of a file: see `excerpt_wav`."""
     sound, rate = read_excerpt(path, "the sound", start_s, length_s)

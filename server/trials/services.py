@@ -9,6 +9,7 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
+from core.audio.floats import write_float
 from core.render.trial import (
     PRACTICE,
     TrialVerdict,
@@ -17,7 +18,6 @@ from core.render.trial import (
     practice_pair,
     read_excerpt,
     trial_excerpt,
-    write_float,
 )
 from server.accounts.models import User
 from server.clips.queries import ready_clip_of

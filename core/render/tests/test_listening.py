@@ -210,6 +210,10 @@ class Exports(Files):
         self.assertAlmostEqual(down, -6.02, delta=0.01)
         self.assertLess(np.abs(soundfile.read(self.folder / "out.wav")[0]).max(), 1)
         self.assertEqual(export_file(hot, self.folder / "f.wav", "wav", "float"), 0.0)
+        written = (self.folder / "f.wav").read_bytes()
+        # Its PEAK chunk has room for a time; none is told: the same sound is the same file.
+        stamp = written.index(b"PEAK") + 12
+        self.assertEqual(written[stamp : stamp + 4], bytes(4))
         with self.assertRaisesRegex(FonodromeError, "whole numbers"):
             export_file(hot, self.folder / "no.flac", "flac", "float")
 

@@ -2,7 +2,9 @@
 
 from collections.abc import Sequence
 from contextlib import ExitStack
+from itertools import zip_longest
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 import soundfile
@@ -14,10 +16,9 @@ from core.causes.compressor import fit_dynamics
 from core.causes.explain import explain as find_causes
 from core.causes.families import fit_curve
 from core.causes.warp import read_at
-from core.errors import MeasureError
 from core.measure import Measurement, NullOptions, null_test
 from core.measure.null_test import Compared
-from core.measure.view import view_of
+from core.measure.view import resampled_copy, view_of
 
 __all__ = ["explained_test", "warm_up"]
 
@@ -29,17 +30,19 @@ def warm_up(sound: np.ndarray) -> None:
     read_at(sound[0], np.arange(100.0, 200.0))
 
 
-def _explain(given: Compared, stems: Sequence[Path | str]) -> Assembled:
-    region = given.options.region_a
+def _explain(
+    given: Compared, stems: Sequence[Path | str], names: Sequence[str], scratch: Path | None
+) -> Assembled:
+    region, rate = given.options.region_a, given.a.rate_hz
     with ExitStack() as stack:
-        opened = [stack.enter_context(open_audio(stem)) for stem in stems]
-        for source in opened:
-            if source.rate_hz != given.a.rate_hz:
-                raise MeasureError(
-                    f"“{source.name}” is at {source.rate_hz / 1e3:g} kHz, A at "
-                    f"{given.a.rate_hz / 1e3:g} kHz: stems have to be at A's rate."
-                )
-        views = [view_of(source, "A stem", region.start_s, region.length_s) for source in opened]
+        folder = Path(stack.enter_context(TemporaryDirectory(prefix="stems-", dir=scratch)))
+        opened = []
+        for stem, name in zip_longest(stems, names):
+            source = stack.enter_context(open_audio(stem, name))
+            if source.rate_hz != rate:
+                source = stack.enter_context(resampled_copy(source, rate, folder)[0])
+            opened.append(source)
+        views = [view_of(source, "a stem", region.start_s, region.length_s) for source in opened]
         return Assembled(
             find_causes(
                 given.a, given.b, given.aligned, given.matches, given.result, given.floor_power,
@@ -54,6 +57,7 @@ def explained_test(
     options: NullOptions = NullOptions(),
     *,
     stems: Sequence[Path | str] = (),
+    stem_names: Sequence[str] = (),
     a_name: str | None = None,
     b_name: str | None = None,
     progress: Progress = lambda share, stage: None,
@@ -62,14 +66,14 @@ def explained_test(
 ) -> Measurement:
     """A null test with its causes. Raises AudioError and MeasureError like `null_test`.
 
-    `stems`: what A was mixed of, from the same start and at the same rate. `keep`: a file for what
+    `stems`: what A was mixed of, from the same start. `keep`: a file for what
     is left of an excerpt after each step that matching alone cannot undo (FLAC, one after another);
     it is written where there is such a step, and `rests` says what is in it.
     """
     explained: list[Assembled] = []
 
     def explain(given: Compared) -> Assembled:
-        explained.append(_explain(given, stems))
+        explained.append(_explain(given, stems, stem_names, scratch))
         return explained[-1]
 
     found = null_test(

@@ -88,6 +88,7 @@ class Assembled:
                 found, exact,
                 self.found.offset_is_sure and not found.ambiguous and not wanders,
                 "possible" if moves else "certain",
+                found.null_depth_db if self.found.left_db is None else self.found.left_db,
             )
         )  # fmt: skip
         both = sorted([*matching, *self.found.causes], key=lambda c: -c.takes_db)
@@ -167,8 +168,9 @@ def _bought(found: Measurement, step: str) -> float:
 
 
 def _matching(
-    found: Measurement, exact: bool, sure_offset: bool, sure_level: Sure
+    found: Measurement, exact: bool, sure_offset: bool, sure_level: Sure, left_db: float | None
 ) -> Iterator[Cause]:
+    """left_db: what all that was found leaves, None for nothing."""
     live = [c for c in found.channels if not c.silent]
     if not live:
         return
@@ -182,10 +184,9 @@ def _matching(
     by_channel = _bought(found, "channels")
     names = " and ".join(c.name for c in flipped)
     # Where something else stays, a hundredth of a decibel is chance.
-    shallow = found.null_depth_db is not None and found.null_depth_db > -60
-    least_db = (
-        max(least_db, 0.0) if not (shallow and exact and _bought(found, "gain") < 0.3) else 99.0
-    )
+    shallow = left_db is not None and left_db > -60
+    if shallow and exact and _bought(found, "gain") < 0.3:
+        least_db = 99.0
     if abs(gain) >= least_db:
         word = "quieter" if gain < 0 else "louder"
         evidence = f"By {fmt.number(abs(gain), 2)} dB in every band and at every moment."

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from functools import partial
 
 from core.audio.examine import Progress
-from core.causes.beside import find_clicks, find_dc, find_mix, find_width
+from core.causes.beside import find_clicks, find_dc, find_width
 from core.causes.in_sound import find_families, take_robust
 from core.causes.in_time import (
     follow_times,
@@ -22,6 +22,7 @@ from core.causes.in_time import (
     steady_depth,
     with_jumps,
 )
+from core.causes.shares import find_mix
 from core.causes.state import DEEP_DB, Explained
 from core.measure import kernel
 from core.measure.alignment import Alignment

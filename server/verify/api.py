@@ -34,6 +34,9 @@ _NAMES = {"a": "A", "b": "B matched", "residual": "residual"}
 class NullTestStart(Edge):
     clip_a: UUID = Field(description="The reference")
     clip_b: UUID = Field(description="What is matched to it")
+    stems: list[UUID] = Field(
+        [], max_length=100, description="What A was mixed of: a share that differs in B is told"
+    )
     options: NullOptions = NullOptions()
     limit: Limit = Limit()
 
@@ -59,7 +62,13 @@ class NullTestOut(Edge):
     null_depth_db: float | None
 
 
+class Stem(Edge):
+    id: UUID
+    name: str
+
+
 class NullTestDetail(NullTestOut):
+    stems: list[Stem] = Field(description="What A was mixed of, as far as it was given")
     options: NullOptions
     limit: Limit
     result: NullResult | None
@@ -105,6 +114,7 @@ def _common(test: NullTest) -> dict[str, Any]:
 def _detail(test: NullTest) -> NullTestDetail:
     return NullTestDetail.model_construct(
         **_common(test),
+        stems=[Stem(id=clip.pk, name=clip.name) for clip in test.stems_in_order()],
         options=NullOptions.model_validate(test.options),
         limit=Limit.model_validate(test.limit),
         result=services.result_of(test),
@@ -122,8 +132,9 @@ def list_null_tests(request: HttpRequest, song_id: UUID) -> list[NullTestOut]:
 def start_null_test(request: HttpRequest, song_id: UUID, payload: NullTestStart) -> NullTestOut:
     song = song_of(user_of(request), song_id)
     test = services.start_null_test(
-        user_of(request), song, payload.clip_a, payload.clip_b, payload.options, payload.limit
-    )
+        user_of(request), song, payload.clip_a, payload.clip_b, payload.options, payload.limit,
+        stems=payload.stems,
+    )  # fmt: skip
     return NullTestOut(**_common(test))
 
 

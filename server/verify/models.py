@@ -4,6 +4,7 @@ import uuid
 
 from django.db import models
 
+from server.clips.models import Clip
 from server.jobs.models import JobState
 
 
@@ -16,6 +17,9 @@ class NullTest(JobState):
     clip_b = models.ForeignKey("clips.Clip", on_delete=models.CASCADE, related_name="+")
     batch = models.UUIDField(
         null=True, help_text="Tests of one reference that were asked for together"
+    )
+    stems = models.ManyToManyField(
+        "clips.Clip", related_name="+", help_text="What A was mixed of, in the order given"
     )
     options = models.JSONField()
     limit = models.JSONField()
@@ -30,3 +34,7 @@ class NullTest(JobState):
 
     class Meta:
         ordering = ["-created_at", "id"]
+
+    def stems_in_order(self) -> list[Clip]:
+        links = NullTest.stems.through.objects.filter(nulltest=self).order_by("pk")
+        return [link.clip for link in links.select_related("clip__blob")]

@@ -1,5 +1,6 @@
 """Start null tests, judge them against a limit, and make their signals again."""
 
+from collections.abc import Iterable, Sequence
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -48,11 +49,12 @@ class Side(Edge):
 
 
 MOST_AT_ONCE = 24
+MOST_STEMS = 8
 
 
 def paths_of(user: User, song: Song, a: UUID, b: UUID, most_ms: float) -> TwoPaths:
     """How two clips of the song add up. Raises Problem where they cannot be compared."""
-    clips = _two_of(user, song, a, b)
+    clips = _of_song(user, song, (a, b))
     if a == b:
         raise Problem(422, "Choose two different clips: A and B are the same.", "same")
     first, second = (path_of(clip.blob) for clip in clips if clip.blob)
@@ -62,10 +64,10 @@ def paths_of(user: User, song: Song, a: UUID, b: UUID, most_ms: float) -> TwoPat
         raise Problem(422, error.sentence, error.code) from None
 
 
-def _two_of(user: User, song: Song, a: UUID, b: UUID) -> list[Clip]:
-    clips = [ready_clip_of(user, pk) for pk in (a, b)]
+def _of_song(user: User, song: Song, wanted: Iterable[UUID]) -> list[Clip]:
+    clips = [ready_clip_of(user, pk) for pk in wanted]
     if any(clip.song_id != song.pk for clip in clips):
-        raise Problem(422, "Both clips must belong to this song.", "other-song")
+        raise Problem(422, "All clips must belong to this song.", "other-song")
     return clips
 
 
@@ -97,18 +99,30 @@ def proof(test: NullTest) -> Proof:
         )
         for role, clip, facts in (("A", test.clip_a, result.a), ("B", test.clip_b, result.b))
     ]  # fmt: skip
+    files += [
+        ProofFile(role=f"Stem {k} of A", name=clip.name, sha256=clip.blob_id or "")
+        for k, clip in enumerate(test.stems_in_order(), 1)
+    ]
     options = NullOptions.model_validate(test.options)
     return proof_of_null(result, options, files, test.song.title, test.finished_at)
 
 
 def start_null_test(
     user: User, song: Song, clip_a: UUID, clip_b: UUID, options: NullOptions, limit: Limit,
-    batch: UUID | None = None,
+    batch: UUID | None = None, stems: Sequence[UUID] = (),
 ) -> NullTest:  # fmt: skip
-    """Queue a null test of two ready clips of the song. Raises Problem where one is not ready."""
+    """Queue a null test of two ready clips of the song. Raises Problem where one is not ready.
+
+    stems: clips that A was mixed of.
+    """
     from server.verify.tasks import run_null_test
 
-    clips = _two_of(user, song, clip_a, clip_b)
+    clips = _of_song(user, song, (clip_a, clip_b))
+    given = _of_song(user, song, dict.fromkeys(stems))
+    if {clip.blob_id for clip in given} & {clip.blob_id for clip in clips}:
+        raise Problem(422, "A or B itself cannot be one of the stems of A.", "not-a-stem")
+    if len(given) > MOST_STEMS:
+        raise Problem(422, f"At most {MOST_STEMS} stems are looked for.", "too-many")
     with transaction.atomic():
         test = NullTest.objects.create(
             song=song,
@@ -118,6 +132,8 @@ def start_null_test(
             limit=limit.model_dump(mode="json"),
             batch=batch,
         )
+        for clip in given:
+            test.stems.add(clip)
         run_null_test.defer(test_id=str(test.pk))
     return test
 

@@ -22,6 +22,7 @@ def run_null_test(test_id: str) -> None:
 
 def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:
     test = NullTest.objects.select_related("clip_a__blob", "clip_b__blob").get(pk=test_id)
+    stems = test.stems_in_order()
     assert test.clip_a.blob
     assert test.clip_b.blob
     with tempfile.TemporaryDirectory(dir=scratch_folder()) as held:
@@ -33,6 +34,8 @@ def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:
             a_name=test.clip_a.name,
             b_name=test.clip_b.name,
             progress=attempt.report,
+            stems=[path_of(clip.blob) for clip in stems if clip.blob],
+            stem_names=[clip.name for clip in stems],
             scratch=scratch_folder(),
             keep=keep,
         )

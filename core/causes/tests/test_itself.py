@@ -158,9 +158,61 @@ class Shares(Case):
         # Without the stem it cannot be told, and nothing is said for sure.
         plain = explained_test(a, b)
         self.assertFalse([c for c in plain.causes if c.code != "level" and c.sure == "certain"])
-        other = write(self.folder, "slow.wav", wet[::2], rate=RATE // 2)
-        with self.assertRaisesRegex(MeasureError, "stems have to be at A's rate"):
-            explained_test(a, b, stems=[other])
+        # A stem at another rate is brought to A's.
+        doubled = scipy.signal.resample(np.pad(wet, ((0, RATE), (0, 0))), 2 * (len(wet) + RATE))
+        fast = write(self.folder, "fast.wav", doubled, rate=2 * RATE)
+        found = explained_test(a, b, stems=[fast], stem_names=["Hall"])
+        self.assertEqual(found.causes[0].words["stem_1"], "Hall")
+        self.assertAlmostEqual(found.causes[0].figures["stem_1_db"], 1.0, places=2)
+
+    def test_all_the_stems_of_a_are_given(self):
+        """A is their very sum: no rest is there to say what the level is."""
+        rows = [g * band_limited(4, seed) for g, seed in ((1, 85), (0.5, 86), (0.7, 87))]
+        names = ("dry", "reverb", "echo")
+        paths = [write(self.folder, f"{n}.wav", r) for n, r in zip(names, rows, strict=True)]
+        # A holds the echo at half of what its stem file does.
+        rows[2] = 0.5 * rows[2]
+        a = write(self.folder, "a.wav", sum(rows))
+        for amounts, titles, told in (
+            ((1, 0.794328, 1), "B holds less of “reverb”", {1: 0, 2: -2, 3: 0}),
+            ((1, 1.122018, 0.5), "B holds less of “echo”", {1: 0, 2: 1, 3: -6.02}),
+            ((1, 1, 0), "“echo” is only in A", {1: 0, 2: 0}),
+            ((1, -1, 1), "“reverb” is inverted in B", {1: 0, 2: 0, 3: 0}),
+        ):
+            b = write(
+                self.folder, "b.wav", 0.7 * sum(g * r for g, r in zip(amounts, rows, strict=True))
+            )
+            for given in (paths, [*paths, paths[0]]):
+                found = explained_test(
+                    a, b, stems=given, stem_names=[*names, "dry again"][: len(given)]
+                )
+                first = next(c for c in found.causes if c.code == "mix_share")
+                with self.subTest(titles, given=len(given)):
+                    self.assertEqual((first.title, first.sure), (titles, "certain"))
+                    self.assertEqual(set(first.figures), {f"stem_{k}_db" for k in told})
+                    for k, value in told.items():
+                        self.assertAlmostEqual(first.figures[f"stem_{k}_db"], value, delta=0.02)
+                    self.assertAlmostEqual(found.gain_db, 20 * np.log10(0.7), delta=0.02)
+                    self.assertIn(
+                        ("Raise B by", "3.10 dB"), [(s.words, s.value) for s in found.to_set]
+                    )
+                    self.assertLess(found.explained_db, -70)
+        # Alike in every share: nothing but the level is said of them.
+        b = write(self.folder, "b.wav", 0.7 * sum(rows))
+        self.assertEqual(
+            {c.code for c in explained_test(a, b, stems=paths).causes}, {"level", "rounding"}
+        )
+
+    def test_a_stem_that_only_b_holds_or_nobody(self):
+        sound, other = band_limited(4, 88), 0.3 * band_limited(4, 89)
+        a, b = write(self.folder, "a.wav", sound), write(self.folder, "b.wav", sound + other)
+        silent = write(self.folder, "none.wav", 0 * sound)
+        stem = write(self.folder, "bleed.wav", 2 * other)
+        found = explained_test(a, b, stems=[silent, stem], stem_names=["none", "bleed"])
+        self.assertEqual(found.causes[0].title, "“bleed” is only in B")
+        self.assertIn("Take “bleed” out of B", [s.words for s in found.to_set])
+        nothing = explained_test(a, b, stems=[silent])
+        self.assertNotIn("mix_share", [c.code for c in nothing.causes])
 
     def test_one_dry_sound_beside_a_chorus_that_moved_on_its_own(self):
         dry = band_limited(6, 91)

@@ -202,6 +202,49 @@ class NullTests(ApiCase):
             "get", f"/null-tests/{test_id}/audio/b?start_s=99", None, 422, "outside what was"
         )
 
+    def test_stems_of_a_say_which_share_differs(self):
+        hall = np.concatenate([np.zeros((700, 2)), self.sound])[: len(self.sound)] * 0.4
+        mixes = {"mix a": self.sound + hall, "mix b": 0.5 * (self.sound + 2 * hall)}
+        self.a, self.b = (clip_in(self.song, wav_bytes(0.5 * m), n) for n, m in mixes.items())
+        dry = clip_in(self.song, wav_bytes(0.5 * self.sound), "Dry")
+        wet = clip_in(self.song, wav_bytes(0.5 * hall), "Hall")
+        given = [str(wet.pk), str(dry.pk), str(wet.pk)]
+        test_id, test = self.measured(stems=given)
+        self.assertEqual([s["name"] for s in test["stems"]], ["Hall", "Dry"])
+        cause = next(c for c in test["result"]["causes"] if c["code"] == "mix_share")
+        self.assertEqual(cause["title"], "B holds more of “Hall”")
+        self.assertAlmostEqual(cause["figures"]["stem_1_db"], 20 * np.log10(2), delta=0.02)
+        self.assertAlmostEqual(cause["figures"]["stem_2_db"], 0, delta=0.02)
+        self.assertAlmostEqual(test["result"]["gain_db"], 20 * np.log10(0.5), delta=0.02)
+        files = self.call("get", f"/null-tests/{test_id}/proof")[1]["files"]
+        self.assertEqual(
+            [(f["role"], f["sha256"]) for f in files[2:]],
+            [("Stem 1 of A", wet.blob_id), ("Stem 2 of A", dry.blob_id)],
+        )
+        # Without them the same two sounds leave the rest unexplained.
+        codes = {c["code"] for c in self.measured()[1]["result"]["causes"]}
+        self.assertNotIn("mix_share", codes)
+
+    def test_what_cannot_be_a_stem_is_refused_and_nothing_is_begun(self):
+        path = f"/songs/{self.song.pk}/null-tests"
+        body = {"clip_a": str(self.a.pk), "clip_b": str(self.b.pk)}
+        twin = clip_in(self.song, wav_bytes(self.sound), "twin of a.wav")
+        other = clip_in(song_for(self.user, "Other"), wav_bytes(noise(0.1)), "other.wav")
+        broken = clip_in(self.song, b"not audio", "broken.wav")
+        many = [clip_in(self.song, wav_bytes(noise(0.1, seed=k)), f"{k}") for k in range(2, 11)]
+        for stems, status, said in (
+            ([self.b], 422, "cannot be one of the stems"),
+            ([twin], 422, "cannot be one of the stems"),
+            ([other], 422, "belong to this song"),
+            ([broken], 409, "cannot be used"),
+            (many, 422, "At most 8 stems"),
+        ):
+            given = [str(clip.pk) for clip in stems]
+            self.refused("post", path, {**body, "stems": given}, status, said)
+        self.refused("post", path, {**body, "stems": [str(uuid.uuid4())]}, 404, "")
+        self.refused("post", path, {**body, "stems": ["x"]}, 422, "")
+        self.assertFalse(NullTest.objects.exists())
+
     def test_what_cannot_be_compared_says_why(self):
         silent = clip_in(self.song, wav_bytes(np.zeros((48_000, 2))), "silent.wav")
         self.b = silent

@@ -12576,6 +12576,12 @@ export interface components {
              */
             clip_b: string;
             /**
+             * Stems
+             * @description What A was mixed of: a share that differs in B is told
+             * @default []
+             */
+            stems: string[];
+            /**
              * @default {
              *       "search_s": 2,
              *       "region_a": {
@@ -13168,6 +13174,11 @@ export interface components {
             verdict_name: string | null;
             /** Null Depth Db */
             null_depth_db: number | null;
+            /**
+             * Stems
+             * @description What A was mixed of, as far as it was given
+             */
+            stems: components["schemas"]["Stem"][];
             options: components["schemas"]["NullOptions"];
             limit: components["schemas"]["Limit"];
             result: components["schemas"]["NullResult"] | null;
@@ -13230,6 +13241,16 @@ export interface components {
             from_db: number | null;
             /** To Db */
             to_db: number | null;
+        };
+        /** Stem */
+        Stem: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
         };
         /**
          * Step

@@ -5,6 +5,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, type NullTest, sentenceOf } from "../../api/client";
+import { ClipChecks } from "../../clips/ClipChecks";
 import { ClipChoice } from "../../clips/ClipChoice";
 import { NoClip } from "../../clips/NoClip";
 import { isBusy, useReadyClips } from "../../clips/queries";
@@ -48,41 +49,12 @@ export default function ManyPage() {
       <Box marginTop="8px" maxWidth="340px">
         <ClipChoice label="the reference" clips={clips} value={reference} onChoose={setPicked} />
       </Box>
-      <Box
-        as="fieldset"
-        border="none"
-        marginTop="10px"
-        display="grid"
-        gridTemplateColumns={{ base: "minmax(0, 1fr)", md: "repeat(3, minmax(0, 1fr))" }}
-        gap="0 20px"
-      >
-        <Box as="legend" color="ink2" fontSize="13px">
-          what is tested against it
-        </Box>
-        {rest.map((c) => (
-          <Box
-            key={c.id}
-            asChild
-            display="flex"
-            gap="8px"
-            alignItems="center"
-            minHeight={{ base: "44px", sm: "32px" }}
-          >
-            <label>
-              <input
-                type="checkbox"
-                checked={chosen.includes(c.id)}
-                onChange={(event) =>
-                  setOthers((old) =>
-                    event.target.checked ? [...old, c.id] : old.filter((id) => id !== c.id),
-                  )
-                }
-              />
-              {c.name}
-            </label>
-          </Box>
-        ))}
-      </Box>
+      <ClipChecks
+        legend="what is tested against it"
+        clips={rest}
+        chosen={chosen}
+        onChoose={setOthers}
+      />
       <Box display="flex" gap="10px" marginTop="8px">
         <Press look="primary" hint="N" disabled={!ready} onClick={() => run.mutate()}>
           Test {chosen.length || "none"} against it

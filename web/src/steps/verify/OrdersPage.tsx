@@ -287,6 +287,7 @@ function Recorded({ order }: { order: Order | undefined }) {
           body: {
             clip_a: a,
             clip_b: b,
+            stems: [],
             options: { search_s: 2, region_a: { start_s: 0 }, region_b: { start_s: 0 } },
             limit: { kind: "relative", value_db: 90 },
           },

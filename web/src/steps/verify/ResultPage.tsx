@@ -30,6 +30,7 @@ import { isBusy } from "../../clips/queries";
 import { useKey } from "../../ui/keys";
 import { inSteps, ReachLine } from "./ReachLine";
 import { type Steps, stepsOf, useNullTest, useNullTests, useReach } from "./queries";
+import { stemsLine } from "./stems";
 import { canBeHeard } from "./stretch";
 import { depthOf, triesOf } from "./tries";
 import { UnderWay } from "./UnderWay";
@@ -75,7 +76,9 @@ function useAnotherPair(test: NullTestDetail) {
   const { song } = useSongContext();
   return (again: boolean) =>
     navigate(`/songs/${song.id}/verify`, {
-      state: again ? { a: test.clip_a, b: test.clip_b } : null,
+      state: again
+        ? { a: test.clip_a, b: test.clip_b, stems: test.stems.map((stem) => stem.id) }
+        : null,
     });
 }
 
@@ -132,6 +135,7 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
   useKey("result", "C", copyAll, result.to_set.length > 0);
   const navigate = useNavigate();
   const tries = triesOf(useNullTests(song.id).data ?? [], test);
+  const stems = stemsLine(test);
   const two = { base: "minmax(0, 1fr)", md: "minmax(0, 1fr) minmax(0, 1fr)" };
   return (
     <Box>
@@ -171,6 +175,11 @@ function Result({ test, result }: { test: NullTestDetail; result: NullResult }) 
               <strong>B</strong> {result.b.name}
               {result.b.grid_bits ? `, ${result.b.grid_bits} bit` : ""}
             </span>
+            {stems && (
+              <span>
+                <strong>Stems of A</strong> {stems}
+              </span>
+            )}
             <span>
               {clockFine(result.compared_s)}, {num(result.compared_samples, 0)} samples
               {test.finished_at && `, tested ${timeOfDay(new Date(test.finished_at))}`}

@@ -13,8 +13,10 @@ import { num, timeOfDay } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
 import { ClipLane } from "./ClipLane";
 import { type Limit, LimitField } from "./LimitField";
+import { ClipChecks } from "../../clips/ClipChecks";
 import { isBusy, useClips } from "../../clips/queries";
 import { useNullTests, usePairs } from "./queries";
+import { canBeStems, MOST_STEMS, stillStems } from "./stems";
 import { deleteWithUndo } from "./UnderWay";
 import { Ways } from "./Ways";
 
@@ -23,6 +25,7 @@ const WHOLE: Stretch = { start_s: 0, length_s: null };
 interface Chosen {
   a: string | null;
   b: string | null;
+  stems?: string[];
 }
 
 export default function VerifyStep() {
@@ -37,16 +40,19 @@ export default function VerifyStep() {
   const [picked, setChosen] = useState<Chosen | null>(asked);
   const [regions, setRegions] = useState({ a: WHOLE, b: WHOLE });
   const [searchS, setSearchS] = useState(2);
+  const [stems, setStems] = useState<string[]>(asked?.stems ?? []);
+  const [withStems, setWithStems] = useState(stems.length > 0);
   const [limit, setLimit] = useState<Limit>({ kind: "relative", value_db: 90 });
 
   const run = useMutation({
-    mutationFn: (pair: { a: string; b: string; regions?: typeof regions }) =>
+    mutationFn: (pair: { a: string; b: string; regions?: typeof regions; stems?: string[] }) =>
       ask(
         api.POST("/api/v1/songs/{song_id}/null-tests", {
           params: { path: { song_id: song.id } },
           body: {
             clip_a: pair.a,
             clip_b: pair.b,
+            stems: pair.stems ?? [],
             limit,
             options: {
               search_s: searchS,
@@ -64,9 +70,12 @@ export default function VerifyStep() {
   // Until something is picked, the first pair stands ready, so that there is something to see.
   const first = pairs.data?.[0];
   const chosen: Chosen = picked ?? { a: first?.clip_a ?? null, b: first?.clip_b ?? null };
-  const ready = chosen.a !== null && chosen.b !== null;
+  const can = canBeStems(clips.data ?? [], chosen.a, chosen.b);
+  const given = withStems ? stillStems(stems, can) : [];
+  const tooMany = given.length > MOST_STEMS;
+  const ready = !tooMany && chosen.a !== null && chosen.b !== null;
   const start = () => {
-    if (ready) run.mutate({ a: chosen.a!, b: chosen.b!, regions });
+    if (ready) run.mutate({ a: chosen.a!, b: chosen.b!, regions, stems: given });
   };
   useKey("verify", "N", start, ready);
 
@@ -103,6 +112,40 @@ export default function VerifyStep() {
               onRegion={(region) => setRegions((old) => ({ ...old, [side]: region }))}
             />
           ))}
+          {can.length > 0 && (
+            <Box borderTop="1px solid" borderColor="ink" paddingBlock="6px">
+              <Box asChild display="flex" gap="8px" alignItems="center" minHeight="32px">
+                <label>
+                  <input
+                    type="checkbox"
+                    checked={withStems}
+                    onChange={(event) => setWithStems(event.target.checked)}
+                  />
+                  <span>
+                    <strong>A is a mix of stems in this song</strong>{" "}
+                    <Box as="span" color="ink2">
+                      {given.length
+                        ? `${num(given.length, 0)} given: what B holds more or less of is told`
+                        : "then it is told of which B holds more or less"}
+                    </Box>
+                  </span>
+                </label>
+              </Box>
+              {withStems && (
+                <ClipChecks
+                  legend="stems of A, from the same start as A"
+                  clips={can}
+                  chosen={given}
+                  onChoose={setStems}
+                />
+              )}
+              {tooMany && (
+                <Box color="diff" fontSize="13px">
+                  At most {MOST_STEMS} stems are looked for.
+                </Box>
+              )}
+            </Box>
+          )}
           <Box
             display="flex"
             flexWrap="wrap"
@@ -126,7 +169,7 @@ export default function VerifyStep() {
                 look="primary"
                 hint="N"
                 disabled={!ready || run.isPending}
-                title={ready ? undefined : "Choose both clips first"}
+                title={ready ? undefined : tooMany ? "Too many stems" : "Choose both clips first"}
                 onClick={start}
               >
                 Run the null test

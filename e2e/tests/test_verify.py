@@ -103,6 +103,37 @@ class Demo(FilesCase):
         b.find("link", "Open the test of Guitar, print 1.wav against Guitar, through the loop.wav")
 
 
+class Stems(FilesCase):
+    def test_which_stem_of_a_mix_differs_by_keys_on_a_phone(self):
+        b = self.browser
+        b.size(390, 800)
+        self.own_song("cara")
+        voice, room = noise(2, seed=5), 0.3 * noise(2, seed=6)
+        song = Song.objects.get(title="Own song")
+        for name, sound in (
+            ("Monday", voice + room), ("Tuesday", 0.8 * (voice + 0.5 * room)),
+            ("Voice", voice), ("Room", room),
+        ):  # fmt: skip
+            clip_in(song, wav_bytes(sound), name)
+        b.driver.refresh()
+        b.choose("Clip A", "Monday")
+        b.choose("Clip B", "Tuesday")
+        b.find("checkbox", "A is a mix of stems").send_keys(Keys.SPACE)
+        for name in ("Room", "Voice"):
+            b.find("checkbox", name).send_keys(Keys.SPACE)
+        b.sees("2 given")
+        b.press("button", "Run the null test")
+        # 0.8 is 1.94 dB, half is 6.02.
+        b.sees("B holds less of “Room”", 60)
+        b.sees("“Room” −6.02 dB, “Voice” 0.00 dB")
+        b.sees("Stems of A Room, Voice")
+        b.sees("+6.02 dB")
+        b.sees("1.94 dB")
+        b.press("button", "Test another pair")
+        b.find("checkbox", "A is a mix of stems")
+        self.no_faults()
+
+
 class Why(FilesCase):
     def test_five_causes_their_evidence_and_what_to_set(self):
         b = self.open_demo()

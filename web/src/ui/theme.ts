@@ -48,6 +48,7 @@ export const system = createSystem(
     },
     globalCss: {
       "*, *::before, *::after": { boxSizing: "border-box" },
+      "input[type=checkbox], input[type=radio]": { accentColor: "{colors.ink}" },
       html: { colorScheme: "light", background: "paper", textSizeAdjust: "100%" },
       "html.dark": { colorScheme: "dark" },
       body: {

@@ -114,7 +114,13 @@ export default function VerifyStep() {
           ))}
           {can.length > 0 && (
             <Box borderTop="1px solid" borderColor="ink" paddingBlock="6px">
-              <Box asChild display="flex" gap="8px" alignItems="center" minHeight="32px">
+              <Box
+                asChild
+                display="flex"
+                gap="8px"
+                alignItems="center"
+                minHeight={{ base: "44px", sm: "32px" }}
+              >
                 <label>
                   <input
                     type="checkbox"

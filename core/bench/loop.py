@@ -63,8 +63,10 @@ def _no_copies(samples: np.ndarray) -> np.ndarray:
     return np.stack(kept)
 
 
-def _compared(sent: Path | str, returned: Path | str, search_s: float) -> Measurement:
-    found = explained_test(sent, returned, NullOptions(search_s=search_s))
+def _compared(
+    sent: Path | str, returned: Path | str, search_s: float, detectors: bool = False
+) -> Measurement:
+    found = explained_test(sent, returned, NullOptions(search_s=search_s), detectors=detectors)
     if not found.related:
         raise MeasureError(
             "What came back has nothing to do with what was sent: check the cables and the take, or "
@@ -207,7 +209,7 @@ def measure_dynamics(
     cannot be compared.
     """
     with _heard(dry, wet) as (a, b):
-        found = _compared(a, b, search_s)
+        found = _compared(a, b, search_s, detectors=True)
     cause = _cause(found, "dynamics")
     moves = _cause(found, "level_moves")
     refused: list[Refused] = []

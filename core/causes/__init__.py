@@ -31,7 +31,11 @@ def warm_up(sound: np.ndarray) -> None:
 
 
 def _explain(
-    given: Compared, stems: Sequence[Path | str], names: Sequence[str], scratch: Path | None
+    given: Compared,
+    stems: Sequence[Path | str],
+    names: Sequence[str],
+    scratch: Path | None,
+    detectors: bool,
 ) -> Assembled:
     region, rate = given.options.region_a, given.a.rate_hz
     with ExitStack() as stack:
@@ -46,7 +50,7 @@ def _explain(
         return Assembled(
             find_causes(
                 given.a, given.b, given.aligned, given.matches, given.result, given.floor_power,
-                given.options.search_s, given.progress, views,
+                given.options.search_s, given.progress, views, detectors,
             )
         )  # fmt: skip
 
@@ -63,17 +67,19 @@ def explained_test(
     progress: Progress = lambda share, stage: None,
     scratch: Path | None = None,
     keep: Path | None = None,
+    detectors: bool = True,
 ) -> Measurement:
     """A null test with its causes. Raises AudioError and MeasureError like `null_test`.
 
     `stems`: what A was mixed of, from the same start. `keep`: a file for what
     is left of an excerpt after each step that matching alone cannot undo (FLAC, one after another);
-    it is written where there is such a step, and `rests` says what is in it.
+    it is written where there is such a step, and `rests` says what is in it. `detectors`: whether
+    it is searched what a gain over time follows; without, a compressor is a level that moves.
     """
     explained: list[Assembled] = []
 
     def explain(given: Compared) -> Assembled:
-        explained.append(_explain(given, stems, stem_names, scratch))
+        explained.append(_explain(given, stems, stem_names, scratch, detectors))
         return explained[-1]
 
     found = null_test(

@@ -6,6 +6,7 @@ release are searched, and slope and make-up follow by least squares, as both are
 """
 
 from dataclasses import dataclass, replace
+from itertools import product
 
 import numba
 import numpy as np
@@ -20,6 +21,8 @@ _LOWEST_DB = -90.0
 _DB_PER_E = decibels(float(np.e))
 _COARSE = 8
 _CLOSE_S = 6.0
+_ATTACKS_MS, _RELEASES_MS = (0.7, 5.0, 25.0), (15.0, 60.0, 200.0, 700.0)
+_WAYS = ((GAIN, False), (GAIN, True), (LEVEL, False), (LEVEL, True), (SQUARE, False))
 _EXACT = 1e-5
 _HOPELESS = 0.6
 _RMS_S = 0.01
@@ -155,30 +158,26 @@ def fit_dynamics(x: np.ndarray, y: np.ndarray, rate_hz: float) -> DynamicsFit:
     coarse, coarse_hz, step = x[:, ::_COARSE], rate_hz / _COARSE, BLOCK // _COARSE
     highest = decibels(np.maximum(np.abs(coarse).max(axis=0), 3e-5))
     tops = np.percentile(highest, [8, 25, 45, 60, 72, 82, 90, 96])
-    found: list[tuple[float, Settings]] = []
-    for kind in (GAIN, LEVEL, SQUARE):
-        level = _levels(coarse, coarse_hz, kind)
-        for below in (False, True) if kind != SQUARE else (False,):
-            tried: list[tuple[float, Settings]] = []
-            for threshold in tops:
-                for attack in (0.7, 5.0, 25.0):
-                    for release in (15.0, 60.0, 200.0, 700.0):
-                        s = Settings(kind, below, float(threshold), 0.0, attack, release)
-                        past = _past(level, s, coarse_hz, step)
-                        slope, makeup, error = _linear(past, gain_db, weight)
-                        if slope < 0 or not below:
-                            tried.append((error, replace(s, slope=slope, makeup_db=makeup)))
-            tried.sort(key=lambda item: item[0])
-            found += tried[:2]
+
+    def screened(kind: int, below: bool) -> list[tuple[float, Settings]]:
+        """The two nearest of a coarse grid, each block by a single sample."""
+        level = _levels(x[:, ::BLOCK], rate_hz / BLOCK, kind)
+        tried: list[tuple[float, Settings]] = []
+        for threshold, attack, release in product(tops, _ATTACKS_MS, _RELEASES_MS):
+            s = Settings(kind, below, float(threshold), 0.0, attack, release)
+            slope, makeup, error = _linear(_past(level, s, rate_hz / BLOCK, 1), gain_db, weight)
+            if slope < 0 or not below:
+                tried.append((error, replace(s, slope=slope, makeup_db=makeup)))
+        return sorted(tried, key=lambda item: item[0])[:2]
+
+    found = [one for way in _WAYS for one in screened(*way)]
     near = _liveliest(gain_db, weight, round(_CLOSE_S * rate_hz / BLOCK))
     target = _Target(gain_db, np.sqrt(weight))
     close = _Target(gain_db[near], _settled(weight[near], rate_hz))
     x_close = x[:, near.start * BLOCK : near.stop * BLOCK]
     # Every detector by itself, coarsely first; the ones that come near the best at full rate.
-    rough: list[tuple[float, Settings]] = []
-    for _, s in found:
-        level = _levels(coarse, coarse_hz, s.kind)
-        rough.append(_refined(level, s, target, coarse_hz, step, 12, False))
+    levels = {kind: _levels(coarse, coarse_hz, kind) for kind in (GAIN, LEVEL, SQUARE)}
+    rough = [_refined(levels[s.kind], s, target, coarse_hz, step, 12, False) for _, s in found]
     rough.sort(key=lambda item: item[0])
     kinds: dict[tuple[int, bool], Settings] = {}
     for error, s in rough:
@@ -193,13 +192,18 @@ def fit_dynamics(x: np.ndarray, y: np.ndarray, rate_hz: float) -> DynamicsFit:
         # Not even coarsely does the gain follow the level: no detector is worth the trouble.
         kinds = {}
         refined = rough[:1]
-    for s in list(kinds.values())[:3]:
+
+    def closely(s: Settings) -> tuple[float, Settings]:
         level = _levels(x_close, rate_hz, s.kind)
-        found_hard = _refined(level, s, close, rate_hz, BLOCK, 9, False)
-        refined.append(found_hard)
-        if found_hard[0] > enough:
-            refined.append(_refined(level, found_hard[1], close, rate_hz, BLOCK, 9, True))
-        if min(refined[-1][0], found_hard[0]) < enough:
+        plain = _refined(level, s, close, rate_hz, BLOCK, 9, False)
+        if plain[0] <= enough:
+            return plain
+        kneed = _refined(level, plain[1], close, rate_hz, BLOCK, 9, True)
+        return min(plain, kneed, key=lambda item: item[0])
+
+    for s in list(kinds.values())[:3]:
+        refined.append(closely(s))
+        if refined[-1][0] < enough:
             break
     refined.sort(key=lambda item: item[0])
     _, best = refined[0]
@@ -251,7 +255,12 @@ def _refined(
     most: int,
     knee: bool,
 ) -> tuple[float, Settings]:
-    """Least squares (Levenberg and Marquardt) in all settings, the knee where wished, from a start."""
+    """Least squares (Levenberg and Marquardt) in all settings, the knee where wished, from a start.
+
+    Slope and make-up are linear: they are solved for at every step, not searched (Golub and Pereyra,
+    1973, variable projection).
+    """
+    weight = target.root_weight**2
 
     def settings(v: np.ndarray) -> Settings:
         return replace(
@@ -259,23 +268,24 @@ def _refined(
             threshold_db=float(np.clip(v[0], -85, 6)),
             attack_ms=float(np.exp(np.clip(v[1], np.log(0.01), np.log(500)))),
             release_ms=float(np.exp(np.clip(v[2], np.log(1), np.log(1e3 * _LONGEST_RELEASE_S)))),
-            slope=float(np.clip(v[3], -30 if start.below else -0.9999, 3)),
-            makeup_db=float(v[4]),
-            knee_db=float(min(v[5] * v[5], 30)) if len(v) > 5 else start.knee_db,
+            knee_db=float(min(v[3] * v[3], 30)) if len(v) > 3 else start.knee_db,
         )
 
+    def with_lines(s: Settings) -> tuple[Settings, np.ndarray]:
+        past = _past(level, s, rate_hz, step)
+        slope, makeup, _ = _linear(past, target.gain_db, weight)
+        kept = float(np.clip(slope, -30 if start.below else -0.9999, 3))
+        makeup += (slope - kept) * float(weight @ past) / float(weight.sum())
+        return replace(s, slope=kept, makeup_db=makeup), makeup + kept * past
+
     def errors(v: np.ndarray) -> np.ndarray:
-        s = settings(v)
-        made = s.makeup_db + s.slope * _past(level, s, rate_hz, step)
-        return (made - target.gain_db) * target.root_weight
+        return (with_lines(settings(v))[1] - target.gain_db) * target.root_weight
 
     v = np.array(
-        [start.threshold_db, np.log(start.attack_ms), np.log(start.release_ms), start.slope,
-         start.makeup_db, 1.0][: 6 if knee else 5]
-    )  # fmt: skip
+        [start.threshold_db, np.log(start.attack_ms), np.log(start.release_ms), 1.0][: 3 + knee]
+    )
     done = scipy.optimize.least_squares(
-        errors, v, method="lm", diff_step=1e-4, max_nfev=7 * most,
-        x_scale=[3.0, 0.5, 0.5, 0.1, 0.5, 1.0][: len(v)],
+        errors, v, method="lm", diff_step=1e-4, max_nfev=(len(v) + 2) * most,
+        x_scale=[3.0, 0.5, 0.5, 1.0][: len(v)],
     )  # fmt: skip
-    weight = float((target.root_weight**2).sum())
-    return 2 * float(done.cost) / weight, settings(done.x)
+    return 2 * float(done.cost) / float(weight.sum()), with_lines(settings(done.x))[0]

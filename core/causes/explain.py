@@ -37,10 +37,12 @@ _BESIDE = (find_width, find_clicks, find_dc)
 def explain(
     a: View, b: View, aligned: Alignment, matches: list[ChannelMatch], result: PassResult,
     floor_power: float, search_s: float, progress: Progress, stems: Sequence[View] = (),
+    detectors: bool = True,
 ) -> Explained:  # fmt: skip
     """Find the causes of a residual. `floor_power`: mean square that rounding leaves (of A).
 
     `stems`: sounds that A is mixed of, on A's clock; a share of theirs that differs is looked for.
+    `detectors`: whether it is searched what a gain over time follows.
     """
     reach = max(1, round(search_s * a.rate_hz))
     aa, rr = result.total(kernel.AA), result.total(kernel.RR)
@@ -66,6 +68,7 @@ def explain(
     if times.kind != "drift" and depth > _MAY_JUMP_DB:
         times = with_jumps(a, b, matches[lead], times, result)
     state = read_excerpt(a, b, matches, live, result, times, floor_db, out)
+    state.detectors = detectors
     before_time = steady_depth(a, b, matches, live, state)
     if times.kind == "drift":
         say_drift(state, times, a.rate_hz, before_time, depth)

@@ -299,7 +299,7 @@ def _gain(
     energies = energies[:n]
     start = state.pair.start / rate
     source = finder.x
-    fit = fit_dynamics(x, y, rate) if n > 64 and np.any(energies > 0) else None
+    fit = fit_dynamics(x, y, rate) if state.detectors and n > 64 and np.any(energies > 0) else None
     # The same freedom without a cause: how well a slow curve over time alone would do.
     slow = fit_gain(x, y, (512, 1024)) if n > 1100 else None
     slow_left = depth_db(y - x * slow.over(y.shape[1]), y) if slow is not None else 0.0

@@ -48,6 +48,8 @@ class State:
     masked: np.ndarray
     apart: bool = False
     """Whether an effect in both moves on its own: what is left is neither's fault."""
+    detectors: bool = True
+    """Whether it is searched what a gain over time follows."""
     start_lag: float | None = None
     """The offset at A's start, where it does not stay."""
 

@@ -111,6 +111,7 @@ class FilterFit:
             if idle == 2:
                 break
             pull = self._against(rest)
+            del moved, rest
             step = self._solved(pull)
             before, gain = gain, float(pull @ step)
             if gain < 1e-13 * before:

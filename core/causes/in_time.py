@@ -178,7 +178,8 @@ def read_excerpt(
         [float(np.dot(p, q)) / max(float(np.dot(p, p)), 1e-30) for p, q in zip(x, y, strict=True)]
     )
     gains = _shared(gains, [power(row) for row in x])
-    y = y / gains[:, None]
+    # In its own room: silence, which is all that B as it came is asked for later, stays silence.
+    y /= gains[:, None]
     masked = np.zeros(pair.frames, bool)
     return State(out, pair, y, gains, floor_db, depth_db(y - x, y), masked)
 
@@ -215,11 +216,11 @@ def steady_depth(
     """What one lag for all leaves on the excerpt."""
     first = state.pair.start
     plain = read_pair(a, b, [matches[k] for k in live], first, first + state.pair.frames)
-    gains = np.array(
-        [float(np.dot(p, q)) / max(float(np.dot(q, q)), 1e-30)
-         for p, q in zip(plain.b, plain.inner, strict=True)]
-    )  # fmt: skip
-    return depth_db(plain.b - gains[:, None] * plain.inner, plain.b)
+    left = 0.0
+    for row, under in zip(plain.b, plain.inner, strict=True):
+        gain = float(np.dot(row, under)) / max(float(np.dot(under, under)), 1e-30)
+        left += power(row - gain * under)
+    return float(power_decibels(max(left / max(power(plain.b), 1e-30), 1e-40)))
 
 
 def say_drift(

@@ -127,24 +127,68 @@ def take(url: str, folder: Path) -> None:
         browser.find("link", "Open the test of Clarinet, take 1.wav")
         browser.sees("samples late and inverted: matched")
         _whole(browser, folder / "verify-light.png")
-        browser.press("link", "Two paths")
-        browser.choose("A, which stays", "Guitar, print 1.wav")
-        browser.choose("B, which is moved", "Guitar, through the loop.wav")
-        browser.sees("and turn its polarity over")
-        _settle(browser)
-        _whole(browser, folder / "verify-paths-light.png")
-        browser.press("link", "Bench")
-        browser.enabled("Measure the delay")
-        browser.press("button", "Measure the delay")
-        browser.find("img", "Set to 314", 60)
-        _settle(browser)
-        _whole(browser, folder / "bench-light.png")
+        _results(browser, folder)
         browser.size(1280, 800)
         faults = browser.faults()
         if faults:
             sys.exit("The page wrote errors: " + "; ".join(faults))
     finally:
         browser.close()
+
+
+_MEASURED = ("delay", "decay", "dynamics", "loop", "filter", "mix")
+
+
+def _results(browser: Browser, folder: Path) -> None:
+    """What Verify and its bench answer, side by side on one sheet, in both themes."""
+    browser.press("link", "Two paths")
+    browser.choose("A, which stays", "Guitar, print 1.wav")
+    browser.choose("B, which is moved", "Guitar, through the loop.wav")
+    browser.sees("and turn its polarity over")
+    shots = {theme: [_shot(browser, theme)] for theme in ("light", "dark")}
+
+    def seen() -> None:
+        for theme, kept in shots.items():
+            kept.append(_shot(browser, theme))
+
+    browser.press("link", "Null test")
+    browser.press("link", "Open the test of Guitar, print 1.wav against Guitar, outboard.wav")
+    browser.find("button", "Play", 60)
+    seen()
+    browser.press("link", "Proof sheet")
+    browser.sees("SHA-256")
+    seen()
+    song = browser.driver.current_url.split("/verify")[0].removeprefix(browser.url)
+    for kind in _MEASURED:
+        browser.open(f"{song}/verify/bench/{kind}")
+        browser.enabled("Measure the")
+        browser.press("button", "Measure the")
+        browser.find("link", "Proof sheet", 60)
+        seen()
+    for theme, kept in shots.items():
+        _sheet(browser, kept, folder / f"verify-results-{theme}.png")
+
+
+def _shot(browser: Browser, theme: str) -> str:
+    browser.theme(theme)
+    browser.driver.execute_script("window.scrollTo(0, 0)")
+    _settle(browser)
+    return browser.driver.get_screenshot_as_base64()
+
+
+def _sheet(browser: Browser, shots: list[str], path: Path) -> None:
+    """Pictures three in a row, at half their size, by the browser itself."""
+    browser.driver.get("about:blank")
+    browser.driver.execute_script(
+        "document.body.style.cssText = 'margin:8px;display:grid;gap:8px;background:#8a8a80;"
+        "grid-template-columns:repeat(3,640px)';"
+        "return Promise.all(arguments[0].map((data) => { const one = new Image();"
+        " one.style.width = '640px'; one.src = 'data:image/png;base64,' + data;"
+        " document.body.append(one); return one.decode(); }))",
+        shots,
+    )
+    browser.size(3 * 640 + 4 * 8, 400 * -(-len(shots) // 3) + 8 * 4)
+    browser.picture(path)
 
 
 def _settle(browser: Browser) -> None:

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 
 import { plannedOf } from "../src/charts/MeasuredRepeats";
-import { domainOf, dotsOf, insetOf, upright } from "../src/charts/picture";
+import { domainOf, hollowOf, insetOf, upright } from "../src/charts/picture";
 import { digitsOf, labelled, stretchOf } from "../src/charts/reads";
 import { floatWav, framesOf, lostFrames, peakOf, since } from "../src/clips/wav";
 import { inputFault } from "../src/clips/useInput";
@@ -165,25 +165,13 @@ test("the halt that is on is known to the moment, and none before the first", ()
   expect(haltAt(halts, 0.6, 20)).toBeUndefined();
 });
 
-test("of several clouds each has a look and a name of its own, beside one of its dots", () => {
+test("of several clouds the first is filled and the others are rings; dots stand off the edge", () => {
   const picture = (...series: object[]) =>
     ({ title: "t", about: "", x_unit: "%", y_unit: "gain", series, marks: [] }) as never;
-  const cloud = (name: string, y: (number | null)[]) => ({ name, look: "points", x: [0, 50, 100], y }); // prettier-ignore
-  const two = dotsOf(picture(cloud("dry", [1, 0.5, 0]), cloud("wet", [0, 0.5, null])));
-  expect(two.get("dry")).toEqual({
-    name: "dry",
-    hollow: false,
-    label: { x: 0, y: 1, above: true },
-  });
-  expect(two.get("wet")).toEqual({
-    name: "wet",
-    hollow: true,
-    label: { x: 0, y: 0, above: false },
-  });
-  // One alone needs no name, and what was read nowhere has no place for it.
-  expect(dotsOf(picture(cloud("dry", [1, 1, 1]))).get("dry")!.label).toBeNull();
-  const none = dotsOf(picture(cloud("a", [1, 1, 1]), cloud("b", [null, null, null])));
-  expect(none.get("b")!.label).toBeNull();
+  const cloud = (name: string, y: (number | null)[]) => ({ name, look: "points" as const, x: [0, 50, 100], y }); // prettier-ignore
+  const law = { name: "law", look: "fit" as const };
+  const names = [law, cloud("dry", [1, 0.5, 0]), cloud("wet", [0, 0.5, null])];
+  expect(names.slice(1).map((one) => hollowOf(names, one))).toEqual([false, true]);
   expect(insetOf(picture(cloud("dry", [1, 1, 1])))).toBeGreaterThan(4);
   expect(insetOf(picture({ ...cloud("law", [1, 1, 1]), look: "fit" }))).toBe(0);
 });

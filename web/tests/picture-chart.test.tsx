@@ -1,9 +1,9 @@
 // @vitest-environment jsdom
 /** A picture is drawn with what tells its clouds apart, on ticks that can be. */
-import { cleanup, screen } from "@testing-library/react";
+import { cleanup, screen, within } from "@testing-library/react";
 import { afterEach, beforeAll, expect, test } from "vitest";
 
-import { PictureChart } from "../src/charts/PictureChart";
+import { Pictured } from "../src/charts/Pictured";
 import type { Picture } from "../src/charts/picture";
 import { show, standIn } from "./dom";
 
@@ -25,16 +25,20 @@ const circles = () => [...screen.getByRole("img").querySelectorAll("circle")];
 
 test("orders are whole numbers, and what is only at most is a ring with its name", () => {
   show(
-    <PictureChart
+    <Pictured
       picture={picture({
         series: [cloud("measured", [2, 3], [-52, -70]), cloud("at most", [4, 5], [-97, -96])],
       })}
     />,
   );
-  const said = texts();
-  expect(said.filter((t) => /^\d\.\d$/.test(t))).toEqual([]);
-  expect(said).toContain("at most");
-  expect(said).toContain("measured");
+  expect(texts().filter((t) => /^\d\.\d$/.test(t))).toEqual([]);
+  // Told apart beside the title, so that no name lies on a dot.
+  const [filled, ring] = within(screen.getByRole("list", { name: "What is drawn" })).getAllByRole(
+    "listitem",
+  );
+  expect([filled!.textContent, ring!.textContent]).toEqual(["measured", "at most"]);
+  const hollow = [filled, ring].map((one) => one!.querySelector("svg")!.dataset.hollow);
+  expect(hollow).toEqual(["false", "true"]);
   const [first, , third] = circles();
   expect(circles()).toHaveLength(4);
   expect(third!.getAttribute("r")).not.toBe(first!.getAttribute("r"));
@@ -45,7 +49,7 @@ test("orders are whole numbers, and what is only at most is a ring with its name
 
 test("a gap is no dot, one cloud alone has no name, and none lies on the edge", () => {
   show(
-    <PictureChart
+    <Pictured
       picture={picture({
         x_unit: "Hz",
         x_log: true,
@@ -55,7 +59,7 @@ test("a gap is no dot, one cloud alone has no name, and none lies on the edge", 
     />,
   );
   expect(circles()).toHaveLength(2);
-  expect(texts()).not.toContain("measured");
+  expect(screen.queryByRole("list")).toBeNull();
   const sheet = screen.getByRole("img").querySelector("rect")!;
   const [left, width] = ["x", "width"].map((name) => Number(sheet.getAttribute(name)));
   for (const dot of circles()) {

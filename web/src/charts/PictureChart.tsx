@@ -5,7 +5,15 @@ import { scaleLinear, scaleLog } from "d3-scale";
 import { ink } from "../ui/theme";
 import { useWidth } from "../ui/hooks";
 import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "./axes";
-import { domainOf, dotsOf, insetOf, labelOf, octaveTicks, type Picture, upright } from "./picture";
+import {
+  domainOf,
+  hollowOf,
+  insetOf,
+  labelOf,
+  octaveTicks,
+  type Picture,
+  upright,
+} from "./picture";
 
 const LEFT = 48;
 const TOP = 6;
@@ -16,7 +24,6 @@ export function PictureChart({ picture, tall = 132 }: { picture: Picture; tall?:
   const span: [number, number] = [LEFT, width - 6];
   const inset = insetOf(picture);
   const across: [number, number] = [span[0] + inset, span[1] - inset];
-  const dots = dotsOf(picture);
   const x = picture.x_log ? scaleLog(domain.x, across) : scaleLinear(domain.x, across);
   const y = scaleLinear([domain.y[1], domain.y[0]], [TOP, TOP + tall]);
   const yTicks = y.ticks(4);
@@ -44,24 +51,12 @@ export function PictureChart({ picture, tall = 132 }: { picture: Picture; tall?:
           const xs = series.x.map((v) => x(v));
           const ys = series.y.map((v) => (v === null ? null : y(v)));
           if (series.look === "points") {
-            const { hollow, label } = dots.get(series.name)!;
+            const hollow = hollowOf(picture.series, series);
             return (
               <g key={series.name} fill={ink(hollow ? "sheet" : "ink")} stroke={ink("ink")}>
                 {xs.map(
                   (cx, i) =>
                     ys[i] !== null && <circle key={i} cx={cx} cy={ys[i]!} r={hollow ? 3.2 : 2.4} />,
-                )}
-                {label && (
-                  <text
-                    x={Math.max(x(label.x), LEFT + 36)}
-                    y={y(label.y) + (label.above && y(label.y) > TOP + 20 ? -8 : 18)}
-                    textAnchor="middle"
-                    fontSize="13"
-                    fill={ink("ink")}
-                    {...halo()}
-                  >
-                    {series.name}
-                  </text>
                 )}
               </g>
             );

@@ -30,39 +30,21 @@ export function domainOf(picture: Picture): Domain {
   let [low, high] = ys.length ? [Math.min(...ys), Math.max(...ys)] : [0, 1];
   const short = LEAST[picture.y_unit] - (high - low);
   if (short > 0) [low, high] = [low - short / 2, high + short / 2];
-  const spare = 0.08 * (high - low);
   // A length of time begins at nothing.
-  const least = picture.y_unit === "s" ? 0 : low - spare;
-  return { x: wide, y: [least, high + spare] };
+  if (picture.y_unit === "s") return { x: wide, y: [0, 1.08 * high] };
+  const spare = 0.08 * (high - low);
+  return { x: wide, y: [low - spare, high + spare] };
 }
 
 /** Dots at the ends of an axis stand beside its edge, in pixels. */
 export const insetOf = (picture: Picture): number =>
   picture.series.some((s) => s.look === "points") ? 9 : 0;
 
-export interface Dots {
-  name: string;
-  hollow: boolean;
-  /** Where its name is written, where several stand beside each other. */
-  label: { x: number; y: number; above: boolean } | null;
-}
-
-/** Clouds of a picture: the first is filled, the others are rings; named beside one of each. */
-export function dotsOf(picture: Picture): Map<string, Dots> {
-  const clouds = picture.series.filter((s) => s.look === "points");
-  return new Map(
-    clouds.map((s, k) => {
-      const known = s.x.flatMap((x, i) => (s.y[i] == null ? [] : [{ x, y: s.y[i] }]));
-      const at = known[Math.floor(known.length / 4)];
-      const others = clouds
-        .filter((c) => c !== s)
-        .flatMap((c) => c.y[c.x.indexOf(at?.x ?? NaN)] ?? []);
-      const label =
-        clouds.length > 1 && at ? { ...at, above: others.every((y) => y <= at.y) } : null;
-      return [s.name, { name: s.name, hollow: k > 0, label }];
-    }),
-  );
-}
+/** Of several clouds the first is filled, the others are rings. */
+export const hollowOf = (
+  names: Pick<Picture["series"][number], "name" | "look">[],
+  one: { name: string },
+): boolean => names.find((s) => s.look === "points")?.name !== one.name;
 
 const DECADES = [20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 20_000];
 

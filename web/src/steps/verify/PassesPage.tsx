@@ -5,7 +5,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, type Clip, sentenceOf } from "../../api/client";
-import { PictureChart } from "../../charts/PictureChart";
+import { Pictured } from "../../charts/Pictured";
 import { ClipChoice } from "../../clips/ClipChoice";
 import { NoClip } from "../../clips/NoClip";
 import { isBusy, useReadyClips } from "../../clips/queries";
@@ -289,10 +289,7 @@ function AtWork({ testId, meter }: { testId: string; meter: number | null }) {
       >
         {found?.pictures?.map((picture) => (
           <Box key={picture.title} minWidth="0">
-            <SheetTitle sub about={picture.about}>
-              {picture.title}
-            </SheetTitle>
-            <PictureChart picture={picture} tall={150} />
+            <Pictured picture={picture} tall={150} />
           </Box>
         ))}
       </Box>

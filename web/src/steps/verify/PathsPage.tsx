@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { PictureChart } from "../../charts/PictureChart";
+import { Pictured } from "../../charts/Pictured";
 import { ClipChoice } from "../../clips/ClipChoice";
 import { NoClip } from "../../clips/NoClip";
 import { useReadyClips } from "../../clips/queries";
@@ -123,13 +123,7 @@ function Found({ found }: { found: TwoPaths }) {
       >
         {found.pictures.map((picture) => (
           <Box as="section" key={picture.title} minWidth="0">
-            <SheetTitle sub about={picture.about}>
-              {picture.title}
-            </SheetTitle>
-            <PictureChart picture={picture} tall={160} />
-            <Box color="ink2" fontSize="13px">
-              Thin line: {picture.series.at(-1)!.name}; broad: {picture.series[0]!.name}.
-            </Box>
+            <Pictured picture={picture} tall={160} />
           </Box>
         ))}
         <Box as="section" minWidth="0">

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
-import { PictureChart } from "../../charts/PictureChart";
+import { Pictured } from "../../charts/Pictured";
 import { Notice, Press, SheetTitle } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useKey } from "../../ui/keys";
@@ -143,10 +143,7 @@ function Sheet({ proof, base }: { proof: Proof; base: string }) {
           >
             {proof.pictures.map((p, i) => (
               <Box key={`${p.title} ${i}`} minWidth="0">
-                <SheetTitle sub about={p.about}>
-                  {p.title}
-                </SheetTitle>
-                <PictureChart picture={p} />
+                <Pictured picture={p} />
               </Box>
             ))}
           </Box>

@@ -3,7 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 
 import type { NullResult } from "../../api/client";
 import { OverlayChart } from "../../charts/NullCharts";
-import { PictureChart } from "../../charts/PictureChart";
+import { Legend, Pictured } from "../../charts/Pictured";
 import { Press, SheetTitle } from "../../ui/controls";
 import { clockFine, num } from "../../ui/format";
 
@@ -145,14 +145,7 @@ function Evidence({
     <>
       {cause.pictures.map((picture) => (
         <Box key={picture.title} marginBottom="6px">
-          <Box display="flex" flexWrap="wrap" alignItems="baseline" gap="0 12px">
-            <SheetTitle sub about={picture.about}>
-              {picture.title}
-            </SheetTitle>
-            <Box flex="1" />
-            {picture.series.length > 1 && <Legend names={picture.series} />}
-          </Box>
-          <PictureChart picture={picture} />
+          <Pictured picture={picture} />
         </Box>
       ))}
       {cause.pictures.length === 0 && <Overlaid result={result} />}
@@ -192,31 +185,12 @@ export function Overlaid({ result }: { result: NullResult }) {
         <Box flex="1" />
         <Legend
           names={[
-            { name: "A", look: "found", x: [], y: [] },
-            { name: "B", look: "fit", x: [], y: [] },
+            { name: "A", look: "found" },
+            { name: "B", look: "fit" },
           ]}
         />
       </Box>
       <OverlayChart result={result} />
     </>
-  );
-}
-
-function Legend({ names }: { names: NullResult["causes"][number]["pictures"][number]["series"] }) {
-  return (
-    <Box display="flex" flexWrap="wrap" gap="0 12px" fontSize="13px" alignItems="center">
-      {names.map((series) => (
-        <Box as="span" key={series.name} display="inline-flex" alignItems="center" gap="6px">
-          <Box
-            as="span"
-            display="inline-block"
-            width="24px"
-            borderTop={series.look === "fit" ? "6px solid" : "1.5px solid"}
-            borderColor={series.look === "fit" ? "band" : "ink"}
-          />
-          {series.name}
-        </Box>
-      ))}
-    </Box>
   );
 }

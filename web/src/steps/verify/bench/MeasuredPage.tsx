@@ -6,7 +6,7 @@ import { Link, useParams } from "react-router";
 
 import { api, ask, sentenceOf } from "../../../api/client";
 import { MeasuredRepeats, type PlannedRepeats } from "../../../charts/MeasuredRepeats";
-import { PictureChart } from "../../../charts/PictureChart";
+import { Pictured } from "../../../charts/Pictured";
 import { ReadsDoes } from "../../../charts/ReadsDoes";
 import { isBusy } from "../../../clips/queries";
 import { useKinds } from "../../../rigs/kinds";
@@ -99,10 +99,7 @@ function Measured({ row, result }: { row: MeasurementDetail; result: BenchResult
   const below = result.pictures.slice(beside.length);
   const shown = (picture: BenchResult["pictures"][number]) => (
     <Box as="section" key={picture.title} minWidth="0">
-      <SheetTitle sub about={picture.about}>
-        {picture.title}
-      </SheetTitle>
-      <PictureChart picture={picture} tall={170} />
+      <Pictured picture={picture} tall={170} />
     </Box>
   );
   return (

@@ -110,7 +110,7 @@ class Assembled:
                 "explained": True, "causes": causes, "to_set": steps, "ruled_out": ruled_out,
                 "uncertain": self.found.uncertain, "level_note": self.found.level_note,
                 "explained_db": steps[-1].leaves_db if steps else found.null_depth_db,
-                "rests": self._rests(found, steps),
+                "rests": self._rests(found, steps), "stem_notes": self.found.stem_notes,
             }
         )  # fmt: skip
 

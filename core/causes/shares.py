@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy.fft
 import scipy.signal
 
 from core.causes import say
@@ -65,6 +66,34 @@ class _Share:
         return (f"Set “{self.name}” in B by" if value else ""), value
 
 
+_CHANCE, _SEARCH_S = 6.0, 1.0
+
+
+def _misplaced(stem: str, x: np.ndarray, row: np.ndarray, rate_hz: int) -> str:
+    """What is wrong with a stem's place in A, in a sentence; empty where it lies in A as it is.
+
+    Its amount in A at every lag within a second: what that scatters by is chance.
+    """
+    size = scipy.fft.next_fast_len(x.shape[1] + row.shape[1], real=True)
+    cross = sum(
+        scipy.fft.rfft(one, size) * np.conj(scipy.fft.rfft(other, size))
+        for one, other in zip(x, row, strict=True)
+    )
+    reach = min(round(_SEARCH_S * rate_hz), size // 2 - 1)
+    amounts = np.roll(scipy.fft.irfft(cross, size), reach)[: 2 * reach + 1] / power(row)
+    chance = _CHANCE * float(np.median(np.abs(amounts))) / 0.6745
+    lag = int(np.argmax(np.abs(amounts))) - reach
+    if abs(amounts[reach]) >= chance or chance > 0.5:
+        return ""
+    asked = "A stem has to lie as it does in the mix, from A's start."
+    if abs(amounts[reach + lag]) > 2 * chance:
+        way = "later" if lag > 0 else "earlier"
+        return (
+            f"“{stem}” lies in A {fmt.plural(abs(lag), 'sample')} {way} than it was given. {asked}"
+        )
+    return f"“{stem}” was not found in A. {asked}"
+
+
 def _amounts(sound: np.ndarray, rows: Sequence[np.ndarray]) -> np.ndarray:
     """How much of each row is in a sound, by least squares: (rows,)."""
     parts = np.array([row.ravel() for row in rows])
@@ -118,6 +147,11 @@ def find_mix(state: State, stems: Sequence[View]) -> None:
     takes = state.depth - left
     if takes < 6 or whole <= 0:
         _same_dry(state, given, rows)
+        if not state.apart:
+            said = [
+                _misplaced(s.name, x, r, pair.rate_hz) for s, r in zip(given, rows, strict=True)
+            ]
+            state.out.stem_notes += [words for words in said if words]
         return
     in_a = _amounts(x, rows)
     # A stem as it lies in A has the amount one; what else sounds pulls the estimate a little.

@@ -25,6 +25,7 @@ class Explained:
     causes: list[Cause] = field(default_factory=list)
     later: list[tuple[ToSet, float]] = field(default_factory=list)
     level_note: str = ""
+    stem_notes: list[str] = field(default_factory=list)
     uncertain: bool = False
     offset_is_sure: bool = True
     left_db: float | None = None

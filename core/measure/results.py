@@ -225,6 +225,7 @@ class Measurement(Edge):
         None, description="Residual against A once all causes that could be fitted are undone"
     )
     level_note: str = Field("", description="What the level is defined by, where not by all of it")
+    stem_notes: list[str] = Field([], description="Given stems that do not lie in A as they should")
     rests: Rests | None = Field(None, description="Where they were kept")
     residual_listening_gain_db: float = Field(
         description="Most that the residual may be raised for listening"

@@ -36,6 +36,11 @@ test("the result says whether anything was found of the stems that were given", 
   expect(stemsLine({ stems, result: result([["mix_share", ""]]) })).toBe("Dry, Hall");
   expect(stemsLine({ stems, result: result([["modulation", "apart"]]) })).toBe("Dry, Hall");
   expect(stemsLine({ stems, result: result([["modulation", "wander"]]) })).toContain("no share");
+  // A stem that lies elsewhere in A says nothing of shares.
+  const late = { related: true, causes: [], stem_notes: ["“Hall” lies in A 9 samples later."] };
+  expect(stemsLine({ stems, result: late as never })).toBe(
+    "Dry, Hall. “Hall” lies in A 9 samples later.",
+  );
   // Of unrelated sounds nothing is said.
   expect(stemsLine({ stems, result: result([], false) })).toBe("Dry, Hall");
 });

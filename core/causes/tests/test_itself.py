@@ -211,6 +211,25 @@ class Shares(Case):
         found = explained_test(a, b, stems=[silent, stem], stem_names=["none", "bleed"])
         self.assertEqual(found.causes[0].title, "“bleed” is only in B")
         self.assertIn("Take “bleed” out of B", [s.words for s in found.to_set])
+        # A stem that begins late, or is of another song, explains nothing: what is wrong is said.
+        both = write(self.folder, "both.wav", sound + other)
+        more = write(self.folder, "more.wav", sound + 2 * other)
+        for stem, words in (
+            (
+                np.roll(other, 480, axis=0),
+                "“bleed” lies in A 480 samples earlier than it was given.",
+            ),
+            (band_limited(4, 90), "“bleed” was not found in A."),
+            (other, ""),
+        ):
+            given = write(self.folder, "given.wav", stem)
+            said = explained_test(both, more, stems=[given], stem_names=["bleed"])
+            with self.subTest(words):
+                self.assertEqual(
+                    [n[: len(words)] for n in said.stem_notes], [words] if words else []
+                )
+                shares = [c.code for c in said.causes if c.code == "mix_share"]
+                self.assertEqual(shares, [] if words else ["mix_share"])
         nothing = explained_test(a, b, stems=[silent])
         self.assertNotIn("mix_share", [c.code for c in nothing.causes])
 

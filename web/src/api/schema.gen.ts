@@ -13110,6 +13110,12 @@ export interface components {
              * @default
              */
             level_note: string;
+            /**
+             * Stem Notes
+             * @description Given stems that do not lie in A as they should
+             * @default []
+             */
+            stem_notes: string[];
             /** @description Where they were kept */
             rests?: components["schemas"]["Rests"] | null;
             /**

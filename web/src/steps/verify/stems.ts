@@ -17,6 +17,8 @@ export function stillStems(ticked: string[], can: Clip[]): string[] {
 export function stemsLine(test: Pick<NullTestDetail, "stems" | "result">): string | null {
   if (test.stems.length === 0) return null;
   const names = test.stems.map((stem) => stem.name).join(", ");
+  const wrong = test.result?.stem_notes ?? [];
+  if (wrong.length) return `${names}. ${wrong.join(" ")}`;
   const found = test.result?.causes.some((c) => c.code === "mix_share" || c.words.sort === "apart");
   if (found) return names;
   return test.result?.related ? `${names}: no share of theirs was found to differ` : names;

@@ -9,11 +9,13 @@ from core.bench import BenchPlan, BenchResult, TestSignal
 from core.bench.plan import Reading
 from core.bench.stand_in import STAND_INS
 from core.proof import Proof, ProofFile, proof_of_bench
+from core.units import format as fmt
 from server.accounts.models import User
 from server.bench.models import Measurement
 from server.clips.queries import ready_clip_of
 from server.config.problems import Problem
 from server.jobs.models import Status
+from server.log.services import write
 from server.songs.models import Song
 
 
@@ -81,6 +83,21 @@ def summary_of(row: Measurement) -> dict[str, Any]:
         "main_name": first.get("name", ""),
         "main_unit": first.get("unit", ""),
     }
+
+
+def log_measurement(pk: UUID) -> None:
+    """The line that a finished measurement makes in the song's log."""
+    row = Measurement.objects.get(pk=pk)
+    told = summary_of(row)
+    main, unit = told["main"], told["main_unit"]
+    kind = row.signal["kind"]
+    simulated = "simulated, no device was connected" if row.stand_in else ""
+    write(
+        row.song_id, "verify", "measurement", told["sentence"] or f"A {kind} was measured",
+        text="; ".join(part for part in (told["device"], simulated) if part),
+        number="" if main is None else f"{fmt.significant(main, 5)} {unit}".strip(),
+        place=f"verify/measured/{row.pk}",
+    )  # fmt: skip
 
 
 def proof(row: Measurement) -> Proof:

@@ -10,6 +10,7 @@ from procrastinate.contrib.django import app
 from core.bench import BenchPlan, TestSignal, measure_take, write_take
 from core.bench.stand_in import Asked
 from server.bench.models import Measurement
+from server.bench.services import log_measurement
 from server.clips.store import path_of, scratch_folder
 from server.jobs.runner import Attempt, run_attempt
 
@@ -17,7 +18,7 @@ from server.jobs.runner import Attempt, run_attempt
 @app.task(queue="measure", name="run_measurement")
 def run_measurement(measurement_id: str) -> None:
     pk = UUID(measurement_id)
-    run_attempt(Measurement, pk, lambda attempt: _measure(pk, attempt))
+    run_attempt(Measurement, pk, lambda attempt: _measure(pk, attempt), lambda: log_measurement(pk))
 
 
 def _measure(pk: UUID, attempt: Attempt) -> dict[str, Any]:

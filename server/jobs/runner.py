@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 from uuid import UUID
 
-from django.db import close_old_connections, connection
+from django.db import close_old_connections, connection, transaction
 from django.db.models import F
 from django.utils import timezone
 
@@ -77,15 +77,24 @@ class Attempt:
         return bool(self._mine().update(**{**done, "finished_at": timezone.now(), **values}))
 
 
-def run_attempt(model: type[JobState], pk: UUID, work: Callable[[Attempt], dict[str, Any]]) -> None:
-    """Claim the row, do the work, and store what it returns, or why it could not be done."""
+def run_attempt(
+    model: type[JobState], pk: UUID, work: Callable[[Attempt], dict[str, Any]],
+    then: Callable[[], None] = lambda: None,
+) -> None:  # fmt: skip
+    """Claim the row, do the work, and store what it returns, or why it could not be done.
+
+    then: what is stored with the result, both or neither; not where it was taken over.
+    """
     if not connection.in_atomic_block:
         close_old_connections()
     attempt = Attempt(model, pk)
     if not attempt.claim():
         return
     try:
-        attempt.finish(**work(attempt))
+        found = work(attempt)
+        with transaction.atomic():
+            if attempt.finish(**found):
+                then()
     except Cancelled:
         attempt.finish(status=Status.CANCELLED, problem="", progress=0.0)
     except Superseded:

@@ -6,15 +6,20 @@ from django.db import models
 
 
 class LogEntry(models.Model):
-    """One line of a song's log. `data` is what it was about, for views that draw it again."""
+    """One line of a song's log: written once and never changed; a correction is a new line."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     song = models.ForeignKey("songs.Song", on_delete=models.CASCADE, related_name="log")
+    step = models.CharField(max_length=10, default="listen", help_text="Where it was done")
     kind = models.CharField(max_length=40)
     title = models.CharField(max_length=200)
-    text = models.TextField(blank=True)
+    text = models.TextField(blank=True, help_text="Why, or what was found, in words")
+    number = models.CharField(max_length=40, blank=True, help_text="The figure that counts")
+    tone = models.CharField(max_length=10, default="plain", help_text="plain, passed or caution")
+    place = models.CharField(max_length=200, blank=True, help_text="The view of the song to open")
     data = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["-created_at", "id"]
+        indexes = [models.Index(fields=["song", "-created_at", "id"], name="log_newest_first")]

@@ -28,9 +28,11 @@ from core.routing import (
     template_of,
 )
 from core.routing import Rig as Document
+from core.routing.edit.actions import Intend
 from core.routing.edit.convert import Form
 from server.accounts.models import User
 from server.config.problems import Problem
+from server.log.services import write
 from server.rigs.feeds import copied_feeds
 from server.rigs.models import Rig, Variant, VariantEdit
 from server.rigs.queries import context_for, context_of, rig_of, variant_of
@@ -155,7 +157,22 @@ def edit_variant(
             variant, after, edit, action.model_dump(mode="json"), done.said, done.select, edit_id
         )
         _keep_scenes(variant, now, after)
+        if isinstance(action, Intend):
+            _log_decision(variant, action, view)
     return Changed(variant, done.select, done.said, after, view)
+
+
+def _log_decision(variant: Variant, action: Intend, view: RigView) -> None:
+    """A check that is meant to be so, with the reason: that is a decision, and will be asked for."""
+    findings = view.checks.findings
+    check = next((c for c in findings if (c.check, c.at) == (action.check, action.at)), None)
+    words = check.sentence if check is not None else action.check
+    where = f"{variant.rig.name} {variant.letter}"
+    title = f"{'Intended' if action.on else 'Not intended any more'}: {words}"
+    write(
+        variant.rig.song_id, "route", "decision", title,
+        text=". ".join(part for part in (action.reason.strip(), where) if part), place="route",
+    )  # fmt: skip
 
 
 def _keep_scenes(variant: Variant, before: Document, after: Document) -> None:

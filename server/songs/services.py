@@ -10,9 +10,11 @@ from django.utils import timezone
 from core.delay import DelayLine, slug
 from core.errors import FonodromeError
 from core.routing import delays_used, load_rig
+from core.units import format as fmt
 from server.accounts.models import User
 from server.clips.services import copy_clips
 from server.config.problems import Problem
+from server.log.services import write_settled
 from server.songs.models import PutAway, Song
 from server.songs.queries import demo_originals, song_of
 
@@ -99,17 +101,39 @@ def edit_song(user: User, song_id: UUID, base_revision: int, changes: dict[str, 
             )
         changed = {name: v for name, v in changes.items() if getattr(song, name) != v}
         if changed:
+            before = tempo_words(song.tempo_map), song.delay_value
             song.revision += 1
             for name, value in changed.items():
                 setattr(song, name, value)
                 song.field_revisions[name] = song.revision
             song.save()
+            _log_values(song, changed, *before)
             for line in gone:
                 PutAway.objects.create(
                     song=song, kind="delay", name=line["name"], content=line,
                     deleted_at=timezone.now(),
                 )  # fmt: skip
     return song
+
+
+def tempo_words(tempo_map: list[dict[str, Any]]) -> str:
+    """'94 BPM', and how many sections follow."""
+    more = len(tempo_map) - 1
+    own = f"{fmt.significant(tempo_map[0]['tempo_bpm'], 6)} BPM"
+    return own + (f" and {fmt.plural(more, 'section')} after it" if more else "")
+
+
+def _log_values(song: Song, changed: dict[str, Any], tempo: str, delay: str) -> None:
+    if "tempo_map" in changed:
+        now = tempo_words(song.tempo_map)
+        write_settled(
+            song.pk, "time", "tempo", f"Tempo {now}", f"Tempo {tempo}", number=now.split(" and ")[0],
+            place="time",
+        )  # fmt: skip
+    if "delay_value" in changed and song.delay_value != delay:
+        write_settled(
+            song.pk, "time", "delay", f"Delay {song.delay_value}", f"Delay {delay}", place="time"
+        )
 
 
 def _gone_delays(song: Song, changes: dict[str, Any]) -> list[dict[str, Any]]:

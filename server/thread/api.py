@@ -31,6 +31,7 @@ class StepsOut(Edge):
     blend: StepState
     listen: StepState
     verify: StepState
+    log: StepState
 
 
 class DeletedOut(Edge):

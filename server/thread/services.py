@@ -63,6 +63,7 @@ def states(user: User, song: Song, variant: UUID | None, clip: UUID | None) -> d
         "blend": _blend(song),
         "listen": _listen(song),
         "verify": _verify(song),
+        "log": (fmt.plural(song.log.count(), "entry", "entries"), "plain"),
     }
 
 

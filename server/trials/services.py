@@ -24,7 +24,7 @@ from server.clips.queries import ready_clip_of
 from server.clips.store import adopt, path_of, scratch_folder
 from server.config.problems import Problem
 from server.jobs.models import Status
-from server.log.models import LogEntry
+from server.log.services import write
 from server.renders.models import Render
 from server.rigs.queries import rigs_of
 from server.songs.models import Song
@@ -159,9 +159,10 @@ def _close(trial: Trial) -> None:
         else f" Stopped after {len(trial.answers)} of {trial.total}."
     )
     level = "at equal loudness" if trial.matched else "not matched in loudness"
-    LogEntry.objects.create(
-        song=trial.song, kind="practice by ear" if trial.practice else "test by ear",
-        title=f"{trial.title_a} against {trial.title_b}"[:200],
+    write(
+        trial.song_id, "listen", "practice by ear" if trial.practice else "test by ear",
+        f"{trial.title_a} against {trial.title_b}",
         text=f"{found.sentence}{stopped} {trial.length_s:.1f} s {level}.",
+        number=f"{found.hits} of {found.trials}", place="listen",
         data={"trial": str(trial.pk), "hits": found.hits, "trials": found.trials, "chance": found.chance},
     )  # fmt: skip

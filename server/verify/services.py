@@ -26,12 +26,14 @@ from core.measure.matched import MatchedAudio, Which, kept_wav, matched_so_far
 from core.measure.two_paths import TwoPaths, two_paths
 from core.proof import Proof, ProofFile, proof_of_null
 from core.routing import Correction, Rig, Wanted, correction, inputs_to_correct, load_rig
+from core.units import format as fmt
 from server.accounts.models import User
 from server.clips.models import Clip
 from server.clips.queries import ready_clip_of
 from server.clips.store import path_of, scratch_folder
 from server.config.problems import Problem
 from server.jobs.models import Status
+from server.log.services import write
 from server.renders.models import Render
 from server.renders.services import before, clip_of_render
 from server.rigs.models import Variant
@@ -172,6 +174,19 @@ def summary_of(found: Measurement, limit: Limit) -> dict[str, Any]:
         "verdict_name": opinion.verdict_name,
         "null_depth_db": found.null_depth_db,
     }
+
+
+def log_test(test_id: UUID) -> None:
+    """The line that a finished test makes in the song's log."""
+    test = NullTest.objects.select_related("clip_a", "clip_b").get(pk=test_id)
+    told: dict[str, Any] = test.summary or {}
+    depth = told.get("null_depth_db")
+    write(
+        test.song_id, "verify", "null test", f"{test.clip_a.name} against {test.clip_b.name}",
+        text=told.get("sentence") or "",
+        number="silent" if depth is None else f"{fmt.number(depth, 1)} dB",
+        tone="passed" if told.get("passed") else "plain", place=f"verify/{test.pk}",
+    )  # fmt: skip
 
 
 def result_of(test: NullTest) -> NullResult | None:

@@ -12,12 +12,13 @@ from core.measure import Limit, NullOptions
 from server.clips.store import adopt, path_of, scratch_folder
 from server.jobs.runner import Attempt, run_attempt
 from server.verify.models import NullTest
-from server.verify.services import summary_of
+from server.verify.services import log_test, summary_of
 
 
 @app.task(queue="measure", name="run_null_test")
 def run_null_test(test_id: str) -> None:
-    run_attempt(NullTest, UUID(test_id), lambda attempt: _measure(UUID(test_id), attempt))
+    pk = UUID(test_id)
+    run_attempt(NullTest, pk, lambda attempt: _measure(pk, attempt), lambda: log_test(pk))
 
 
 def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:

@@ -46,6 +46,7 @@ const LAYERS = [
     "steps/blend",
     "steps/listen",
     "steps/verify",
+    "steps/log",
   ],
   ["app"],
   ["main.tsx"],

@@ -204,6 +204,7 @@ THINGS = {
     ),
     ("POST", "/songs/{song_id}/practice"): ("song", {"kind": "level", "clip": str(uuid.uuid4())}),
     ("GET", "/songs/{song_id}/log"): ("song", None),
+    ("POST", "/songs/{song_id}/log"): ("song", {"text": "x"}),
     ("POST", "/clips/{clip_id}/space"): ("clip", {"frame": {}}),
     ("POST", "/clips/{clip_id}/ducking"): ("clip", {"phrases": []}),
     ("POST", "/clips/{clip_id}/ducking-fit"): ("clip", {"target": {}, "way": "envelope"}),

@@ -1817,11 +1817,15 @@ export interface paths {
         };
         /**
          * List Log
-         * @description The newest 200 entries, newest first.
+         * @description Entries, newest first; those of a step, and those that hold all words.
          */
         get: operations["server_log_api_list_log"];
         put?: never;
-        post?: never;
+        /**
+         * Write Note
+         * @description A note of one's own: its first line is what is seen, the rest stands below it.
+         */
+        post: operations["server_log_api_write_note"];
         delete?: never;
         options?: never;
         head?: never;
@@ -15496,6 +15500,31 @@ export interface components {
              */
             choice: "a" | "b";
         };
+        /** LogAsked */
+        LogAsked: {
+            /**
+             * Step
+             * @default
+             */
+            step: ("route" | "time" | "space" | "blend" | "listen" | "verify" | "log") | "";
+            /**
+             * Find
+             * @description Words that all have to be in it
+             * @default
+             */
+            find: string;
+            /**
+             * After
+             * @description So many of the newest are left out
+             * @default 0
+             */
+            after: number;
+            /**
+             * Most
+             * @default 50
+             */
+            most: number;
+        };
         /** LogEntryOut */
         LogEntryOut: {
             /**
@@ -15503,6 +15532,11 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "route" | "time" | "space" | "blend" | "listen" | "verify" | "log";
             /** Kind */
             kind: string;
             /** Title */
@@ -15510,10 +15544,47 @@ export interface components {
             /** Text */
             text: string;
             /**
+             * Number
+             * @description The figure that counts, with its unit; empty for none
+             */
+            number: string;
+            /**
+             * Tone
+             * @enum {string}
+             */
+            tone: "plain" | "passed" | "caution";
+            /**
+             * Place
+             * @description The view of the song that shows it; empty for none
+             */
+            place: string;
+            /**
              * Created At
              * Format: date-time
              */
             created_at: string;
+        };
+        /** LogPage */
+        LogPage: {
+            /** Entries */
+            entries: components["schemas"]["LogEntryOut"][];
+            /**
+             * Total
+             * @description Found altogether
+             */
+            total: number;
+            /**
+             * Counts
+             * @description Found by step, whichever was asked for
+             */
+            counts: {
+                [key: string]: number;
+            };
+        };
+        /** NoteIn */
+        NoteIn: {
+            /** Text */
+            text: string;
         };
         /** KindOut */
         KindOut: {
@@ -16340,6 +16411,7 @@ export interface components {
             blend: components["schemas"]["StepState"];
             listen: components["schemas"]["StepState"];
             verify: components["schemas"]["StepState"];
+            log: components["schemas"]["StepState"];
         };
         /**
          * Exercise
@@ -19146,7 +19218,14 @@ export interface operations {
     };
     server_log_api_list_log: {
         parameters: {
-            query?: never;
+            query?: {
+                step?: ("route" | "time" | "space" | "blend" | "listen" | "verify" | "log") | "";
+                /** @description Words that all have to be in it */
+                find?: string;
+                /** @description So many of the newest are left out */
+                after?: number;
+                most?: number;
+            };
             header?: never;
             path: {
                 song_id: string;
@@ -19161,7 +19240,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LogEntryOut"][];
+                    "application/json": components["schemas"]["LogPage"];
+                };
+            };
+        };
+    };
+    server_log_api_write_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogEntryOut"];
                 };
             };
         };

@@ -26,6 +26,7 @@ const PathsPage = lazy(() => import("../steps/verify/PathsPage"));
 const OrdersPage = lazy(() => import("../steps/verify/OrdersPage"));
 const LivePage = lazy(() => import("../steps/verify/LivePage"));
 const PassesPage = lazy(() => import("../steps/verify/PassesPage"));
+const LogStep = lazy(() => import("../steps/log/LogStep"));
 const ProofPage = lazy(() => import("../steps/verify/ProofPage"));
 const BenchPage = lazy(() => import("../steps/verify/bench/BenchPage"));
 const MeasuredPage = lazy(() => import("../steps/verify/bench/MeasuredPage"));
@@ -86,6 +87,7 @@ export function App() {
               <Route path="verify/measured/:measurementId/proof" element={<ProofPage />} />
               <Route path="verify/:testId" element={<ResultPage />} />
               <Route path="verify/:testId/proof" element={<ProofPage />} />
+              <Route path="log" element={<LogStep />} />
             </Route>
             <Route path="*" element={<Navigate to="/" replace />} />
           </Routes>

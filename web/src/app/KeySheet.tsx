@@ -18,6 +18,7 @@ const NAMES: Record<Scope, string> = {
   result: "Verify, a result",
   bench: "Verify, the bench",
   measured: "Verify, a measurement",
+  log: "Log",
   many: "Verify, one against many",
   proof: "Verify, a proof sheet",
   paths: "Verify, two paths",

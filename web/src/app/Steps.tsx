@@ -11,7 +11,7 @@ import { type Listening, usePlaying } from "../playing/usePlaying";
 import type { SongContext } from "../song/context";
 import { Pennant, Unseen } from "../ui/controls";
 
-const STEPS = ["route", "time", "space", "blend", "listen", "verify"] as const;
+const STEPS = ["route", "time", "space", "blend", "listen", "verify", "log"] as const;
 const COLOURS = { plain: "ink2", caution: "caution", passed: "ok", fault: "diff" } as const;
 
 export function Steps({ context }: { context: SongContext }) {

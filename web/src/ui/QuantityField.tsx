@@ -55,11 +55,20 @@ const inputCss = {
 } as const;
 
 export const TextInput = chakra("input", { base: inputCss });
+export const TextArea = chakra("textarea", {
+  base: { ...inputCss, fontWeight: 400, paddingBlock: "6px", resize: "vertical" },
+});
 export const Choice = chakra("select", {
   base: { ...inputCss, fontWeight: 400, fontSize: "14px" },
 });
 
-export function Labelled({ label, children }: { label: string; children: React.ReactNode }) {
+export function Labelled({
+  label,
+  children,
+}: {
+  label: React.ReactNode;
+  children: React.ReactNode;
+}) {
   return (
     <chakra.label display="block">
       <Box as="span" display="block" color="ink2" fontSize="13px" marginBottom="2px">

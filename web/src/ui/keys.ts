@@ -13,6 +13,7 @@ export type Scope =
   | "listen"
   | "trial"
   | "verify"
+  | "log"
   | "result"
   | "bench"
   | "measured"

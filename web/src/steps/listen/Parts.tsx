@@ -309,17 +309,21 @@ export function Export({ l, sounds }: { l: Listening; sounds: Sound[] }) {
 
 export function Log({ songId }: { songId: string }) {
   const log = useQuery({
-    queryKey: ["log", songId],
+    queryKey: ["log", songId, "heard"],
     queryFn: () =>
-      ask(api.GET("/api/v1/songs/{song_id}/log", { params: { path: { song_id: songId } } })),
+      ask(
+        api.GET("/api/v1/songs/{song_id}/log", {
+          params: { path: { song_id: songId }, query: { step: "listen", most: 12 } },
+        }),
+      ),
   });
   return (
     <Box as="section" aria-label="Log">
       <SheetTitle sub about="what was heard, and what was not">
         Log
       </SheetTitle>
-      {log.data?.length === 0 && <Box color="ink2">No trial has ended yet.</Box>}
-      {log.data?.slice(0, 12).map((entry) => (
+      {log.data?.total === 0 && <Box color="ink2">No trial has ended yet.</Box>}
+      {log.data?.entries.map((entry) => (
         <Box key={entry.id} paddingBlock="6px" borderTop="1px solid" borderColor="rule">
           <Box as="strong" fontWeight="650">
             {entry.title}

@@ -1,0 +1,72 @@
+"""Write into a song's log, and find in it."""
+
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any, Literal
+from uuid import UUID
+
+from django.db.models import Count, Q, QuerySet
+from django.utils import timezone
+
+from server.log.models import LogEntry
+
+Step = Literal["route", "time", "space", "blend", "listen", "verify", "log"]
+Tone = Literal["plain", "passed", "caution"]
+MOST_WORDS = 8
+LONGEST_TITLE = 200
+_SETTLED = timedelta(seconds=60)
+
+
+def write(
+    song_id: UUID, step: Step, kind: str, title: str, *, text: str = "", number: str = "",
+    tone: Tone = "plain", place: str = "", data: dict[str, Any] | None = None,
+) -> LogEntry:  # fmt: skip
+    """One more line. place: the view of the song that shows it, as 'verify/<id>'."""
+    return LogEntry.objects.create(
+        song_id=song_id, step=step, kind=kind[:40], title=title[:LONGEST_TITLE], text=text,
+        number=number[:40], tone=tone, place=place[:200], data=data or {},
+    )  # fmt: skip
+
+
+def write_settled(
+    song_id: UUID, step: Step, kind: str, title: str, was: str, *, number: str = "", place: str = ""
+) -> None:
+    """A value that is moved in many small steps makes one line: the newest within a minute is it.
+
+    What comes back to where it was within that minute makes none.
+    """
+    last = LogEntry.objects.filter(song_id=song_id).first()
+    young = last is not None and last.created_at > timezone.now() - _SETTLED
+    if last is not None and young and last.kind == kind and last.data.get("was"):
+        was = last.data["was"]
+        last.delete()
+    if was != title:
+        write(
+            song_id, step, kind, title, text=f"before: {was}", number=number, place=place,
+            data={"was": was},
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Page:
+    entries: list[LogEntry]
+    total: int
+    """How many there are that were asked for, on all pages."""
+    counts: dict[str, int]
+    """By step, whichever was asked for."""
+
+
+def page(song_id: UUID, step: str, find: str, after: int, most: int) -> Page:
+    """Entries from the newest on; those of a step, and those in which every word is found."""
+    rows: QuerySet[LogEntry] = LogEntry.objects.filter(song_id=song_id)
+    for word in find.split()[:MOST_WORDS]:
+        rows = rows.filter(
+            Q(title__icontains=word) | Q(text__icontains=word) | Q(kind__icontains=word)
+            | Q(number__icontains=word)
+        )  # fmt: skip
+    counted = rows.order_by().values_list("step").annotate(count=Count("pk"))
+    counts = dict(counted)
+    if step:
+        rows = rows.filter(step=step)
+    total = counts.get(step, 0) if step else sum(counts.values())
+    return Page(list(rows[after : after + most]), total, counts)

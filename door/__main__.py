@@ -1,4 +1,4 @@
-"""`./fonodrome`: start, test, bench, screenshots, null, loudness, tempo, rig, render, password, generate."""
+"""`./fonodrome`: start, test, bench, screenshots, null, loudness, delay, tempo, rig, render, password, generate."""
 
 import argparse
 import os
@@ -15,6 +15,7 @@ _SCRIPTED = {
     "null": ("core.causes.cli",),
     "measure": ("core.bench.cli",),
     "loudness": ("core.audio.cli",),
+    "delay": ("core.delay.cli",),
     "tempo": ("core.tempo.cli",),
     "rig": ("core.course.cli", "rig"),
     "render": ("core.course.cli", "render"),
@@ -64,6 +65,11 @@ def _parser() -> argparse.ArgumentParser:
     )
     commands.add_parser(
         "loudness", help="loudness and peaks of a file (loudness --help)", add_help=False
+    )
+    commands.add_parser(
+        "delay",
+        help="a note value in ms, on a device, and its repeats (delay --help)",
+        add_help=False,
     )
     commands.add_parser("tempo", help="the tempo map of a MIDI file (tempo --help)", add_help=False)
     commands.add_parser(

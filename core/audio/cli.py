@@ -1,6 +1,5 @@
 """`fonodrome loudness FILE`: loudness and peaks for scripts, without server or database."""
 
-import argparse
 import json
 import sys
 from pathlib import Path
@@ -11,6 +10,7 @@ from core.audio.layout import layout_of
 from core.audio.loudness import EnergyMeter, loudness_of
 from core.audio.oversample import LATENCY, Oversampler, true_peak
 from core.audio.source import BLOCK_FRAMES, open_audio
+from core.command import Parser
 from core.errors import AudioError, FonodromeError
 from core.units.decibel import decibels
 
@@ -49,15 +49,9 @@ def measure(path: Path) -> dict[str, float | str | None]:
     }  # fmt: skip
 
 
-class _Parser(argparse.ArgumentParser):
-    def error(self, message: str) -> None:  # type: ignore[override]
-        print(f"{message[:1].upper()}{message[1:]}.", file=sys.stderr)
-        raise SystemExit(2)
-
-
 def main(arguments: list[str]) -> int:
     """0: measured; 2: one sentence says why not."""
-    parser = _Parser(prog="fonodrome loudness", description="How loud a file is, and its peaks.")
+    parser = Parser(prog="fonodrome loudness", description="How loud a file is, and its peaks.")
     parser.add_argument("file", metavar="FILE", type=Path)
     parser.add_argument("--json", action="store_true", help="all results as JSON")
     given = parser.parse_args(arguments)

@@ -1,10 +1,10 @@
 """`fonodrome tempo FILE.mid`: the tempo map of a MIDI file for scripts."""
 
-import argparse
 import json
 import sys
 from pathlib import Path
 
+from core.command import Parser
 from core.errors import FonodromeError
 from core.tempo.map import TempoMap
 from core.tempo.midi import MOST_BYTES, MidiError, read_midi
@@ -36,15 +36,9 @@ def sections_of(path: Path) -> dict[str, object]:
     return {"sections": rows, "notes": found.notes}
 
 
-class _Parser(argparse.ArgumentParser):
-    def error(self, message: str) -> None:  # type: ignore[override]
-        print(f"{message[:1].upper()}{message[1:]}.", file=sys.stderr)
-        raise SystemExit(2)
-
-
 def main(arguments: list[str]) -> int:
     """0: read; 2: one sentence says why not."""
-    parser = _Parser(prog="fonodrome tempo", description="The tempo map of a MIDI file.")
+    parser = Parser(prog="fonodrome tempo", description="The tempo map of a MIDI file.")
     parser.add_argument("file", metavar="FILE.mid", type=Path)
     parser.add_argument("--json", action="store_true", help="all results as JSON")
     given = parser.parse_args(arguments)

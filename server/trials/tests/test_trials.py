@@ -60,11 +60,11 @@ class Trials(ApiCase):
             ]
             self.assertEqual((out["answered"], out["hits"], out["verdict"]), (number, None, None))
             self.assertNotIn(row.order, json.dumps(out))
-        self.assertEqual(self.call("get", f"/songs/{self.song.pk}/log")[1], [])
+        self.assertEqual(self.call("get", f"/songs/{self.song.pk}/log")[1]["total"], 0)
         out = self.call("post", f"/trials/{row.pk}/answers", {"number": 8, "choice": "b"})[1]
         wanted = [x == said for x, said in zip(row.order, "aaaaaaab", strict=True)]
         self.assertEqual((out["over"], out["hits"]), (True, wanted))
-        entry = self.call("get", f"/songs/{self.song.pk}/log")[1][0]
+        entry = self.call("get", f"/songs/{self.song.pk}/log")[1]["entries"][0]
         self.assertIn(f"{sum(wanted)} of 8 right", entry["text"])
         self.assertEqual(entry["title"], "R A against R A")
         self.refused("get", f"/trials/{row.pk}/audio/x", None, 409, "over")
@@ -86,11 +86,12 @@ class Trials(ApiCase):
         out = self.call("post", f"/trials/{trial['id']}/end")[1]
         self.assertEqual((out["over"], out["verdict"]["trials"]), (True, 1))
         self.assertIn(
-            "Stopped after 1 of 8", self.call("get", f"/songs/{self.song.pk}/log")[1][0]["text"]
+            "Stopped after 1 of 8",
+            self.call("get", f"/songs/{self.song.pk}/log")[1]["entries"][0]["text"],
         )
         empty = self.begin()
         self.call("post", f"/trials/{empty['id']}/end")
-        self.assertEqual(len(self.call("get", f"/songs/{self.song.pk}/log")[1]), 1)
+        self.assertEqual(self.call("get", f"/songs/{self.song.pk}/log")[1]["total"], 1)
 
     def test_practice_tells_each_answer_at_once_and_has_what_it_says(self):
         found = {}

@@ -40,6 +40,7 @@ INSTALLED_APPS = [
     "server.renders",
     "server.trials",
     "server.log",
+    "server.snapshots",
     "server.devices",
     "server.rigs",
     "server.thread",

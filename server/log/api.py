@@ -1,6 +1,5 @@
 """A song's log."""
 
-import re
 from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
@@ -11,25 +10,17 @@ from pydantic import AfterValidator, Field, StringConstraints
 
 from core.edge import Edge
 from server.config.auth import user_of
+from server.config.words import printable
 from server.log import services
 from server.log.models import LogEntry
 from server.songs.queries import song_of
 
 router = Router(tags=["log"])
 MOST = 200
-_CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
-
-
-def _printable(text: str) -> str:
-    if _CONTROL.search(text):
-        raise ValueError("A note is written in letters, without control characters.")
-    return text
-
-
 _Note = Annotated[
     str,
     StringConstraints(strip_whitespace=True, min_length=1, max_length=4000),
-    AfterValidator(_printable),
+    AfterValidator(printable),
 ]
 
 
@@ -53,7 +44,7 @@ class LogPage(Edge):
 
 class LogAsked(Edge):
     step: services.Step | Literal[""] = ""
-    find: Annotated[str, AfterValidator(_printable)] = Field(
+    find: Annotated[str, AfterValidator(printable)] = Field(
         "", max_length=200, description="Words that all have to be in it"
     )
     after: int = Field(0, ge=0, le=1_000_000, description="So many of the newest are left out")

@@ -37,6 +37,7 @@ from server.rigs.feeds import copied_feeds
 from server.rigs.models import Rig, Variant, VariantEdit
 from server.rigs.queries import context_for, context_of, rig_of, variant_of
 from server.rigs.views import VIEWS
+from server.snapshots.keeping import keep_daily
 from server.songs.models import PutAway, Song
 
 MOST_VARIANTS = 9
@@ -153,9 +154,7 @@ def edit_variant(
         after = done.rig if base is now else _merged(now, edit)
         # A rig that cannot be computed is refused here; what was computed is the answer.
         view = VIEWS.of(after, context_for(variant, after))
-        _store(
-            variant, after, edit, action.model_dump(mode="json"), done.said, done.select, edit_id
-        )
+        store(variant, after, edit, action.model_dump(mode="json"), done.said, done.select, edit_id)
         _keep_scenes(variant, now, after)
         if isinstance(action, Intend):
             _log_decision(variant, action, view)
@@ -213,7 +212,7 @@ def _merged(now: Document, edit: Edit) -> Document:
         ) from None
 
 
-def _store(
+def store(
     variant: Variant,
     document: Document,
     edit: Edit,
@@ -222,8 +221,10 @@ def _store(
     select: str,
     edit_id: UUID,
 ) -> None:
+    """Keep a changed document and the step that made it; no step where nothing changed."""
     if not edit.changes:
         return
+    keep_daily(variant.rig.song_id)
     # What was taken back stands behind all that was not: with a new step it is gone.
     newest = variant.edits.order_by("-number").values("number", "undone").first()
     if newest is not None and newest["undone"]:
@@ -290,9 +291,7 @@ def convert_node(
         if found.rig is None:
             raise RigError(found.sentence, part=node)
         action = {"do": "convert", "node": node, "to": to}
-        _store(
-            variant, found.rig, difference(now, found.rig), action, found.sentence, node, edit_id
-        )
+        store(variant, found.rig, difference(now, found.rig), action, found.sentence, node, edit_id)
     return found, Changed(variant, node, found.sentence)
 
 

@@ -15,6 +15,7 @@ from server.accounts.models import User
 from server.clips.services import copy_clips
 from server.config.problems import Problem
 from server.log.services import write_settled
+from server.snapshots.keeping import keep_daily
 from server.songs.models import PutAway, Song
 from server.songs.queries import demo_originals, song_of
 
@@ -101,6 +102,7 @@ def edit_song(user: User, song_id: UUID, base_revision: int, changes: dict[str, 
             )
         changed = {name: v for name, v in changes.items() if getattr(song, name) != v}
         if changed:
+            keep_daily(song.pk)
             before = tempo_words(song.tempo_map), song.delay_value
             song.revision += 1
             for name, value in changed.items():

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 
-import { dayOf, type Entry, howMany, knots, ROW, stepsIn } from "../src/steps/log/log";
+import { dayOf, type Entry, howMany, knots, ROW, stepsIn, whenKept } from "../src/steps/log/log";
 
 const at = (created_at: string) => ({ created_at }) as Entry;
 
@@ -45,4 +45,11 @@ test("steps without entries are not offered, but the one that is asked for stays
     ["time", 1],
     ["blend", 0],
   ]);
+});
+
+test("what was kept by itself is told from what was named", () => {
+  const at = "2026-11-29T14:20:00";
+  expect(whenKept({ kind: "named", created_at: at })).toMatch(/^29 Nov 2026, 14:20$/);
+  expect(whenKept({ kind: "daily", created_at: at })).toMatch(/14:20, kept by itself$/);
+  expect(whenKept({ kind: "before", created_at: at })).toMatch(/14:20, kept by itself$/);
 });

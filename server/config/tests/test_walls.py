@@ -11,6 +11,7 @@ from server.config.api import api
 from server.devices.models import Device
 from server.renders.models import Render
 from server.rigs.services import create_rig
+from server.snapshots.keeping import keep
 from server.testing import QUARTERS, clip_in, noise, person, song_for, wav_bytes
 from server.trials.models import Trial
 from server.verify.models import NullTest
@@ -205,6 +206,11 @@ THINGS = {
     ("POST", "/songs/{song_id}/practice"): ("song", {"kind": "level", "clip": str(uuid.uuid4())}),
     ("GET", "/songs/{song_id}/log"): ("song", None),
     ("POST", "/songs/{song_id}/log"): ("song", {"text": "x"}),
+    ("GET", "/songs/{song_id}/snapshots"): ("song", None),
+    ("POST", "/songs/{song_id}/snapshots"): ("song", {"name": "x"}),
+    ("GET", "/snapshots/{snapshot_id}/changes"): ("snapshot", None),
+    ("POST", "/snapshots/{snapshot_id}/go-back"): ("snapshot", {}),
+    ("DELETE", "/snapshots/{snapshot_id}"): ("snapshot", None),
     ("POST", "/clips/{clip_id}/space"): ("clip", {"frame": {}}),
     ("POST", "/clips/{clip_id}/ducking"): ("clip", {"phrases": []}),
     ("POST", "/clips/{clip_id}/ducking-fit"): ("clip", {"target": {}, "way": "envelope"}),
@@ -237,7 +243,15 @@ class Walls(TestCase):
         )
         device = Device.objects.create(owner=cls.owner, **DEVICE)
         rig = create_rig(song, "Two sends", "send-return", None)
-        rows = {"song": song, "clip": clip, "upload": upload, "test": test, "device": device}
+        snapshot = keep(song, "Before the tour", "named")
+        rows = {
+            "snapshot": snapshot,
+            "song": song,
+            "clip": clip,
+            "upload": upload,
+            "test": test,
+            "device": device,
+        }
         rows |= {"rig": rig, "variant": rig.variants.get()}
         rows["render"] = Render.objects.create(
             variant=rows["variant"], clip=clip, output="main", digest="x",

@@ -16,6 +16,7 @@ import { timeOfDay } from "../../ui/format";
 import { useKey } from "../../ui/keys";
 import { Labelled, TextArea, TextInput } from "../../ui/QuantityField";
 import { ink } from "../../ui/theme";
+import { Snapshots } from "./Snapshots";
 import { dayOf, type Entry, howMany, knots, PAGE, ROW, type Step, stepsIn } from "./log";
 
 const TONES = { plain: "ink", passed: "ok", caution: "caution" } as const;
@@ -54,7 +55,7 @@ export default function LogStep() {
   const newest = pages.at(-1);
   return (
     <Box>
-      <Box display="flex" flexWrap="wrap" gap="8px 20px" alignItems="flex-end">
+      <Box display="flex" flexWrap="wrap" gap="8px 20px" alignItems="flex-end" marginBottom="10px">
         <SheetTitle page about="what was measured, heard and decided; a line is never changed">
           Log
         </SheetTitle>
@@ -76,31 +77,40 @@ export default function LogStep() {
           </Labelled>
         </Box>
       </Box>
-      <Filters counts={newest?.counts ?? {}} step={step} onStep={setStep} />
-      <Note songId={song.id} field={writer} />
-      {log.isError && (
-        <Notice kind="fault" word="Not read.">
-          {sentenceOf(log.error)}
-        </Notice>
-      )}
-      {newest && entries.length === 0 && (
-        <Box color="ink2" paddingBlock="12px">
-          {find || step
-            ? "Nothing of that is in the log."
-            : "Nothing yet. Null tests, measurements, tests by ear, tempo, delay and what is marked as intended come here by themselves."}
-        </Box>
-      )}
-      <Rows entries={entries} songId={song.id} />
-      {newest && entries.length > 0 && (
-        <Box display="flex" gap="14px" alignItems="center" marginTop="10px" color="ink2">
-          <Box role="status">{howMany(entries.length, newest.total)}, newest first</Box>
-          {log.hasNextPage && (
-            <Press disabled={log.isFetchingNextPage} onClick={() => void log.fetchNextPage()}>
-              Older ones
-            </Press>
+      <Box
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", lg: "minmax(0, 1fr) 320px" }}
+        gap="14px 32px"
+      >
+        <Box minWidth="0">
+          <Filters counts={newest?.counts ?? {}} step={step} onStep={setStep} />
+          <Note songId={song.id} field={writer} />
+          {log.isError && (
+            <Notice kind="fault" word="Not read.">
+              {sentenceOf(log.error)}
+            </Notice>
+          )}
+          {newest && entries.length === 0 && (
+            <Box color="ink2" paddingBlock="12px">
+              {find || step
+                ? "Nothing of that is in the log."
+                : "Nothing yet. Null tests, measurements, tests by ear, tempo, delay and what is marked as intended come here by themselves."}
+            </Box>
+          )}
+          <Rows entries={entries} songId={song.id} />
+          {newest && entries.length > 0 && (
+            <Box display="flex" gap="14px" alignItems="center" marginTop="10px" color="ink2">
+              <Box role="status">{howMany(entries.length, newest.total)}, newest first</Box>
+              {log.hasNextPage && (
+                <Press disabled={log.isFetchingNextPage} onClick={() => void log.fetchNextPage()}>
+                  Older ones
+                </Press>
+              )}
+            </Box>
           )}
         </Box>
-      )}
+        <Snapshots songId={song.id} />
+      </Box>
     </Box>
   );
 }
@@ -119,7 +129,11 @@ function Filters({
     ["", "All", all],
     ...stepsIn(counts, step).map(
       ([s, n]) =>
-        [s, s === "log" ? "Notes" : s[0]!.toUpperCase() + s.slice(1), n] as [Step, string, number],
+        [s, s === "log" ? "Notes, snapshots" : s[0]!.toUpperCase() + s.slice(1), n] as [
+          Step,
+          string,
+          number,
+        ],
     ),
   ];
   return (

@@ -22,6 +22,15 @@ export function dayOf(entry: Entry, above: Entry | undefined): string | null {
   return above && day(above) === own ? null : own;
 }
 
+/** "29 Nov 2026, 14:20", and that it was kept without being asked. */
+export function whenKept(one: { kind: string; created_at: string }): string {
+  const when = new Date(one.created_at).toLocaleString("en-GB", {
+    dateStyle: "medium",
+    timeStyle: "short",
+  });
+  return one.kind === "named" ? when : `${when}, kept by itself`;
+}
+
 export interface Knot {
   /** Where it stands on the rail of time, and where its row stands, in pixels from the top. */
   at: number;

@@ -1,0 +1,56 @@
+"""Keep a song as it is. Knows rows alone, so that whatever changes a song can ask for it first."""
+
+from typing import Any, Literal
+from uuid import UUID
+
+from django.utils import timezone
+
+from server.rigs.models import Rig
+from server.snapshots.models import Snapshot
+from server.songs.models import Song
+
+Kind = Literal["named", "before", "daily"]
+VALUES = (
+    "title", "players", "tempo_map", "sample_rate_hz", "delay_value", "device", "delays", "figure",
+    "space", "blend",
+)  # fmt: skip
+MOST_OWN = 200
+_MOST_DAILY = 60
+
+
+def content_of(song: Song) -> dict[str, Any]:
+    """The song's values, and every rig with its variants, as they are stored."""
+    rigs = []
+    for rig in song.rigs.filter(deleted_at=None).prefetch_related("variants"):
+        variants = [
+            {
+                "id": str(v.pk), "position": v.position, "name": v.name, "document": v.document,
+                "moves": v.moves,
+            }
+            for v in rig.variants.all()
+        ]  # fmt: skip
+        rigs.append(
+            {
+                "id": str(rig.pk), "name": rig.name, "position": rig.position, "feeds": rig.feeds,
+                "variants": variants,
+            }
+        )  # fmt: skip
+    return {"song": {name: getattr(song, name) for name in VALUES}, "rigs": rigs}
+
+
+def keep(song: Song, name: str, kind: Kind) -> Snapshot:
+    return Snapshot.objects.create(song=song, name=name[:120], kind=kind, content=content_of(song))
+
+
+def keep_daily(song_id: UUID) -> None:
+    """Before the first edit of a day: the song as the day found it. Older than 60 of them go."""
+    today = timezone.now().date()
+    daily = Snapshot.objects.filter(song_id=song_id, kind="daily")
+    if daily.filter(created_at__date=today).exists():
+        return
+    song = Song.objects.get(pk=song_id)
+    if not Rig.objects.filter(song=song).exists() and song.revision == 1:
+        return
+    keep(song, f"As {today:%-d %B} found it", "daily")
+    for old in daily.order_by("-created_at")[_MOST_DAILY:]:
+        old.delete()

@@ -24,6 +24,8 @@ class Log(BrowserCase):
         b.press("button", "Run the null test")
         b.sees("6.02 dB", 60)
         result = b.driver.current_url
+        # The step says so at once, without being opened.
+        b.find("link", "Log 1 entry")
         b.press("link", "Log")
         b.sees("Monday against Tuesday")
         b.sees("1 entry, newest first")

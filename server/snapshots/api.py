@@ -54,7 +54,7 @@ def _out(row: Snapshot) -> SnapshotOut:
 def list_snapshots(request: HttpRequest, song_id: UUID) -> list[SnapshotOut]:
     """All of a song, newest first."""
     song = song_of(user_of(request), song_id)
-    return [_out(row) for row in song.snapshots.defer("content")]
+    return [_out(row) for row in song.snapshots.filter(deleted_at=None).defer("content")]
 
 
 @router.post("/songs/{uuid:song_id}/snapshots", response=SnapshotOut)
@@ -77,5 +77,11 @@ def go_back(request: HttpRequest, snapshot_id: UUID, payload: GoBack) -> Snapsho
 
 @router.delete("/snapshots/{uuid:snapshot_id}", response={204: None})
 def delete_snapshot(request: HttpRequest, snapshot_id: UUID) -> tuple[int, None]:
-    services.snapshot_of(user_of(request), snapshot_id).delete()
+    """Put it away; `restore` brings it back for 30 days."""
+    services.delete(user_of(request), snapshot_id)
     return 204, None
+
+
+@router.post("/snapshots/{uuid:snapshot_id}/restore", response=SnapshotOut)
+def restore_snapshot(request: HttpRequest, snapshot_id: UUID) -> SnapshotOut:
+    return _out(services.undelete(user_of(request), snapshot_id))

@@ -15,7 +15,7 @@ VALUES = (
     "space", "blend",
 )  # fmt: skip
 MOST_OWN = 200
-_MOST_DAILY = 60
+_MOST_BY_ITSELF = 60
 
 
 def content_of(song: Song) -> dict[str, Any]:
@@ -39,11 +39,17 @@ def content_of(song: Song) -> dict[str, Any]:
 
 
 def keep(song: Song, name: str, kind: Kind) -> Snapshot:
-    return Snapshot.objects.create(song=song, name=name[:120], kind=kind, content=content_of(song))
+    """One more. Of those that are kept by themselves the oldest go, so that there are 60 of a kind."""
+    made = Snapshot.objects.create(song=song, name=name[:120], kind=kind, content=content_of(song))
+    if kind != "named":
+        of_kind = Snapshot.objects.filter(song=song, kind=kind)
+        kept = list(of_kind.values_list("pk", flat=True)[:_MOST_BY_ITSELF])
+        of_kind.exclude(pk__in=kept).delete()
+    return made
 
 
 def keep_daily(song_id: UUID) -> None:
-    """Before the first edit of a day: the song as the day found it. Older than 60 of them go."""
+    """Before the first edit of a day: the song as the day found it."""
     today = timezone.now().date()
     daily = Snapshot.objects.filter(song_id=song_id, kind="daily")
     if daily.filter(created_at__date=today).exists():
@@ -52,5 +58,3 @@ def keep_daily(song_id: UUID) -> None:
     if not Rig.objects.filter(song=song).exists() and song.revision == 1:
         return
     keep(song, f"As {today:%-d %B} found it", "daily")
-    for old in daily.order_by("-created_at")[_MOST_DAILY:]:
-        old.delete()

@@ -14,6 +14,7 @@ class Snapshot(models.Model):
     kind = models.CharField(max_length=10, help_text="named, before or daily")
     content = models.JSONField()
     created_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-created_at", "id"]

@@ -7,6 +7,7 @@ from uuid import UUID, uuid4
 
 from django.db import transaction
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 
 from core.delay import slug
 from core.errors import FonodromeError
@@ -18,13 +19,13 @@ from server.config.problems import Problem
 from server.log.services import write
 from server.rigs.models import Rig, Variant
 from server.rigs.queries import context_for
-from server.rigs.services import MOST_VARIANTS, store
+from server.rigs.services import MOST_VARIANTS, name_rig, store
 from server.rigs.views import VIEWS
 from server.snapshots.keeping import MOST_OWN, VALUES, content_of, keep
 from server.snapshots.models import Snapshot
 from server.songs.models import Song
 from server.songs.queries import song_of
-from server.songs.services import edit_song, tempo_words
+from server.songs.services import delays_of, edit_song, tempo_words
 
 _NAMES = {
     "title": "title", "players": "players", "sample_rate_hz": "sample rate", "delays": "delays",
@@ -35,14 +36,14 @@ _NAMES = {
 
 def snapshot_of(user: User, snapshot_id: UUID) -> Snapshot:
     """Raises Http404 for one that is not there, or somebody else's."""
-    rows = Snapshot.objects.filter(song__owner=user, song__deleted_at=None)
+    rows = Snapshot.objects.filter(song__owner=user, song__deleted_at=None, deleted_at=None)
     return get_object_or_404(rows.select_related("song"), pk=snapshot_id)
 
 
 def take(user: User, song_id: UUID, name: str) -> Snapshot:
     """Keep the song as it is under a name. Raises Problem where there are too many."""
     song = song_of(user, song_id)
-    if song.snapshots.filter(kind="named").count() >= MOST_OWN:
+    if song.snapshots.filter(kind="named", deleted_at=None).count() >= MOST_OWN:
         raise Problem(409, f"A song holds {MOST_OWN} snapshots. Delete some first.", "full")
     with transaction.atomic():
         kept = keep(song, name, "named")
@@ -53,6 +54,19 @@ def take(user: User, song_id: UUID, name: str) -> Snapshot:
 def _size(content: dict[str, Any]) -> str:
     variants = sum(len(rig["variants"]) for rig in content["rigs"])
     return f"{fmt.plural(len(content['rigs']), 'rig')}, {fmt.plural(variants, 'variant')}"
+
+
+def delete(user: User, snapshot_id: UUID) -> None:
+    """Put a snapshot away; `undelete` brings it back within 30 days."""
+    row = snapshot_of(user, snapshot_id)
+    Snapshot.objects.filter(pk=row.pk).update(deleted_at=timezone.now())
+
+
+def undelete(user: User, snapshot_id: UUID) -> Snapshot:
+    rows = Snapshot.objects.filter(song__owner=user, song__deleted_at=None)
+    row = get_object_or_404(rows, pk=snapshot_id)
+    Snapshot.objects.filter(pk=row.pk).update(deleted_at=None)
+    return row
 
 
 @dataclass(frozen=True)
@@ -160,9 +174,11 @@ def restore(user: User, snapshot_id: UUID, rig_id: UUID | None) -> Snapshot:
 def _set_values(user: User, song: Song, kept: dict[str, Any], stays: Callable[[str], bool]) -> None:
     song.refresh_from_db()
     values = {name: kept[name] for name in VALUES if name in kept}
-    names = {line["name"] for line in kept["delays"]}
-    newer = [line for line in song.delays if line["name"] not in names and stays(line["name"])]
-    values["delays"] = [*kept["delays"], *newer] if kept["delays"] else kept["delays"]
+    # A song that never named its delays has one all the same, of its delay value and device.
+    own = kept["delays"] or delays_of(Song(**{n: kept[n] for n in ("delay_value", "device")}))
+    names = {slug(line["name"]) for line in own}
+    newer = [d for d in song.delays if slug(d["name"]) not in names and stays(d["name"])]
+    values["delays"] = [*own, *newer] if newer else kept["delays"]
     edit_song(user, song.pk, song.revision, values)
 
 
@@ -175,8 +191,11 @@ def _restore_rig(song: Song, kept: dict[str, Any], said: str) -> None:
     rig, _ = Rig.objects.get_or_create(pk=kept["id"], defaults={"song": song, "name": kept["name"]})
     if rig.song_id != song.pk:
         raise Problem(409, "That rig belongs to another song now.", "other-song")
-    rig.name, rig.feeds, rig.deleted_at = kept["name"], kept["feeds"], None
-    rig.save(update_fields=["name", "feeds", "deleted_at"])
+    rig.feeds, rig.deleted_at = kept["feeds"], None
+    rig.save(update_fields=["feeds", "deleted_at"])
+    if rig.name != kept["name"]:
+        # In its newer variants too: a rig has one title.
+        name_rig(rig, kept["name"])
     for one in kept["variants"]:
         _restore_variant(rig, one, said)
 

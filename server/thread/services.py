@@ -42,6 +42,7 @@ from server.rigs.models import Rig, Variant
 from server.rigs.queries import context_for, context_of, rigs_of, variant_of
 from server.rigs.services import edit_variant, restore_rig, restore_variant
 from server.rigs.views import VIEWS
+from server.snapshots.models import Snapshot
 from server.songs.models import PutAway, Song
 from server.songs.services import delays_of, edit_song
 from server.trials.models import Trial
@@ -322,6 +323,7 @@ def sweep_deleted() -> int:
         Measurement.objects.filter(deleted_at__lt=before),
         Clip.objects.filter(deleted_at__lt=before),
         PutAway.objects.filter(deleted_at__lt=before),
+        Snapshot.objects.filter(deleted_at__lt=before),
     ):
         gone += rows.delete()[0]
     return gone

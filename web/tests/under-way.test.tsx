@@ -6,7 +6,8 @@ import { MemoryRouter } from "react-router";
 import { afterEach, beforeAll, expect, test, vi } from "vitest";
 
 import { Refused } from "../src/api/client";
-import { deleteWithUndo, UnderWay } from "../src/steps/verify/UnderWay";
+import { UnderWay } from "../src/steps/verify/UnderWay";
+import { deleteWithUndo } from "../src/ui/deleting";
 import { NumberField } from "../src/ui/NumberField";
 import { Toasts } from "../src/ui/Toasts";
 import { show, standIn } from "./dom";
@@ -86,4 +87,11 @@ test("a number's name stands above it where nothing else names it, and is its on
   cleanup();
   show(field(false));
   expect(screen.queryByText("gain of B")).toBe(null);
+});
+
+test("when it has ended, and is shown no more, the steps are asked for anew", () => {
+  const { asked } = shown({ status: "running", progress: 0.9, stage: "x" });
+  expect(asked).not.toHaveBeenCalled();
+  cleanup();
+  expect(asked).toHaveBeenCalledWith({ queryKey: ["steps"] });
 });

@@ -211,6 +211,7 @@ THINGS = {
     ("GET", "/snapshots/{snapshot_id}/changes"): ("snapshot", None),
     ("POST", "/snapshots/{snapshot_id}/go-back"): ("snapshot", {}),
     ("DELETE", "/snapshots/{snapshot_id}"): ("snapshot", None),
+    ("POST", "/snapshots/{snapshot_id}/restore"): ("snapshot", None),
     ("POST", "/clips/{clip_id}/space"): ("clip", {"frame": {}}),
     ("POST", "/clips/{clip_id}/ducking"): ("clip", {"phrases": []}),
     ("POST", "/clips/{clip_id}/ducking-fit"): ("clip", {"target": {}, "way": "envelope"}),

@@ -166,6 +166,41 @@ class Snapshots(ApiCase):
         self.assertEqual(list(titles), [("Two", "1 rig, 1 variant"), ("One", "1 rig, 1 variant")])
         self.assertEqual(self.call("delete", f"/snapshots/{first}")[0], 204)
         self.assertEqual([s["id"] for s in self.call("get", path)[1]], [second])
+        self.assertEqual(self.call("get", f"/snapshots/{first}/changes")[0], 404)
+        self.assertEqual(self.call("post", f"/snapshots/{first}/restore")[0], 200)
+        self.assertEqual([s["id"] for s in self.call("get", path)[1]], [second, first])
+
+    def test_named_delays_that_came_after_stay_where_a_newer_rig_uses_them(self):
+        """The song of the snapshot had never named a delay: its own list is empty."""
+        kept = self.take()
+        self.edit(delays=[{"name": "Delay", "value": "1/4"}, {"name": "Slap", "value": "90 ms"}])
+        uses = 'g: source "Guitar" > e: delay "Echo" (time @slap) > o: output'
+        newer = self.make("Slapped", uses)["variants"][0]["id"]
+        self.back(kept)
+        self.song.refresh_from_db()
+        self.assertEqual([d["name"] for d in self.song.delays], ["Delay", "Slap"])
+        self.assertEqual((self.song.delays[0]["value"], self.song.delay_value), ("1/8.", "1/8."))
+        self.assertEqual(self.call("get", f"/variants/{newer}")[0], 200)
+
+    def test_a_rig_has_one_title_in_its_newer_variants_too(self):
+        kept = self.take()
+        newer = self.call("post", f"/rigs/{self.rig['id']}/variants", {})[1]["id"]
+        self.call("patch", f"/rigs/{self.rig['id']}", {"name": "Tour"})
+        self.assertEqual(Rig.objects.get(pk=self.rig["id"]).name, "Tour")
+        self.back(kept, rig=self.rig["id"])
+        titles = {v.document["title"] for v in Variant.objects.filter(pk__in=[newer, self.variant])}
+        self.assertEqual((Rig.objects.get(pk=self.rig["id"]).name, titles), ("Live", {"Live"}))
+
+    def test_of_those_kept_by_themselves_the_oldest_go(self):
+        kept = self.take()
+        content = Snapshot.objects.get(pk=kept).content
+        for k in range(70):
+            Snapshot.objects.create(song=self.song, name=f"{k}", kind="before", content=content)
+        self.back(kept)
+        left = Snapshot.objects.filter(kind="before")
+        self.assertEqual((left.count(), left.filter(name="0").exists()), (60, False))
+        self.assertTrue(left.filter(name__startswith="Before going back").exists())
+        self.assertTrue(Snapshot.objects.filter(pk=kept).exists())
 
     def test_what_cannot_be_gone_back_to_changes_nothing(self):
         kept = self.take()

@@ -1903,8 +1903,28 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Delete Snapshot */
+        /**
+         * Delete Snapshot
+         * @description Put it away; `restore` brings it back for 30 days.
+         */
         delete: operations["server_snapshots_api_delete_snapshot"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/snapshots/{snapshot_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore Snapshot */
+        post: operations["server_snapshots_api_restore_snapshot"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -19510,6 +19530,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_snapshots_api_restore_snapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                snapshot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotOut"];
+                };
             };
         };
     };

@@ -5,6 +5,7 @@ import { useRef, useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../../api/client";
 import { announce, Hint, Notice, Press, SheetTitle } from "../../ui/controls";
+import { deleteWithUndo } from "../../ui/deleting";
 import { useKey } from "../../ui/keys";
 import { Labelled, TextInput } from "../../ui/QuantityField";
 import { whenKept } from "./log";
@@ -57,6 +58,15 @@ export function Snapshots({ songId }: { songId: string }) {
     } catch (fault) {
       announce(sentenceOf(fault), { kind: "fault" });
     }
+  };
+  const remove = (one: Snapshot) => {
+    const path = { params: { path: { snapshot_id: one.id } } };
+    return deleteWithUndo(
+      `“${one.name}” is deleted.`,
+      () => ask(api.DELETE("/api/v1/snapshots/{snapshot_id}", path)),
+      () => ask(api.POST("/api/v1/snapshots/{snapshot_id}/restore", path)),
+      () => client.invalidateQueries({ queryKey: ["snapshots", songId] }),
+    );
   };
   return (
     <Box as="section" aria-label="Snapshots" minWidth="0">
@@ -125,6 +135,9 @@ export function Snapshots({ songId }: { songId: string }) {
                 onClick={() => setOpen(open === one.id ? null : one.id)}
               >
                 What changed
+              </Press>
+              <Press look="quiet" named={one.name} onClick={() => void remove(one)}>
+                Delete
               </Press>
             </Box>
             {open === one.id && <Since snapshot={one} onBack={back} />}

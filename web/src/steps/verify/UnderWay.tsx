@@ -1,6 +1,7 @@
 /** Work of Verify that is under way, with what is cancelled by a press; and what is deleted with a way back. */
 import { Box } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 
 import { sentenceOf } from "../../api/client";
 import { announce, Press, SheetTitle } from "../../ui/controls";
@@ -24,6 +25,13 @@ interface Props {
 export function UnderWay(props: Props) {
   const { row } = props;
   const client = useQueryClient();
+  // When it has ended, the steps say so at once.
+  useEffect(
+    () => () => {
+      void client.invalidateQueries({ queryKey: ["steps"] });
+    },
+    [client],
+  );
   const cancel = async () => {
     try {
       await props.cancel();
@@ -54,22 +62,4 @@ export function UnderWay(props: Props) {
       </Box>
     </Box>
   );
-}
-
-/** Deletes something, says so, and offers to bring it back. */
-export async function deleteWithUndo(
-  said: string,
-  remove: () => Promise<unknown>,
-  restore: () => Promise<unknown>,
-  refresh: () => Promise<unknown>,
-): Promise<void> {
-  try {
-    await remove();
-    announce(said, {
-      action: { word: "Undo", run: () => void restore().then(refresh) },
-    });
-    await refresh();
-  } catch (fault) {
-    announce(sentenceOf(fault), { kind: "fault" });
-  }
 }

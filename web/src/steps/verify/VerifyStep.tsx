@@ -9,6 +9,7 @@ import { useKey } from "../../ui/keys";
 import { useSongContext } from "../../song/context";
 import type { Stretch } from "../../charts/Wave";
 import { Notice, Pennant, Press, SheetTitle } from "../../ui/controls";
+import { deleteWithUndo } from "../../ui/deleting";
 import { num, timeOfDay } from "../../ui/format";
 import { QuantityField } from "../../ui/QuantityField";
 import { ClipLane } from "./ClipLane";
@@ -17,7 +18,6 @@ import { ClipChecks } from "../../clips/ClipChecks";
 import { isBusy, useClips } from "../../clips/queries";
 import { useNullTests, usePairs } from "./queries";
 import { canBeStems, MOST_STEMS, stillStems } from "./stems";
-import { deleteWithUndo } from "./UnderWay";
 import { Ways } from "./Ways";
 
 const WHOLE: Stretch = { start_s: 0, length_s: null };

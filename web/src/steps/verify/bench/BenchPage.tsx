@@ -10,11 +10,11 @@ import { decoded } from "../../../clips/decoded";
 import { isBusy, useReadyClips } from "../../../clips/queries";
 import { useSongContext } from "../../../song/context";
 import { Notice, Pennant, Press, SheetTitle } from "../../../ui/controls";
+import { deleteWithUndo } from "../../../ui/deleting";
 import { num, timeOfDay } from "../../../ui/format";
 import { useKey } from "../../../ui/keys";
 import { Choice, Labelled, TextInput } from "../../../ui/QuantityField";
 import { DevicePicker } from "../../../devices/DevicePicker";
-import { deleteWithUndo } from "../UnderWay";
 import { Ways } from "../Ways";
 import {
   type Kind,

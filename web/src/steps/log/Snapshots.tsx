@@ -121,8 +121,8 @@ export function Snapshots({ songId }: { songId: string }) {
             paddingBlock="7px"
             overflowWrap="anywhere"
           >
-            <Box display="flex" gap="10px" alignItems="center">
-              <Box flex="1" minWidth="0">
+            <Box display="flex" flexWrap="wrap" gap="0 10px" alignItems="center">
+              <Box flex="1 1 100%" minWidth="0">
                 <Box fontWeight={one.kind === "named" ? 650 : 400}>{one.name}</Box>
                 <Box color="ink2" fontSize="13px">
                   {whenKept(one)}

@@ -172,7 +172,9 @@ class Snapshots(ApiCase):
 
     def test_named_delays_that_came_after_stay_where_a_newer_rig_uses_them(self):
         """The song of the snapshot had never named a delay: its own list is empty."""
+        type(self.song).objects.filter(pk=self.song.pk).update(delays=[])
         kept = self.take()
+        self.assertEqual(Snapshot.objects.get(pk=kept).content["song"]["delays"], [])
         self.edit(delays=[{"name": "Delay", "value": "1/4"}, {"name": "Slap", "value": "90 ms"}])
         uses = 'g: source "Guitar" > e: delay "Echo" (time @slap) > o: output'
         newer = self.make("Slapped", uses)["variants"][0]["id"]

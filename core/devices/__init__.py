@@ -1,5 +1,15 @@
 """What a device can really be set to."""
 
+from core.devices.panel import (
+    MOST_PANELS,
+    Control,
+    Mark,
+    Panel,
+    Panels,
+    Reading,
+    clock_text,
+    read_control,
+)
 from core.devices.profile import SHIPPED, DeadZone, DeviceProfile, Setting, nearest_setting
 from core.devices.reach import (
     Glide,
@@ -11,6 +21,7 @@ from core.devices.reach import (
 )
 
 __all__ = [
-    "SHIPPED", "DeadZone", "DeviceProfile", "Glide", "GlideRequest", "ReachReport", "ReachRequest",
-    "Setting", "device_reach", "glide", "nearest_setting",
+    "MOST_PANELS", "SHIPPED", "Control", "DeadZone", "DeviceProfile", "Glide", "GlideRequest", "ReachReport", "ReachRequest",
+    "Mark", "Panel", "Panels", "Reading",
+    "Setting", "clock_text", "device_reach", "glide", "nearest_setting", "read_control",
 ]  # fmt: skip

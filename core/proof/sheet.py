@@ -11,6 +11,7 @@ from core.bench.halts import Compared
 from core.edge import Edge
 from core.measure import NullOptions, NullResult
 from core.measure.results import Picture, ToSet
+from core.tables import cell, markdown_table
 from core.units import format as fmt
 
 PROOF_VERSION = 1
@@ -189,30 +190,15 @@ def proof_of_bench(
     )  # fmt: skip
 
 
-def _cell(text: str) -> str:
-    return " ".join(text.replace("\\", "\\\\").replace("|", "\\|").split())
-
-
-def _table(head: Sequence[str], rows: Sequence[Sequence[str]]) -> list[str]:
-    if not rows:
-        return []
-    return [
-        "| " + " | ".join(head) + " |",
-        "|" + " --- |" * len(head),
-        *["| " + " | ".join(_cell(c) for c in row) + " |" for row in rows],
-        "",
-    ]
-
-
 def as_markdown(proof: Proof) -> str:
     """The sheet as Markdown, the pictures left out: those are in the JSON."""
     made = proof.made_at.strftime("%Y-%m-%d %H:%M UTC") if proof.made_at else "not finished"
     lines = [
-        f"# {_cell(proof.sentence)}",
+        f"# {cell(proof.sentence)}",
         "",
-        _cell(proof.about),
+        cell(proof.about),
         "",
-        f"{_cell(proof.song)}, {made}",
+        f"{cell(proof.song)}, {made}",
         "",
     ]
     sections = (
@@ -232,7 +218,7 @@ def as_markdown(proof: Proof) -> str:
     )  # fmt: skip
     for title, head, rows in sections:
         if rows:
-            lines += [f"## {title}", "", *_table(head, rows)]
+            lines += [f"## {title}", "", *markdown_table(head, rows)]
     if proof.cautions:
-        lines += ["## Notes", "", *[f"- {_cell(note)}" for note in proof.cautions], ""]
+        lines += ["## Notes", "", *[f"- {cell(note)}" for note in proof.cautions], ""]
     return "\n".join(lines)

@@ -18,6 +18,7 @@ from core.edge import Edge
 from core.proof import Proof
 from server.bench import services
 from server.bench.models import Measurement
+from server.config.answers import named
 from server.config.auth import user_of
 from server.config.proof import ProofAs, proof_answer
 from server.jobs.runner import request_cancel
@@ -123,7 +124,7 @@ def bench_signal(request: HttpRequest, kind: BenchKind, asks: Query[Asks]) -> Ht
     user_of(request)
     signal = TestSignal(kind=kind, **asks.model_dump())
     answer = HttpResponse(signal_wav(signal), content_type="audio/wav")
-    answer["Content-Disposition"] = f'attachment; filename="Fonodrome test signal, {kind}.wav"'
+    named(answer, f"Fonodrome test signal, {kind}.wav")
     answer["Cache-Control"] = "private, max-age=3600"
     return answer
 

@@ -14,6 +14,7 @@ from server.log.api import router as log
 from server.renders.api import router as renders
 from server.rigs.api import router as rigs
 from server.rigs.feeds_api import router as feeds
+from server.sheets.api import router as sheets
 from server.snapshots.api import router as snapshots
 from server.songs.api import router as songs
 from server.thread.api import router as thread
@@ -41,6 +42,7 @@ api.add_router("", renders)
 api.add_router("", trials)
 api.add_router("", log)
 api.add_router("", snapshots)
+api.add_router("", sheets)
 api.add_router("", rigs)
 api.add_router("", feeds)
 api.add_router("", thread)

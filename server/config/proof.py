@@ -7,6 +7,7 @@ from ninja import Router
 
 from core.edge import Edge
 from core.proof import Proof, as_markdown
+from server.config.answers import download
 from server.config.auth import user_of
 
 router = Router(tags=["proof"])
@@ -19,9 +20,7 @@ class ProofAs(Edge):
 def proof_answer(proof: Proof, form: str) -> Proof | HttpResponse:
     if form == "json":
         return proof
-    answer = HttpResponse(as_markdown(proof), content_type="text/markdown; charset=utf-8")
-    answer["Content-Disposition"] = 'attachment; filename="proof.md"'
-    return answer
+    return download(as_markdown(proof), "proof.md", "text/markdown")
 
 
 @router.get("/proof-schema", response=dict[str, Any])

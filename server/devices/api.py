@@ -1,17 +1,21 @@
 """Device profiles: those that ship, and those a person typed in."""
 
-from typing import Any
+from typing import Any, Literal
 from uuid import UUID
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router
 from pydantic import Field
 
-from core.devices import SHIPPED, DeviceProfile
+from core.devices import SHIPPED, DeviceProfile, Panel, Panels
 from core.edge import Edge
+from server.config.answers import download
 from server.config.auth import user_of
+from server.devices import panels
 from server.devices.models import Device
+from server.devices.models import Panel as StoredPanel
+from server.devices.profiles import OWN, profile_of
 
 router = Router(tags=["devices"])
 
@@ -21,12 +25,25 @@ class DeviceOut(Edge):
     profile: DeviceProfile
 
 
-OWN = ("name", "min_ms", "max_ms", "step_ms")
+class PanelOut(Edge):
+    id: UUID
+    panel: Panel
+
+
+class PanelsIn(Edge):
+    """A file of panels, and what is to be done where a name is there already."""
+
+    file: Panels
+    clash: Literal["ask", "replace", "keep"] = "ask"
+
+
+class PanelsTaken(Edge):
+    taken: int
+    kept: list[str] = Field(description="Names of those that stayed as they were")
 
 
 def _out(device: Device) -> DeviceOut:
-    fields = {name: getattr(device, name) for name in OWN} | device.more
-    return DeviceOut(id=device.pk, profile=DeviceProfile.model_validate(fields))
+    return DeviceOut(id=device.pk, profile=profile_of(device))
 
 
 def _fields(profile: DeviceProfile) -> dict[str, Any]:
@@ -58,3 +75,37 @@ def edit_device(request: HttpRequest, device_id: UUID, payload: DeviceProfile) -
 def delete_device(request: HttpRequest, device_id: UUID) -> tuple[int, None]:
     get_object_or_404(Device, owner=user_of(request), pk=device_id).delete()
     return 204, None
+
+
+@router.get("/panels", response=list[PanelOut])
+def list_panels(request: HttpRequest) -> list[PanelOut]:
+    """How the person's devices read, by name."""
+    rows = StoredPanel.objects.filter(owner=user_of(request))
+    return [PanelOut(id=row.pk, panel=Panel.model_validate(row.content)) for row in rows]
+
+
+@router.put("/panels", response=PanelOut)
+def keep_panel(request: HttpRequest, payload: Panel) -> PanelOut:
+    """In place of one of that name."""
+    row = panels.keep_panel(user_of(request), payload)
+    return PanelOut(id=row.pk, panel=payload)
+
+
+@router.delete("/panels/{uuid:panel_id}", response={204: None})
+def delete_panel(request: HttpRequest, panel_id: UUID) -> tuple[int, None]:
+    get_object_or_404(StoredPanel, owner=user_of(request), pk=panel_id).delete()
+    return 204, None
+
+
+@router.get("/panels/file", response={200: Panels})
+def panels_file(request: HttpRequest) -> HttpResponse:
+    """All of them in one file."""
+    file = Panels(panels=tuple(panels.panels_of(user_of(request)).values()))
+    return download(file.model_dump_json(indent=2), "Fonodrome devices.json", "application/json")
+
+
+@router.post("/panels/file", response=PanelsTaken)
+def take_panels(request: HttpRequest, payload: PanelsIn) -> PanelsTaken:
+    """Take those of a file: all, or none where it asks first."""
+    taken, kept = panels.bring_in(user_of(request), payload.file.panels, payload.clash)
+    return PanelsTaken(taken=taken, kept=kept)

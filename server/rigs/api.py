@@ -49,12 +49,12 @@ from core.routing import (
 )
 from core.routing.edit.convert import Form
 from core.routing.show.reduce import reduced
-from server.config.answers import answer
+from server.config.answers import answer, download
 from server.config.auth import user_of
 from server.rigs import services
 from server.rigs.models import Rig as StoredRig
 from server.rigs.models import Variant
-from server.rigs.queries import context_for, context_of, rig_of, rigs_of, variant_of
+from server.rigs.queries import context_for, rig_of, rigs_of, variant_of
 from server.rigs.views import VIEWS
 from server.songs.queries import song_of
 
@@ -421,7 +421,6 @@ def variant_tail(request: HttpRequest, variant_id: UUID, payload: TailRequest) -
 @router.get("/variants/{uuid:variant_id}/patch.csv", response={200: None})
 def patch_as_csv(request: HttpRequest, variant_id: UUID) -> HttpResponse:
     variant = variant_of(user_of(request), variant_id)
-    text = patch_csv(load_rig(variant.document), context_of(variant.rig.song))
-    response = HttpResponse(text, content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = 'attachment; filename="patch sheet.csv"'
-    return response
+    document = load_rig(variant.document)
+    text = patch_csv(document, context_for(variant, document))
+    return download(text, f"{variant.rig.name} {variant.letter}, patch sheet.csv", "text/csv")

@@ -25,6 +25,7 @@ from core.space import KeptSpace
 from core.tempo import TempoSection, check_sections, write_midi
 from core.tempo.song import MOST_SECTIONS
 from core.units import parse_time
+from server.config.answers import named
 from server.config.auth import user_of
 from server.songs import services
 from server.songs.models import Song
@@ -175,9 +176,7 @@ def save_figure_midi(request: HttpRequest, song_id: UUID, payload: FigureRequest
 
 
 def _file(content: bytes, kind: str, name: str) -> HttpResponse:
-    response = HttpResponse(content, content_type=kind)
-    response["Content-Disposition"] = f'attachment; filename="{name}"'
-    return response
+    return named(HttpResponse(content, content_type=kind), name)
 
 
 @router.post("/songs/{uuid:song_id}/duplicate", response=SongOut)

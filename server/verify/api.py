@@ -19,6 +19,7 @@ from core.measure.matched import LONGEST_EXCERPT_S, Which
 from core.measure.two_paths import MOST_MS, TwoPaths
 from core.proof import Proof
 from core.routing import Order
+from server.config.answers import named
 from server.config.auth import user_of
 from server.config.proof import ProofAs, proof_answer
 from server.jobs.runner import request_cancel
@@ -278,7 +279,5 @@ def null_test_audio(
     response["Content-Length"] = str(audio.size_bytes)
     response["Cache-Control"] = "private, max-age=3600"
     if whole:
-        stem = test.clip_a.name.rsplit(".", 1)[0].replace('"', "'").replace("/", "-")
-        name = f"{stem} - {_NAMES[which]}.wav".encode("ascii", "replace").decode()
-        response["Content-Disposition"] = f'attachment; filename="{name}"'
+        named(response, f"{test.clip_a.name.rsplit('.', 1)[0]} - {_NAMES[which]}.wav")
     return response

@@ -9,7 +9,7 @@
 
 A part is described where it is first named: `id: kind "name" (settings)`, or `delay1 (settings)`
 where the id is a kind with a number. A bare kind makes a new part. Square brackets hold the strip
-of a merge's input. Lines that start with key, scene, siding, line, beside, board and keep say the rest.
+of a merge's input. Lines that start with key, scene, siding, line, beside, cable, board and keep say the rest.
 """
 
 import difflib
@@ -26,6 +26,7 @@ from core.routing.document.quoting import outside, split_at, unquoted, without_c
 from core.routing.document.rig import (
     MOST_NODES,
     Board,
+    Cable,
     Intended,
     Key,
     Rail,
@@ -58,7 +59,8 @@ _LINE_END = re.compile(r"\r\n|\r|\n")
 _ESCAPED = {"n": "\n", "r": "\r"}
 _OF_A_FRAME = ("line", "order", "half", "slots")
 _LINE_OF = re.compile(r'([\w-]++)\s*+("(?:[^"\\]|\\.)*+")?\s*+:\s*+(.+)$')
-_FURTHER = re.compile(r"^\s*(?:key|scene|siding|line|slot|beside|keep)\s+[^:>\s]")
+_CABLE_OF = re.compile(r"([\w-]++)(?:\.(\d{1,2}))?\s*+(\(.*)$")
+_FURTHER = re.compile(r"^\s*(?:key|scene|siding|line|slot|beside|cable|keep)\s+[^:>\s]")
 
 
 class NotationError(RigError):
@@ -539,6 +541,19 @@ class _Reader:
         more = {"mix_percent": pairs.get("mix", 50.0), "level_db": pairs.get("level", 0.0)}
         at = match[3] if match[2] == "processor" else str(self._place(match[3]))
         self._frame(self._named(match[1])).beside.append((match[2], at, more))
+
+    def _cable(self, rest: str) -> None:
+        match = _CABLE_OF.match(rest)
+        if match is None:
+            raise self.fail('a cable reads: cable ways.2 (to jack "input 3", length 5 m).')
+        port = f"{self._named(match[1])}.{int(match[2] or 1) - 1}"
+        if port not in self.rails:
+            raise self.fail(f"no rail leaves {match[1]} by output {match[2] or 1}.", match[1])
+        inside, more = _bracket(match[3], "(", ")", self)
+        if more:
+            raise self.fail(f"“{more[:30]}” is not understood here.", more[:30])
+        cable = self._model(Cable, self._values(Cable, inside))
+        self.rails[port] = self.rails[port].model_copy(update={"cable": cable})
 
     def _keep(self, rest: str) -> None:
         check, rest = self._one_word(rest)

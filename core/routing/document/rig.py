@@ -12,10 +12,10 @@ from pydantic import Field, model_validator
 
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.routing.document.fields import db, flag, percent, quantity
+from core.routing.document.fields import choice, db, flag, percent, quantity, text
 from core.routing.document.kinds import ID, AnyNode, Node, kind_of
 
-VERSION = 4
+VERSION = 5
 PORT = r"^[a-z][a-z0-9_]{0,39}\.\d{1,2}$"
 MOST_NODES = 600
 
@@ -42,11 +42,32 @@ class Strip(Edge):
 PLAIN = Strip()
 
 
+class Cable(Edge):
+    """What lies between two boxes on a stage or in a rack: no sound depends on it.
+
+    Whether a rail is a cable is seen from what stands at its ends, unless `counts` says it.
+    """
+
+    counts: Literal["auto", "yes", "no"] = choice(
+        "auto", "counts", "Whether it is a cable: seen from its ends, yes, or no"
+    )
+    from_jack: str | None = text("from jack", "Jack that it leaves: “send 1”")
+    to_jack: str | None = text("to jack", "Jack that it ends in: “input 3”")
+    connector: str | None = text("connector", "Its plugs, where they are not the usual ones")
+    length_m: float | None = quantity(None, "length", "m", 0.01, 500)
+    carries: Literal["auto", "mono", "stereo"] = choice("auto", "carries")
+    adaptor: str | None = text("adaptor", "What else is needed: an adaptor, an isolator")
+
+
+UNSAID = Cable()
+
+
 class Rail(Edge):
     """A connection from an output port to a node."""
 
     target: str = Field(pattern=ID)
     strip: Strip = PLAIN
+    cable: Cable = UNSAID
 
 
 class Key(Edge):
@@ -88,7 +109,7 @@ class Board(Edge):
 class Rig(Edge):
     """A routing. `rails` maps an output port ('send1.1') to where it goes."""
 
-    version: Literal[4] = 4
+    version: Literal[5] = 5
     title: str = Field("Rig", min_length=1, max_length=80)
     nodes: dict[str, AnyNode] = Field(default_factory=dict, max_length=MOST_NODES)
     rails: dict[str, Rail] = Field(default_factory=dict)

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from core.routing.document.fields import Parameter, parameters_of
 from core.routing.document.kinds import Frame, Merge, Node, kind_of
-from core.routing.document.rig import Rig, Strip
+from core.routing.document.rig import UNSAID, Rig, Strip
 
 NUMBERED = re.compile(r"^([a-z_]+?)(\d+)$")
 
@@ -158,6 +158,10 @@ def _further(rig: Rig) -> Iterator[str]:
                     f"beside {name} {path.of} {path.at} (mix "
                     f"{_number(path.mix_percent)} %, level {_number(path.level_db)} dB)"
                 )
+    for port, rail in sorted(rig.rails.items()):
+        if rail.cable != UNSAID:
+            source, _, number = port.rpartition(".")
+            yield f"cable {source}.{int(number) + 1} ({_settings(rail.cable)})"
     for keyed in sorted(rig.keys):
         key = rig.keys[keyed]
         yield f"key {key.tap}{'.in' if key.at == 'in' else ''} > {keyed}"

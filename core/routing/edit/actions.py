@@ -83,6 +83,14 @@ class SetStrip(Edge):
     values: Values
 
 
+class SetCable(Edge):
+    """What a rail is on the stage: its jacks, plugs, length."""
+
+    do: Literal["cable"] = "cable"
+    rail: Port
+    values: Values
+
+
 class Bypass(Edge):
     do: Literal["bypass"] = "bypass"
     node: NodeId
@@ -227,6 +235,7 @@ Action = Annotated[
     | Move
     | Set
     | SetStrip
+    | SetCable
     | Bypass
     | Parallel
     | AddSend

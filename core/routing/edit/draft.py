@@ -3,7 +3,7 @@
 from typing import Any
 
 from core.routing.document.kinds import KINDS, Node, Send, Split, kind_of
-from core.routing.document.rig import MOST_NODES, PLAIN, Rail, Rig, RigError, Strip
+from core.routing.document.rig import MOST_NODES, PLAIN, Cable, Rail, Rig, RigError, Strip
 from core.routing.document.versions import checked_rig
 
 
@@ -86,7 +86,17 @@ class Draft:
             strip = Strip.model_validate(rail.strip.model_dump() | values)
         except ValidationError as error:
             raise RigError(_plain(error), part=port) from None
-        self.rails[port] = Rail(target=rail.target, strip=strip)
+        self.rails[port] = rail.model_copy(update={"strip": strip})
+
+    def set_cable(self, port: str, values: dict[str, Any]) -> None:
+        from pydantic import ValidationError
+
+        rail = self.rail(port)
+        try:
+            cable = Cable.model_validate(rail.cable.model_dump() | values)
+        except ValidationError as error:
+            raise RigError(f"Cable: {_plain(error)}", part=port) from None
+        self.rails[port] = rail.model_copy(update={"cable": cable})
 
     def rail(self, port: str) -> Rail:
         if port not in self.rails:

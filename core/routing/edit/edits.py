@@ -12,10 +12,11 @@ from pydantic import Field
 from core.edge import Edge
 from core.routing.document.fields import parameters_of
 from core.routing.document.kinds import KINDS, Frame, Node, kind_of
-from core.routing.document.rig import VERSION, Key, Rig, RigError, Scene, Strip
+from core.routing.document.rig import VERSION, Cable, Key, Rig, RigError, Scene, Strip
 from core.routing.document.versions import load_rig
 
 Flat = dict[str, Any]
+_CABLE = "cable."
 
 
 class Change(Edge):
@@ -64,6 +65,8 @@ def flatten(rig: Rig) -> Flat:
         flat[f"rail/{port}"] = rail.target
         for field, value in rail.strip.model_dump(mode="json", exclude_defaults=True).items():
             flat[f"rail/{port}/{field}"] = value
+        for field, value in rail.cable.model_dump(mode="json", exclude_defaults=True).items():
+            flat[f"rail/{port}/{_CABLE}{field}"] = value
     for keyed, key in rig.keys.items():
         flat[f"key/{keyed}"] = key.model_dump(mode="json")
     if rig.scenes:
@@ -92,9 +95,10 @@ def unflatten(flat: Flat) -> Rig:
                 nodes.setdefault(name, {"id": name})["kind"] = value
         elif head == "rail":
             port, _, field = rest.partition("/")
-            place = rails.setdefault(port, {"strip": {}})
+            place = rails.setdefault(port, {"strip": {}, "cable": {}})
             if field:
-                place["strip"][field] = value
+                part, own = _of_rail(field)
+                place["cable" if part is Cable else "strip"][own] = value
             else:
                 place["target"] = value
         elif head == "key":
@@ -168,8 +172,11 @@ def words_for_key(rig: Rig, key: str) -> str:
         port, _, field = rest.partition("/")
         source = port.rpartition(".")[0]
         shown = rig.nodes[source].shown if source in rig.nodes else source
-        label = next((p.label for p in parameters_of(Strip) if p.field == field), "")
-        return f"Where {shown} goes in: {label}" if field else f"Where {shown} goes"
+        if not field:
+            return f"Where {shown} goes"
+        part, own = _of_rail(field)
+        label = next((p.label for p in parameters_of(part) if p.field == own), "")
+        return f"{'Cable from' if part is Cable else 'Where'} {shown}{'' if part is Cable else ' goes in'}: {label}"
     return {"key": "A key", "scenes": "The scenes", "intended": "What is meant", "board": "The board"}.get(
         head, "The title"
     )  # fmt: skip
@@ -246,10 +253,18 @@ def set_words(before: Node, after: Node, field: str) -> str:
     return f"{parameter.label} {told[0]} to {told[1]}{unit if new is not None else ''}"
 
 
-def _strip_value(field: str, value: Any) -> str:
-    parameter = next(p for p in parameters_of(Strip) if p.field == field)
+def _of_rail(field: str) -> tuple[type[Strip] | type[Cable], str]:
+    """What of a rail a key names: its strip or its cable, and the field of it."""
+    return (Cable, field[len(_CABLE) :]) if field.startswith(_CABLE) else (Strip, field)
+
+
+def _strip_value(key: str, value: Any) -> str:
+    part, field = _of_rail(key)
+    parameter = next(p for p in parameters_of(part) if p.field == field)
     if parameter.sort == "flag":
         return "on" if value else "off"
+    if parameter.sort in ("text", "choice") or (value is None and parameter.default is None):
+        return str(value or parameter.default or "not said")
     number = parameter.default if value is None else value
     return f"{number:g} {parameter.unit}"
 

@@ -28,6 +28,7 @@ from core.routing.edit.actions import (
     Remove,
     Replace,
     Set,
+    SetCable,
     SetKey,
     SetRig,
     SetStrip,
@@ -179,6 +180,12 @@ def _set(draft: Draft, action: Set) -> tuple[str, str]:
 def _set_strip(draft: Draft, action: SetStrip) -> tuple[str, str]:
     draft.set_strip(action.rail, action.values)
     return "", "Input set"
+
+
+def _set_cable(draft: Draft, action: SetCable) -> tuple[str, str]:
+    draft.set_cable(action.rail, action.values)
+    source = action.rail.rpartition(".")[0]
+    return "", f"Cable from {draft.nodes[source].shown} set"
 
 
 def _bypass(draft: Draft, action: Bypass) -> tuple[str, str]:
@@ -408,7 +415,7 @@ def _reaches(draft: Draft, source: str, output: str, without: str) -> bool:
 
 _DO: dict[type, Any] = {
     Start: _start, Insert: _insert, Connect: _connect, Disconnect: _disconnect, Remove: _remove,
-    Move: _move, Set: _set, SetStrip: _set_strip, Bypass: _bypass, Parallel: _parallel,
+    Move: _move, Set: _set, SetStrip: _set_strip, SetCable: _set_cable, Bypass: _bypass, Parallel: _parallel,
     AddSend: _send, Lay: lay, Replace: _replace, Duplicate: _duplicate, Paste: _paste, SetKey: _key,
     Arrange: _arrange, SetRig: _rig, Intend: _intend, MarkPath: _path,
 }  # fmt: skip

@@ -192,8 +192,9 @@ def rig_view(rig: Rig, context: Context = Context()) -> RigView:
             travel.append(
                 Travel(pedal=pedal.id, output=output, **pedal_travel(e, pedal.id, output))
             )
+    layout = lay_out_rig(rig, e.plan)
     return RigView(
-        layout=lay_out_rig(rig, e.plan),
+        layout=layout,
         report=report,
         checks=run_checks(e),
         controls=[controls_at(e, output) for output in e.plan.outputs],
@@ -205,7 +206,9 @@ def rig_view(rig: Rig, context: Context = Context()) -> RigView:
             if isinstance(s, Split) and s.mode in ("crossover", "band")
         ],
         scenes=_scenes(e),
-        patch=patch_sheet(rig, carried_kinds(e), {r.port: r.channels for r in report.rails}),
+        patch=patch_sheet(
+            rig, carried_kinds(e), {r.port: r.channels for r in report.rails}, layout
+        ),
         notation=format_rig(rig),
     )
 
@@ -213,4 +216,5 @@ def rig_view(rig: Rig, context: Context = Context()) -> RigView:
 def patch_csv(rig: Rig, context: Context = Context()) -> str:
     """The patch sheet of a rig as CSV."""
     e = Evaluation(rig, context)
-    return as_csv(patch_sheet(rig, carried_kinds(e), {r.port: r.channels for r in e.rails()}))
+    channels = {r.port: r.channels for r in e.rails()}
+    return as_csv(patch_sheet(rig, carried_kinds(e), channels, lay_out_rig(rig, e.plan)))

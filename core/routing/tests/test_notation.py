@@ -10,7 +10,7 @@ from core.routing import TEMPLATES, NotationError, RigError, build, format_rig, 
 from core.routing.document.fields import parameters_of
 from core.routing.document.kinds import KINDS, STAGE_KINDS
 from core.routing.document.rig import Board, Intended, Rail, Rig, Scene, Strip
-from core.routing.edit.actions import AddSend, Insert, Parallel, SetStrip
+from core.routing.edit.actions import AddSend, Insert, Parallel, SetCable, SetStrip
 from core.routing.edit.perform import perform
 
 
@@ -30,6 +30,15 @@ def grown(seed: int, steps: int = 12):
                 AddSend(at=port, kind="delay", level_db=rng.choice([-6.25, 0, -120])),
                 SetStrip(
                     rail=port, values={"pan_percent": -30.5, "inverted": True, "delay_ms": 1.25}
+                ),
+                SetCable(
+                    rail=port,
+                    values={
+                        "to_jack": 'Jack "2", (left)',
+                        "length_m": 0.15,
+                        "carries": "stereo",
+                        "counts": rng.choice(["auto", "yes", "no"]),
+                    },
                 ),
             ]
         )

@@ -170,7 +170,7 @@ class Patch(unittest.TestCase):
         cables = {(c.source, c.target): c.plug for c in rig_view(rig).patch.cables}
         self.assertIn("unbalanced", cables["Guitar", "Preamp"])
         self.assertIn("speaker", cables["Dry amp", "Dry cabinet"])
-        self.assertIn("Dry amp,Dry cabinet", patch_csv(rig))
+        self.assertIn("2 Dry amp,,3 Dry cabinet", patch_csv(rig))
 
     def test_supply_and_footprints(self):
         patch = rig_view(

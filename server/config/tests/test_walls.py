@@ -8,7 +8,7 @@ from django.test import Client, TestCase
 from server.bench.models import Measurement
 from server.clips.models import SuggestedPair, Upload
 from server.config.api import api
-from server.devices.models import Device
+from server.devices.models import Device, Panel
 from server.renders.models import Render
 from server.rigs.services import create_rig
 from server.snapshots.keeping import keep
@@ -57,6 +57,11 @@ OWN = {
     ("POST", "/songs"): {"title": "x", "tempo_map": [QUARTERS]},
     ("GET", "/deleted"): None,
     ("GET", "/devices"): None,
+    ("GET", "/panels"): None,
+    ("PUT", "/panels"): {"name": "x"},
+    ("GET", "/panels/file"): None,
+    ("POST", "/panels/file"): {"file": {"panels": []}},
+    ("GET", "/sheet-schema"): None,
     ("GET", "/bench"): None,
     ("GET", "/bench/signals/{kind}.wav"): None,
     ("GET", "/proof-schema"): None,
@@ -158,6 +163,8 @@ THINGS = {
     ),
     ("POST", "/variants/{variant_id}/copy"): ("variant", {"nodes": ["x"]}),
     ("GET", "/variants/{variant_id}/patch.csv"): ("variant", None),
+    ("GET", "/variants/{variant_id}/sheet"): ("variant", None),
+    ("DELETE", "/panels/{panel_id}"): ("panel", None),
     ("GET", "/variants/{variant_id}/layout"): ("variant", None),
     ("GET", "/variants/{variant_id}/returns"): ("variant", None),
     ("POST", "/variants/{variant_id}/course-levels"): ("variant", {}),
@@ -252,6 +259,7 @@ class Walls(TestCase):
             "upload": upload,
             "test": test,
             "device": device,
+            "panel": Panel.objects.create(owner=cls.owner, key="x", content={"name": "x"}),
         }
         rows |= {"rig": rig, "variant": rig.variants.get()}
         rows["render"] = Render.objects.create(

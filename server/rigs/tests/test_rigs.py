@@ -237,7 +237,7 @@ class Songs(RigCase):
 
     def test_the_patch_sheet_as_a_table(self):
         _, answer = self.call("get", f"/variants/{self.variant}/patch.csv")
-        self.assertIn("from,to,connector,level,channels", answer.content.decode())
+        self.assertIn("cable,from,jack,to,jack,connector", answer.content.decode())
 
     def test_every_kind_says_its_fields(self):
         _, kinds = self.call("get", "/rig-kinds")

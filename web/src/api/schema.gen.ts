@@ -661,6 +661,71 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/panels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Panels
+         * @description How the person's devices read, by name.
+         */
+        get: operations["server_devices_api_list_panels"];
+        /**
+         * Keep Panel
+         * @description In place of one of that name.
+         */
+        put: operations["server_devices_api_keep_panel"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/panels/{panel_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete Panel */
+        delete: operations["server_devices_api_delete_panel"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/panels/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Panels File
+         * @description All of them in one file.
+         */
+        get: operations["server_devices_api_panels_file"];
+        put?: never;
+        /**
+         * Take Panels
+         * @description Take those of a file: all, or none where it asks first.
+         */
+        post: operations["server_devices_api_take_panels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs/{song_id}/uploads": {
         parameters: {
             query?: never;
@@ -1924,6 +1989,46 @@ export interface paths {
         put?: never;
         /** Restore Snapshot */
         post: operations["server_snapshots_api_restore_snapshot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stage Sheet
+         * @description The stage sheet of a variant, or of one scene of it.
+         */
+        get: operations["server_sheets_api_stage_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sheet-schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet Schema
+         * @description The JSON schema of a stage sheet.
+         */
+        get: operations["server_sheets_api_sheet_schema"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4287,18 +4392,52 @@ export interface components {
             /** Node */
             node: string;
         };
-        /** Cable */
+        /**
+         * Cable
+         * @description What lies between two boxes on a stage or in a rack: no sound depends on it.
+         *
+         *     Whether a rail is a cable is seen from what stands at its ends, unless `counts` says it.
+         */
         Cable: {
-            /** Source */
-            source: string;
-            /** Target */
-            target: string;
-            /** Plug */
-            plug: string;
-            /** Level */
-            level: string;
-            /** Channels */
-            channels: number;
+            /**
+             * Counts
+             * @description Whether it is a cable: seen from its ends, yes, or no
+             * @default auto
+             * @enum {string}
+             */
+            counts: "auto" | "yes" | "no";
+            /**
+             * From Jack
+             * @description Jack that it leaves: “send 1”
+             */
+            from_jack?: string | null;
+            /**
+             * To Jack
+             * @description Jack that it ends in: “input 3”
+             */
+            to_jack?: string | null;
+            /**
+             * Connector
+             * @description Its plugs, where they are not the usual ones
+             */
+            connector?: string | null;
+            /**
+             * Length M
+             * @description Length in m
+             */
+            length_m?: number | null;
+            /**
+             * Carries
+             * @description carries
+             * @default auto
+             * @enum {string}
+             */
+            carries: "auto" | "mono" | "stereo";
+            /**
+             * Adaptor
+             * @description What else is needed: an adaptor, an isolator
+             */
+            adaptor?: string | null;
         };
         /** CheckReport */
         CheckReport: {
@@ -4499,7 +4638,7 @@ export interface components {
             /** Label */
             label: string;
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
         };
         /**
          * Footprint
@@ -4699,16 +4838,63 @@ export interface components {
             /** Delay Is */
             delay_is?: ("auto" | "latency" | "intended") | null;
         };
-        /** MixerChannel */
-        MixerChannel: {
+        /** MixerBus */
+        MixerBus: {
             /** Name */
             name: string;
-            /** Role */
-            role: string;
+            /** Number */
+            number: number | null;
             /** Level Db */
             level_db: number;
+            /** Muted */
+            muted: boolean;
             /** Feeds */
             feeds: string;
+        };
+        /** MixerChannel */
+        MixerChannel: {
+            /** Number */
+            number: number;
+            /**
+             * Inputs
+             * @description Jacks: '3', or '3, 4' for two sides
+             */
+            inputs: string;
+            /** Name */
+            name: string;
+            /**
+             * Ways
+             * @description The straight one first, sends behind it
+             */
+            ways: components["schemas"]["MixerWay"][];
+        };
+        /**
+         * MixerWay
+         * @description Where a channel goes inside the mixer, with all that is set on the way.
+         */
+        MixerWay: {
+            /** To */
+            to: string;
+            /**
+             * Stages
+             * @description Numbers of what is set on the way
+             */
+            stages: number[];
+            /**
+             * Level Db
+             * @description All levels on the way, added
+             */
+            level_db: number;
+            /** Pan Percent */
+            pan_percent: number;
+            /** Width Percent */
+            width_percent: number;
+            /** Delay Ms */
+            delay_ms: number;
+            /** Inverted */
+            inverted: boolean;
+            /** Muted */
+            muted: boolean;
         };
         /**
          * Move
@@ -4752,6 +4938,15 @@ export interface components {
              * @description Against the stronger arrival; null: complete
              */
             depth_db: number | null;
+        };
+        /** NumberedStage */
+        NumberedStage: {
+            /** Number */
+            number: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
         };
         /**
          * OutputLevel
@@ -4831,16 +5026,30 @@ export interface components {
         };
         /** PatchSheet */
         PatchSheet: {
+            /**
+             * Stages
+             * @description In the order of their numbers
+             */
+            stages: components["schemas"]["NumberedStage"][];
             /** Cables */
-            cables: components["schemas"]["Cable"][];
-            /** Mixer */
-            mixer: components["schemas"]["MixerChannel"][];
+            cables: components["schemas"]["core__routing__show__patch__Cable"][];
+            /** Uncabled */
+            uncabled: components["schemas"]["Uncabled"][];
+            /** Channels */
+            channels: components["schemas"]["MixerChannel"][];
+            /** Buses */
+            buses: components["schemas"]["MixerBus"][];
             /** Supply */
             supply: components["schemas"]["SupplyRow"][];
             /** Drawn Ma */
             drawn_ma: number;
             /** Rating Ma */
             rating_ma: number | null;
+            /**
+             * Reserve Ma
+             * @description Left of the rating; below 0 it is too much
+             */
+            reserve_ma: number | null;
             /**
              * Board Width Mm
              * @description Null where the board has no size
@@ -5152,6 +5361,23 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * SetCable
+         * @description What a rail is on the stage: its jacks, plugs, length.
+         */
+        SetCable: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "cable";
+            /** Rail */
+            rail: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
         /** SetKey */
         SetKey: {
             /**
@@ -5208,7 +5434,7 @@ export interface components {
              */
             do: "several";
             /** Actions */
-            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"])[];
+            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"])[];
         };
         /**
          * SplitCurves
@@ -5378,6 +5604,8 @@ export interface components {
         };
         /** SupplyRow */
         SupplyRow: {
+            /** Number */
+            number: number | null;
             /** Name */
             name: string;
             /** Volts */
@@ -5400,6 +5628,20 @@ export interface components {
             dry_db: number[];
             /** Wet Db */
             wet_db: number[];
+        };
+        /**
+         * Uncabled
+         * @description A rail that is no cable.
+         */
+        Uncabled: {
+            /** Port */
+            port: string;
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** Why */
+            why: string;
         };
         /** Air */
         Air: {
@@ -8955,6 +9197,18 @@ export interface components {
              *     }
              */
             strip: components["schemas"]["Strip"];
+            /**
+             * @default {
+             *       "counts": "auto",
+             *       "from_jack": null,
+             *       "to_jack": null,
+             *       "connector": null,
+             *       "length_m": null,
+             *       "carries": "auto",
+             *       "adaptor": null
+             *     }
+             */
+            cable: components["schemas"]["core__routing__document__rig__Cable"];
         };
         /** ReampBox */
         ReampBox: {
@@ -9493,10 +9747,10 @@ export interface components {
         Rig: {
             /**
              * Version
-             * @default 4
+             * @default 5
              * @constant
              */
-            version: 4;
+            version: 5;
             /**
              * Title
              * @default Rig
@@ -11918,6 +12172,132 @@ export interface components {
             id: string | null;
             profile: components["schemas"]["DeviceProfile"];
         };
+        /**
+         * Control
+         * @description One control. `low` and `high`: the plan's values at the two ends of its travel (times in ms).
+         */
+        Control: {
+            /**
+             * Field
+             * @description Setting of the plan
+             */
+            field: string;
+            /**
+             * Shows
+             * @default value
+             * @enum {string}
+             */
+            shows: "value" | "percent" | "clock" | "marks";
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Log
+             * @description Equal ways of it are equal ratios
+             * @default false
+             */
+            log: boolean;
+            /**
+             * Shown Low
+             * @description What it shows at `low`; empty: 0 %, 7 o'clock, or the value
+             */
+            shown_low?: number | null;
+            /** Shown High */
+            shown_high?: number | null;
+            /**
+             * Step
+             * @description Finest step of what it shows (clock: hours); 0: none
+             * @default 0
+             */
+            step: number;
+            /**
+             * Unit
+             * @description Behind the number, where it shows one
+             * @default
+             */
+            unit: string;
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["Mark"][];
+        };
+        /**
+         * Mark
+         * @description A place on a picture that has something to say.
+         */
+        Mark: {
+            /** X */
+            x: number;
+            /** Label */
+            label: string;
+        };
+        /**
+         * Panel
+         * @description A device by name, and how its controls read.
+         */
+        Panel: {
+            /** Name */
+            name: string;
+            /**
+             * Controls
+             * @default []
+             */
+            controls: components["schemas"]["Control"][];
+        };
+        /** PanelOut */
+        PanelOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            panel: components["schemas"]["Panel"];
+        };
+        /**
+         * Panels
+         * @description A file of panels, to take elsewhere.
+         */
+        Panels: {
+            /**
+             * Format
+             * @default fonodrome-panels
+             * @constant
+             */
+            format: "fonodrome-panels";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /** Panels */
+            panels: components["schemas"]["Panel"][];
+        };
+        /** PanelsTaken */
+        PanelsTaken: {
+            /** Taken */
+            taken: number;
+            /**
+             * Kept
+             * @description Names of those that stayed as they were
+             */
+            kept: string[];
+        };
+        /**
+         * PanelsIn
+         * @description A file of panels, and what is to be done where a name is there already.
+         */
+        PanelsIn: {
+            file: components["schemas"]["Panels"];
+            /**
+             * Clash
+             * @default ask
+             * @enum {string}
+             */
+            clash: "ask" | "replace" | "keep";
+        };
         /** UploadOut */
         UploadOut: {
             /**
@@ -12738,16 +13118,6 @@ export interface components {
              * @default 30
              */
             most_ms: number;
-        };
-        /**
-         * Mark
-         * @description A place on a picture that has something to say.
-         */
-        Mark: {
-            /** X */
-            x: number;
-            /** Label */
-            label: string;
         };
         /**
          * PathBand
@@ -15732,6 +16102,250 @@ export interface components {
              */
             rig?: string | null;
         };
+        /** InnerStage */
+        InnerStage: {
+            /** Place */
+            place: number;
+            /** Name */
+            name: string;
+            /** Called */
+            called: boolean;
+            /** Said */
+            said: string;
+        };
+        /**
+         * SceneCell
+         * @description What a scene does with a stage.
+         */
+        SceneCell: {
+            /** On */
+            on: boolean;
+            /**
+             * Values
+             * @description Settings that it calls up, as the device shows them
+             */
+            values: string[];
+            /**
+             * Changed
+             * @description Whether it is otherwise than with no scene
+             */
+            changed: boolean;
+        };
+        /** SceneHead */
+        SceneHead: {
+            /** Name */
+            name: string;
+            /** Program */
+            program: number | null;
+        };
+        /**
+         * SettingLine
+         * @description One setting of one part.
+         */
+        SettingLine: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /**
+             * Value
+             * @description In the unit, times in ms; null where it is a word
+             */
+            value: number | null;
+            /** Unit */
+            unit: string;
+            /**
+             * Planned
+             * @description With its unit: '1.25 s', '3:1', '1/8. 319.15 ms'
+             */
+            planned: string;
+            /**
+             * Shown
+             * @description What to set: as the device shows it, or as planned
+             */
+            shown: string;
+            /**
+             * By Panel
+             * @description Whether the device's own reading is known
+             */
+            by_panel: boolean;
+            /**
+             * Beside
+             * @description How far off it then is, or that it is out of reach
+             * @default
+             */
+            beside: string;
+        };
+        /**
+         * SheetFacts
+         * @description What a sheet says that is not of the rig.
+         */
+        SheetFacts: {
+            /** Song */
+            song: string;
+            /**
+             * Players
+             * @default
+             */
+            players: string;
+            /** Rig */
+            rig: string;
+            /** Variant */
+            variant: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /**
+             * Saved
+             * @description Revision of the variant
+             */
+            saved: number;
+            verified?: components["schemas"]["Verified"] | null;
+        };
+        /** SheetTempo */
+        SheetTempo: {
+            /** Bpm */
+            bpm: number;
+            /** Beat Unit */
+            beat_unit: string;
+            /** Metre */
+            metre: string;
+            /** Beat Ms */
+            beat_ms: number;
+            /** Bar Ms */
+            bar_ms: number;
+            /** Sections */
+            sections: number;
+            /**
+             * Note
+             * @description What else is to be known of it: ramps, further sections
+             */
+            note: string;
+        };
+        /** StageRow */
+        StageRow: {
+            /** Number */
+            number: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Box
+             * @description A device of its own: round on the drawing; else set in the mixer
+             */
+            box: boolean;
+            /** Wet */
+            wet: boolean;
+            /** On */
+            on: boolean;
+            /** Settings */
+            settings: components["schemas"]["SettingLine"][];
+            /**
+             * Inner
+             * @description What stands at an insert frame's sidings
+             */
+            inner: components["schemas"]["InnerStage"][];
+            /**
+             * Said
+             * @description All settings in one line
+             */
+            said: string;
+            /**
+             * Scenes
+             * @description One for each scene of the sheet
+             */
+            scenes: components["schemas"]["SceneCell"][];
+        };
+        /** StageSheet */
+        StageSheet: {
+            /**
+             * Version
+             * @default 1
+             */
+            version: number;
+            facts: components["schemas"]["SheetFacts"];
+            /**
+             * Scene
+             * @description Where the sheet is of one scene
+             */
+            scene: string | null;
+            tempo: components["schemas"]["SheetTempo"];
+            layout: components["schemas"]["RigLayout"];
+            /** Rows */
+            rows: components["schemas"]["StageRow"][];
+            /** Scenes */
+            scenes: components["schemas"]["SceneHead"][];
+            /**
+             * Devices
+             * @description Delay devices of the song, heads of `times.set_to`
+             */
+            devices: string[];
+            /** Times */
+            times: components["schemas"]["TimeRow"][];
+            /**
+             * Moved By
+             * @description Which delay the tempo moves, and its device
+             */
+            moved_by: string;
+            /** Moves */
+            moves: components["schemas"]["TempoMove"][];
+            patch: components["schemas"]["PatchSheet"];
+            /** Cautions */
+            cautions: string[];
+            /** Notes */
+            notes: string[];
+        };
+        /**
+         * TempoMove
+         * @description A tempo near the song's, and what the first delay of the song then is set to.
+         */
+        TempoMove: {
+            /** Bpm */
+            bpm: number;
+            /** Ms */
+            ms: number;
+            /** Set To */
+            set_to: number | null;
+        };
+        /** TimeRow */
+        TimeRow: {
+            /** Note */
+            note: string;
+            /** Ms */
+            ms: number;
+            /** Hz */
+            hz: number;
+            /**
+             * Set To
+             * @description Of each device: what it is set to; null: beyond
+             */
+            set_to: (number | null)[];
+            /**
+             * Used
+             * @description Whether a delay of the song is this note value
+             */
+            used: boolean;
+        };
+        /**
+         * Verified
+         * @description The last null test, in its own sentence.
+         */
+        Verified: {
+            /** Sentence */
+            sentence: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Passed */
+            passed: boolean | null;
+        };
         /** KindOut */
         KindOut: {
             /** Kind */
@@ -15937,6 +16551,94 @@ export interface components {
              */
             said: string;
         };
+        /**
+         * Cable
+         * @description What lies between two boxes on a stage or in a rack: no sound depends on it.
+         *
+         *     Whether a rail is a cable is seen from what stands at its ends, unless `counts` says it.
+         */
+        core__routing__document__rig__Cable: {
+            /**
+             * Counts
+             * @description Whether it is a cable: seen from its ends, yes, or no
+             * @default auto
+             * @enum {string}
+             */
+            counts: "auto" | "yes" | "no";
+            /**
+             * From Jack
+             * @description Jack that it leaves: “send 1”
+             */
+            from_jack?: string | null;
+            /**
+             * To Jack
+             * @description Jack that it ends in: “input 3”
+             */
+            to_jack?: string | null;
+            /**
+             * Connector
+             * @description Its plugs, where they are not the usual ones
+             */
+            connector?: string | null;
+            /**
+             * Length M
+             * @description Length in m
+             */
+            length_m?: number | null;
+            /**
+             * Carries
+             * @description carries
+             * @default auto
+             * @enum {string}
+             */
+            carries: "auto" | "mono" | "stereo";
+            /**
+             * Adaptor
+             * @description What else is needed: an adaptor, an isolator
+             */
+            adaptor?: string | null;
+        };
+        /**
+         * Cable
+         * @description One cable. Its number is the one on the drawing.
+         */
+        core__routing__show__patch__Cable: {
+            /** Number */
+            number: number;
+            /**
+             * Port
+             * @description Rail that it is; empty: the mixer's own way out
+             */
+            port: string;
+            /**
+             * From Number
+             * @description Number of the stage that it leaves
+             */
+            from_number: number | null;
+            /** Source */
+            source: string;
+            /** From Jack */
+            from_jack: string;
+            /** To Number */
+            to_number: number | null;
+            /** Target */
+            target: string;
+            /** To Jack */
+            to_jack: string;
+            /** Plug */
+            plug: string;
+            /** Level */
+            level: string;
+            /**
+             * Carries
+             * @description mono or stereo
+             */
+            carries: string;
+            /** Length M */
+            length_m: number | null;
+            /** Adaptor */
+            adaptor: string;
+        };
         /** VariantCreate */
         VariantCreate: {
             /** Copy Of */
@@ -15995,7 +16697,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
         };
         /**
          * Trial
@@ -16017,7 +16719,7 @@ export interface components {
          */
         TryIn: {
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
         };
         /** LandingOut */
         LandingOut: {
@@ -17648,6 +18350,114 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_devices_api_list_panels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PanelOut"][];
+                };
+            };
+        };
+    };
+    server_devices_api_keep_panel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Panel"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PanelOut"];
+                };
+            };
+        };
+    };
+    server_devices_api_delete_panel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                panel_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_devices_api_panels_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Panels"];
+                };
+            };
+        };
+    };
+    server_devices_api_take_panels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PanelsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PanelsTaken"];
+                };
             };
         };
     };
@@ -19551,6 +20361,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SnapshotOut"];
+                };
+            };
+        };
+    };
+    server_sheets_api_stage_sheet: {
+        parameters: {
+            query?: {
+                scene?: string | null;
+                form?: "json" | "md" | "csv";
+            };
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StageSheet"];
+                };
+            };
+        };
+    };
+    server_sheets_api_sheet_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };

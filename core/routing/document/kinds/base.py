@@ -36,6 +36,8 @@ class Node(Edge):
     """Passes the sound as it came, but for its level."""
     takes_key: ClassVar[bool] = False
     """Can listen to another place of the rig."""
+    stands_in: ClassVar[Literal["own", "mixer", "beside"]] = "own"
+    """A box of its own, the mixer, or the mixer where it stands beside a part of one."""
     id: str = Field(pattern=ID)
     name: str | None = text("name", "What the person calls it")
 

@@ -29,6 +29,7 @@ class VolumePedal(Stage):
 
 class Level(Stage):
     title: ClassVar[str] = "Level"
+    stands_in: ClassVar[Literal["own", "mixer", "beside"]] = "beside"
     transparent: ClassVar[bool] = True
     kind: Literal["level"] = "level"
     level_db: float = db(0, "level")
@@ -37,6 +38,7 @@ class Level(Stage):
 
 class Fader(Stage):
     title: ClassVar[str] = "Fader"
+    stands_in: ClassVar[Literal["own", "mixer", "beside"]] = "mixer"
     transparent: ClassVar[bool] = True
     kind: Literal["fader"] = "fader"
     level_db: float = db(0, "level")

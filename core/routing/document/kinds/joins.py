@@ -29,6 +29,7 @@ class Source(Node):
 
 class Return(Stage):
     title: ClassVar[str] = "Return"
+    stands_in: ClassVar[Literal["own", "mixer", "beside"]] = "mixer"
     transparent: ClassVar[bool] = True
     kind: Literal["return"] = "return"
     level_db: float = db(0, "level")
@@ -40,6 +41,7 @@ class Send(Node):
     """Taps a rail: the rail goes on through port 0, the send leaves by port 1."""
 
     title: ClassVar[str] = "Send"
+    stands_in: ClassVar[Literal["own", "mixer", "beside"]] = "mixer"
     transparent: ClassVar[bool] = True
     kind: Literal["send"] = "send"
     level_db: float = db(0, "level")
@@ -54,6 +56,7 @@ class Split(Node):
     """One input, as many outputs as rails leave it (two for crossover, band and mid/side)."""
 
     title: ClassVar[str] = "Split"
+    stands_in: ClassVar[Literal["own", "mixer", "beside"]] = "beside"
     transparent: ClassVar[bool] = True
     kind: Literal["split"] = "split"
     mode: Literal["full", "balance", "crossover", "band", "mid-side"] = choice("full", "mode")
@@ -75,6 +78,7 @@ class Merge(Node):
     """Adds its inputs; each comes in through a strip of its own."""
 
     title: ClassVar[str] = "Merge"
+    stands_in: ClassVar[Literal["own", "mixer", "beside"]] = "mixer"
     transparent: ClassVar[bool] = True
     many_inputs: ClassVar[bool] = True
     kind: Literal["merge"] = "merge"
@@ -86,6 +90,7 @@ class Bus(Node):
     """A bus or submix: adds what is sent to it."""
 
     title: ClassVar[str] = "Bus"
+    stands_in: ClassVar[Literal["own", "mixer", "beside"]] = "mixer"
     transparent: ClassVar[bool] = True
     many_inputs: ClassVar[bool] = True
     kind: Literal["bus"] = "bus"

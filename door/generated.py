@@ -1,5 +1,6 @@
 """Make the front end's types from the API, or tell whether they are stale."""
 
+import json
 import subprocess
 import sys
 import tempfile
@@ -9,19 +10,33 @@ ROOT = Path(__file__).resolve().parent.parent
 TARGET = ROOT / "web" / "src" / "api" / "schema.gen.ts"
 
 
-RIG_SCHEMA = ROOT / "docs" / "formats" / "rig-4.schema.json"
-_RIG = (
-    "import json; from core.routing import Rig; "
-    "print(json.dumps(Rig.model_json_schema(), indent=1, ensure_ascii=False))"
-)
+FORMATS = ROOT / "docs" / "formats"
+# Name of the published schema to the shape that it describes.
+SHAPES = {
+    "rig-5": "core.routing:Rig",
+    "proof-1": "core.proof:Proof",
+    "stage-sheet-1": "core.sheet:StageSheet",
+    "devices-1": "core.devices:Panels",
+    "song-1": "core.songfile:SongFile",
+}
 
 
-def rig_schema() -> str:
-    """The published JSON Schema of the rig document."""
-    made = subprocess.run(
-        [sys.executable, "-c", _RIG], cwd=ROOT, check=True, capture_output=True, text=True
+def schemas() -> dict[Path, str]:
+    """The published JSON Schemas, by their files."""
+    code = (
+        "import importlib, json, sys\n"
+        "for name in sys.argv[1:]:\n"
+        "    room, _, shape = name.partition(':')\n"
+        "    found = getattr(importlib.import_module(room), shape).model_json_schema()\n"
+        "    print(json.dumps(json.dumps(found, indent=1, ensure_ascii=False)))\n"
     )
-    return made.stdout
+    made = subprocess.run(
+        [sys.executable, "-c", code, *SHAPES.values()], cwd=ROOT, check=True, capture_output=True,
+        text=True,
+    )  # fmt: skip
+    lines = made.stdout.splitlines()
+    files = [FORMATS / f"{name}.schema.json" for name in SHAPES]
+    return {file: json.loads(line) + "\n" for file, line in zip(files, lines, strict=True)}
 
 
 DEFAULTS = TARGET.with_name("defaults.gen.ts")
@@ -112,10 +127,12 @@ if __name__ == "__main__":
                 sys.exit("The generated types are stale. Run: ./fonodrome generate")
         if not DEFAULTS.is_file() or DEFAULTS.read_text() != defaults():
             sys.exit("The generated defaults are stale. Run: ./fonodrome generate")
-        if not RIG_SCHEMA.is_file() or RIG_SCHEMA.read_text() != rig_schema():
-            sys.exit("The rig's JSON Schema is stale. Run: ./fonodrome generate")
+        for file, text in schemas().items():
+            if not file.is_file() or file.read_text() != text:
+                sys.exit(f"{file.name} is stale. Run: ./fonodrome generate")
     else:
         generate(TARGET)
         DEFAULTS.write_text(defaults())
-        RIG_SCHEMA.parent.mkdir(parents=True, exist_ok=True)
-        RIG_SCHEMA.write_text(rig_schema())
+        FORMATS.mkdir(parents=True, exist_ok=True)
+        for file, text in schemas().items():
+            file.write_text(text)

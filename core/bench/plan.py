@@ -46,7 +46,7 @@ class BenchPlan(Edge):
     earlier: tuple[Reading, ...] = Field((), max_length=64)
 
 
-class Mark(Edge):
+class ReadingMark(Edge):
     """A reading of the device over what it does."""
 
     label_ms: float
@@ -64,9 +64,9 @@ class Readings(Edge):
     )
     tolerance_ms: float = Field(description="How far the readings used lie from the line, at most")
     wanted_ms: float
-    marks: list[Mark] = Field(description="Readings that can be set, around the nearest")
-    nearest: Mark
-    now: Mark | None = Field(description="As it was set")
+    marks: list[ReadingMark] = Field(description="Readings that can be set, around the nearest")
+    nearest: ReadingMark
+    now: ReadingMark | None = Field(description="As it was set")
     sentence: str
 
 
@@ -104,9 +104,9 @@ def readings_of(plan: BenchPlan, does_ms: float) -> Readings | None:
     known = profile.model_copy(update={"offset_percent": percent, "offset_ms": constant})
     best = nearest_setting(known, plan.wanted_ms, plan.wanted_ms)
 
-    def mark(label: float) -> Mark:
+    def mark(label: float) -> ReadingMark:
         does = known.true_ms(label)
-        return Mark(
+        return ReadingMark(
             label_ms=round(label, 6),
             does_ms=round(does, 4),
             error_ms=round(does - wanted, 4),

@@ -3,10 +3,10 @@
 from core.devices.panel import (
     MOST_PANELS,
     Control,
-    Mark,
+    ControlMark,
+    ControlReading,
     Panel,
     Panels,
-    Reading,
     clock_text,
     read_control,
 )
@@ -22,6 +22,6 @@ from core.devices.reach import (
 
 __all__ = [
     "MOST_PANELS", "SHIPPED", "Control", "DeadZone", "DeviceProfile", "Glide", "GlideRequest", "ReachReport", "ReachRequest",
-    "Mark", "Panel", "Panels", "Reading",
+    "ControlMark", "Panel", "Panels", "ControlReading",
     "Setting", "clock_text", "device_reach", "glide", "nearest_setting", "read_control",
 ]  # fmt: skip

@@ -17,7 +17,7 @@ _ENDS: dict[str, tuple[float, float]] = {"percent": (0.0, 100.0), "clock": (7.0,
 MOST_CONTROLS, MOST_MARKS, MOST_PANELS = 40, 64, 200
 
 
-class Mark(Edge):
+class ControlMark(Edge):
     """A place of a control that the owner gave a name."""
 
     name: str = Field(min_length=1, max_length=20)
@@ -40,7 +40,7 @@ class Control(Edge):
         0, ge=0, le=1e6, description="Finest step of what it shows (clock: hours); 0: none"
     )
     unit: str = Field("", max_length=12, description="Behind the number, where it shows one")
-    marks: tuple[Mark, ...] = Field((), max_length=MOST_MARKS)
+    marks: tuple[ControlMark, ...] = Field((), max_length=MOST_MARKS)
 
     @model_validator(mode="after")
     def _can_be_read(self) -> "Control":
@@ -117,7 +117,7 @@ class Panels(Edge):
     panels: tuple[Panel, ...] = Field(max_length=MOST_PANELS)
 
 
-class Reading(Edge):
+class ControlReading(Edge):
     """What to set a control to for a value of the plan."""
 
     text: str = Field(description="As the device shows it")
@@ -137,7 +137,7 @@ def clock_text(hours: float) -> str:
     return f"{hour}:{minutes % 60:02d}"
 
 
-def read_control(control: Control, value: float) -> Reading:
+def read_control(control: Control, value: float) -> ControlReading:
     """The nearest that can be set. Outside its travel that is the end, and said so.
 
     >>> knob = Control(field="mix_percent", shows="clock", low=0, high=100, step=0.5)
@@ -150,7 +150,9 @@ def read_control(control: Control, value: float) -> Reading:
         # Of two as near, the one named first.
         mark = min(control.marks, key=lambda m: abs(control.place(m.value) - wanted))
         near = in_reach or math.isclose(mark.value, value)
-        return Reading(text=mark.name, does=mark.value, error=mark.value - value, in_reach=near)
+        return ControlReading(
+            text=mark.name, does=mark.value, error=mark.value - value, in_reach=near
+        )
     low, high = control.ends
     place = min(max(wanted, 0.0), 1.0)
     shown = low + place * (high - low)
@@ -164,4 +166,4 @@ def read_control(control: Control, value: float) -> Reading:
     else:
         unit = control.unit or ("%" if control.shows == "percent" else "")
         text = f"{fmt.significant(round(shown, 6), 6 if control.step else 4)} {unit}".strip()
-    return Reading(text=text, does=does, error=does - value, in_reach=in_reach)
+    return ControlReading(text=text, does=does, error=does - value, in_reach=in_reach)

@@ -284,7 +284,7 @@ def _times(
             TempoMove(bpm=bpm, ms=ms, set_to=_set_to(moving, ms, short) if moving.device else None)
         )
     by = f"{moving.name}, {moving.value}"
-    return rows, moves, f"{by}: {moving.device.name} set to" if moving.device else f"{by}: ms"
+    return rows, moves, f"{by}, on {moving.device.name}" if moving.device else f"{by}, ms"
 
 
 def _follows(line: DelayLine, frame: TempoFrame) -> bool:
@@ -320,7 +320,4 @@ def _notes(rig: Rig, patch: PatchSheet) -> list[str]:
         said.append("Amplifiers off before a speaker cable is touched; never a valve amplifier without its load.")  # fmt: skip
     if sum(isinstance(n, k.PowerAmp) for n in rig.nodes.values()) > 1:
         said.append("Hum: an isolating transformer, never a lifted earth.")
-    for scene in rig.scenes:
-        if scene.program is not None:
-            said.append(f"{scene.name}: program {scene.program}.")
     return said

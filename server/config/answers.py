@@ -1,12 +1,16 @@
 """Answers: the core's own models straight to JSON, as they are valid already; and files to keep."""
 
 import re
+from typing import TypeVar
 from urllib.parse import quote
 
 from django.http import HttpResponse
+from django.http.response import HttpResponseBase
 from pydantic import BaseModel
 
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\/:*?<>|]+')
+
+R = TypeVar("R", bound=HttpResponseBase)
 
 
 def answer(found: BaseModel) -> HttpResponse:
@@ -21,7 +25,7 @@ def safe_name(name: str) -> str:
     return " ".join(found.split())[:120] or "fonodrome"
 
 
-def named(response: HttpResponse, name: str) -> HttpResponse:
+def named(response: R, name: str) -> R:
     """Have it kept under a name, in plain letters and as it is."""
     name = safe_name(name)
     plain = name.encode("ascii", "replace").decode().replace("?", "_")

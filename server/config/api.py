@@ -16,6 +16,7 @@ from server.rigs.api import router as rigs
 from server.rigs.feeds_api import router as feeds
 from server.sheets.api import router as sheets
 from server.snapshots.api import router as snapshots
+from server.songfiles.api import router as songfiles
 from server.songs.api import router as songs
 from server.thread.api import router as thread
 from server.trials.api import router as trials
@@ -32,6 +33,7 @@ api = NinjaAPI(
 problems.install(api)
 api.add_router("", accounts)
 api.add_router("/compute", compute)
+api.add_router("", songfiles)
 api.add_router("", songs)
 api.add_router("", devices)
 api.add_router("", clips)

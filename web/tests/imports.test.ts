@@ -40,6 +40,7 @@ const LAYERS = [
   ["accounts"],
   [
     "songs",
+    "stage",
     "steps/route",
     "steps/time",
     "steps/space",

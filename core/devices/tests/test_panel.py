@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from core.devices import Control, Mark, Panel, Panels, clock_text, read_control
+from core.devices import Control, ControlMark, Panel, Panels, clock_text, read_control
 
 
 class Clock(unittest.TestCase):
@@ -76,7 +76,7 @@ class Numbers(unittest.TestCase):
 
 class Marks(unittest.TestCase):
     def test_the_nearest_mark_by_the_travel_of_the_knob(self):
-        marks = (Mark(name="slow", value=100), Mark(name="fast", value=1000))
+        marks = (ControlMark(name="slow", value=100), ControlMark(name="fast", value=1000))
         knob = {"field": "time", "shows": "marks", "low": 50, "high": 2000, "marks": marks}
         # 400 is nearer to 100 in ms; in ratios it is 4 from 100 and 2.5 from 1000.
         self.assertEqual(read_control(Control(**knob), 400).text, "slow")

@@ -29,14 +29,16 @@ class NumberedStage(Edge):
     name: str
 
 
-class Cable(Edge):
+class CableRow(Edge):
     """One cable. Its number is the one on the drawing."""
 
     number: int
     port: str = Field(description="Rail that it is; empty: the mixer's own way out")
+    from_id: str = Field(description="Part that it leaves; empty: the mixer")
     from_number: int | None = Field(description="Number of the stage that it leaves")
     source: str
     from_jack: str
+    to_id: str = Field(description="Part where it ends; empty: the mixer")
     to_number: int | None
     target: str
     to_jack: str
@@ -103,7 +105,7 @@ class Footprint(Edge):
 
 class PatchSheet(Edge):
     stages: list[NumberedStage] = Field(description="In the order of their numbers")
-    cables: list[Cable]
+    cables: list[CableRow]
     uncabled: list[Uncabled]
     channels: list[MixerChannel]
     buses: list[MixerBus]
@@ -196,16 +198,18 @@ def _mixer_inputs(rig: Rig, leads: list[Lead], channels: dict[str, int]) -> dict
 def _cable(
     rig: Rig, number: int, lead: Lead, leads: list[Lead], inputs: dict[str, str],
     numbers: dict[str, int], level_kinds: dict[str, str], channels: dict[str, int],
-) -> Cable:  # fmt: skip
+) -> CableRow:  # fmt: skip
     said = rig.rails[lead.ports[0]].cable if lead.ports else UNSAID
     start = lead.ports[0].rpartition(".")[0] if lead.ports else ""
     plug, level = _PLUGS[level_kinds.get(start, "line")]
-    return Cable(
+    return CableRow(
         number=number,
         port=lead.ports[0] if lead.ports else "",
+        from_id=lead.source,
         from_number=numbers.get(lead.source),
         source="Mixer" if lead.source == MIXER else rig.nodes[lead.source].shown,
         from_jack=said.from_jack or _leaves(rig, lead, leads),
+        to_id=lead.target,
         to_number=numbers.get(lead.target),
         target="Mixer" if lead.target == MIXER else rig.nodes[lead.target].shown,
         to_jack=said.to_jack or (f"input {inputs[lead.ports[0]]}" if lead.target == MIXER else ""),

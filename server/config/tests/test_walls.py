@@ -5,6 +5,7 @@ import uuid
 
 from django.test import Client, TestCase
 
+from core.edge import Edge
 from server.bench.models import Measurement
 from server.clips.models import SuggestedPair, Upload
 from server.config.api import api
@@ -57,6 +58,8 @@ OWN = {
     ("POST", "/songs"): {"title": "x", "tempo_map": [QUARTERS]},
     ("GET", "/deleted"): None,
     ("GET", "/devices"): None,
+    ("GET", "/studio/file"): None,
+    ("POST", "/songs/file"): None,
     ("GET", "/panels"): None,
     ("PUT", "/panels"): {"name": "x"},
     ("GET", "/panels/file"): None,
@@ -213,6 +216,7 @@ THINGS = {
     ("POST", "/songs/{song_id}/practice"): ("song", {"kind": "level", "clip": str(uuid.uuid4())}),
     ("GET", "/songs/{song_id}/log"): ("song", None),
     ("POST", "/songs/{song_id}/log"): ("song", {"text": "x"}),
+    ("GET", "/songs/{song_id}/file"): ("song", None),
     ("GET", "/songs/{song_id}/snapshots"): ("song", None),
     ("POST", "/songs/{song_id}/snapshots"): ("song", {"name": "x"}),
     ("GET", "/snapshots/{snapshot_id}/changes"): ("snapshot", None),
@@ -347,3 +351,17 @@ class Walls(TestCase):
         self.assertEqual(answer.headers["X-Frame-Options"], "DENY")
         nonce = policy.split("'nonce-")[1].split("'")[0]
         self.assertIn(f'content="{nonce}"', answer.content.decode())
+
+
+class Published(TestCase):
+    def test_no_two_shapes_of_the_api_share_a_name(self):
+        """In the published schema the second would stand for both."""
+        named = set(api.get_openapi_schema()["components"]["schemas"])
+        found: dict[str, set[type]] = {}
+        todo: list[type] = [Edge]
+        while todo:
+            for shape in todo.pop().__subclasses__():
+                todo.append(shape)
+                found.setdefault(shape.__name__, set()).add(shape)
+        twice = {n: shapes for n, shapes in found.items() if len(shapes) > 1 and n in named}
+        self.assertEqual(twice, {})

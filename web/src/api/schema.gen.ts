@@ -486,6 +486,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/songs/{song_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Song File
+         * @description The song with its audio, rigs, tests, snapshots and log, as a ZIP: the same bytes each time.
+         */
+        get: operations["server_songfiles_api_song_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/studio/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Studio File
+         * @description All songs and devices of a person.
+         */
+        get: operations["server_songfiles_api_studio_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/songs/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Song File
+         * @description Take the song or the studio that the body is. Where a name is there already it asks first.
+         */
+        post: operations["server_songfiles_api_take_song_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs": {
         parameters: {
             query?: never;
@@ -4393,51 +4453,55 @@ export interface components {
             node: string;
         };
         /**
-         * Cable
-         * @description What lies between two boxes on a stage or in a rack: no sound depends on it.
-         *
-         *     Whether a rail is a cable is seen from what stands at its ends, unless `counts` says it.
+         * CableRow
+         * @description One cable. Its number is the one on the drawing.
          */
-        Cable: {
+        CableRow: {
+            /** Number */
+            number: number;
             /**
-             * Counts
-             * @description Whether it is a cable: seen from its ends, yes, or no
-             * @default auto
-             * @enum {string}
+             * Port
+             * @description Rail that it is; empty: the mixer's own way out
              */
-            counts: "auto" | "yes" | "no";
+            port: string;
             /**
-             * From Jack
-             * @description Jack that it leaves: “send 1”
+             * From Id
+             * @description Part that it leaves; empty: the mixer
              */
-            from_jack?: string | null;
+            from_id: string;
             /**
-             * To Jack
-             * @description Jack that it ends in: “input 3”
+             * From Number
+             * @description Number of the stage that it leaves
              */
-            to_jack?: string | null;
+            from_number: number | null;
+            /** Source */
+            source: string;
+            /** From Jack */
+            from_jack: string;
             /**
-             * Connector
-             * @description Its plugs, where they are not the usual ones
+             * To Id
+             * @description Part where it ends; empty: the mixer
              */
-            connector?: string | null;
-            /**
-             * Length M
-             * @description Length in m
-             */
-            length_m?: number | null;
+            to_id: string;
+            /** To Number */
+            to_number: number | null;
+            /** Target */
+            target: string;
+            /** To Jack */
+            to_jack: string;
+            /** Plug */
+            plug: string;
+            /** Level */
+            level: string;
             /**
              * Carries
-             * @description carries
-             * @default auto
-             * @enum {string}
+             * @description mono or stereo
              */
-            carries: "auto" | "mono" | "stereo";
-            /**
-             * Adaptor
-             * @description What else is needed: an adaptor, an isolator
-             */
-            adaptor?: string | null;
+            carries: string;
+            /** Length M */
+            length_m: number | null;
+            /** Adaptor */
+            adaptor: string;
         };
         /** CheckReport */
         CheckReport: {
@@ -5032,7 +5096,7 @@ export interface components {
              */
             stages: components["schemas"]["NumberedStage"][];
             /** Cables */
-            cables: components["schemas"]["core__routing__show__patch__Cable"][];
+            cables: components["schemas"]["CableRow"][];
             /** Uncabled */
             uncabled: components["schemas"]["Uncabled"][];
             /** Channels */
@@ -6053,6 +6117,53 @@ export interface components {
              * @default 80
              */
             low_cut_hz: number | null;
+        };
+        /**
+         * Cable
+         * @description What lies between two boxes on a stage or in a rack: no sound depends on it.
+         *
+         *     Whether a rail is a cable is seen from what stands at its ends, unless `counts` says it.
+         */
+        Cable: {
+            /**
+             * Counts
+             * @description Whether it is a cable: seen from its ends, yes, or no
+             * @default auto
+             * @enum {string}
+             */
+            counts: "auto" | "yes" | "no";
+            /**
+             * From Jack
+             * @description Jack that it leaves: “send 1”
+             */
+            from_jack?: string | null;
+            /**
+             * To Jack
+             * @description Jack that it ends in: “input 3”
+             */
+            to_jack?: string | null;
+            /**
+             * Connector
+             * @description Its plugs, where they are not the usual ones
+             */
+            connector?: string | null;
+            /**
+             * Length M
+             * @description Length in m
+             */
+            length_m?: number | null;
+            /**
+             * Carries
+             * @description carries
+             * @default auto
+             * @enum {string}
+             */
+            carries: "auto" | "mono" | "stereo";
+            /**
+             * Adaptor
+             * @description What else is needed: an adaptor, an isolator
+             */
+            adaptor?: string | null;
         };
         /** Chorus */
         Chorus: {
@@ -9208,7 +9319,7 @@ export interface components {
              *       "adaptor": null
              *     }
              */
-            cable: components["schemas"]["core__routing__document__rig__Cable"];
+            cable: components["schemas"]["Cable"];
         };
         /** ReampBox */
         ReampBox: {
@@ -11670,6 +11781,26 @@ export interface components {
              */
             full_scale_dbu: number;
         };
+        /** TakenOut */
+        TakenOut: {
+            /** Songs */
+            songs: components["schemas"]["TakenSong"][];
+            /**
+             * Left Out
+             * @description What of the file could not be used, a sentence each
+             */
+            left_out: string[];
+        };
+        /** TakenSong */
+        TakenSong: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Title */
+            title: string;
+        };
         /**
          * DuckingSettings
          * @description One of three ways to make room under a key.
@@ -12221,17 +12352,20 @@ export interface components {
              * Marks
              * @default []
              */
-            marks: components["schemas"]["Mark"][];
+            marks: components["schemas"]["ControlMark"][];
         };
         /**
-         * Mark
-         * @description A place on a picture that has something to say.
+         * ControlMark
+         * @description A place of a control that the owner gave a name.
          */
-        Mark: {
-            /** X */
-            x: number;
-            /** Label */
-            label: string;
+        ControlMark: {
+            /** Name */
+            name: string;
+            /**
+             * Value
+             * @description What it sets, in the plan's unit
+             */
+            value: number;
         };
         /**
          * Panel
@@ -13118,6 +13252,16 @@ export interface components {
              * @default 30
              */
             most_ms: number;
+        };
+        /**
+         * Mark
+         * @description A place on a picture that has something to say.
+         */
+        Mark: {
+            /** X */
+            x: number;
+            /** Label */
+            label: string;
         };
         /**
          * PathBand
@@ -14874,6 +15018,21 @@ export interface components {
             does_percent?: number | null;
         };
         /**
+         * ReadingMark
+         * @description A reading of the device over what it does.
+         */
+        ReadingMark: {
+            /** Label Ms */
+            label_ms: number;
+            /** Does Ms */
+            does_ms: number;
+            /**
+             * Error Ms
+             * @description Does minus wanted
+             */
+            error_ms: number;
+        };
+        /**
          * Readings
          * @description What a delay's readings mean, and which of them is nearest to the plan.
          */
@@ -14898,10 +15057,10 @@ export interface components {
              * Marks
              * @description Readings that can be set, around the nearest
              */
-            marks: components["schemas"]["core__bench__plan__Mark"][];
-            nearest: components["schemas"]["core__bench__plan__Mark"];
+            marks: components["schemas"]["ReadingMark"][];
+            nearest: components["schemas"]["ReadingMark"];
             /** @description As it was set */
-            now: components["schemas"]["core__bench__plan__Mark"] | null;
+            now: components["schemas"]["ReadingMark"] | null;
             /** Sentence */
             sentence: string;
         };
@@ -14979,31 +15138,6 @@ export interface components {
             polarity: number;
             /** Warnings */
             warnings: string[];
-        };
-        /**
-         * Mark
-         * @description A reading of the device over what it does.
-         */
-        core__bench__plan__Mark: {
-            /** Label Ms */
-            label_ms: number;
-            /** Does Ms */
-            does_ms: number;
-            /**
-             * Error Ms
-             * @description Does minus wanted
-             */
-            error_ms: number;
-        };
-        /**
-         * Mark
-         * @description A place on a picture that has something to say.
-         */
-        core__measure__results__Mark: {
-            /** X */
-            x: number;
-            /** Label */
-            label: string;
         };
         /** RenderOut */
         RenderOut: {
@@ -16551,94 +16685,6 @@ export interface components {
              */
             said: string;
         };
-        /**
-         * Cable
-         * @description What lies between two boxes on a stage or in a rack: no sound depends on it.
-         *
-         *     Whether a rail is a cable is seen from what stands at its ends, unless `counts` says it.
-         */
-        core__routing__document__rig__Cable: {
-            /**
-             * Counts
-             * @description Whether it is a cable: seen from its ends, yes, or no
-             * @default auto
-             * @enum {string}
-             */
-            counts: "auto" | "yes" | "no";
-            /**
-             * From Jack
-             * @description Jack that it leaves: “send 1”
-             */
-            from_jack?: string | null;
-            /**
-             * To Jack
-             * @description Jack that it ends in: “input 3”
-             */
-            to_jack?: string | null;
-            /**
-             * Connector
-             * @description Its plugs, where they are not the usual ones
-             */
-            connector?: string | null;
-            /**
-             * Length M
-             * @description Length in m
-             */
-            length_m?: number | null;
-            /**
-             * Carries
-             * @description carries
-             * @default auto
-             * @enum {string}
-             */
-            carries: "auto" | "mono" | "stereo";
-            /**
-             * Adaptor
-             * @description What else is needed: an adaptor, an isolator
-             */
-            adaptor?: string | null;
-        };
-        /**
-         * Cable
-         * @description One cable. Its number is the one on the drawing.
-         */
-        core__routing__show__patch__Cable: {
-            /** Number */
-            number: number;
-            /**
-             * Port
-             * @description Rail that it is; empty: the mixer's own way out
-             */
-            port: string;
-            /**
-             * From Number
-             * @description Number of the stage that it leaves
-             */
-            from_number: number | null;
-            /** Source */
-            source: string;
-            /** From Jack */
-            from_jack: string;
-            /** To Number */
-            to_number: number | null;
-            /** Target */
-            target: string;
-            /** To Jack */
-            to_jack: string;
-            /** Plug */
-            plug: string;
-            /** Level */
-            level: string;
-            /**
-             * Carries
-             * @description mono or stereo
-             */
-            carries: string;
-            /** Length M */
-            length_m: number | null;
-            /** Adaptor */
-            adaptor: string;
-        };
         /** VariantCreate */
         VariantCreate: {
             /** Copy Of */
@@ -18011,6 +18057,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LevelOut"];
+                };
+            };
+        };
+    };
+    server_songfiles_api_song_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_songfiles_api_studio_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_songfiles_api_take_song_file: {
+        parameters: {
+            query?: {
+                clash?: "ask" | "second" | "skip";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOut"];
                 };
             };
         };

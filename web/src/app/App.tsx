@@ -29,6 +29,8 @@ const PassesPage = lazy(() => import("../steps/verify/PassesPage"));
 const LogStep = lazy(() => import("../steps/log/LogStep"));
 const ProofPage = lazy(() => import("../steps/verify/ProofPage"));
 const BenchPage = lazy(() => import("../steps/verify/bench/BenchPage"));
+const SheetPage = lazy(() => import("../stage/SheetPage"));
+const SetUpPage = lazy(() => import("../stage/SetUpPage"));
 const MeasuredPage = lazy(() => import("../steps/verify/bench/MeasuredPage"));
 
 export function useSession() {
@@ -67,6 +69,8 @@ export function App() {
         <Suspense fallback={<Waiting />}>
           <Routes>
             <Route path="/" element={<SongList session={session.data} />} />
+            <Route path="/songs/:songId/variants/:variantId/sheet" element={<SheetPage />} />
+            <Route path="/songs/:songId/variants/:variantId/set-up" element={<SetUpPage />} />
             <Route path="/songs/:songId" element={<Shell />}>
               <Route index element={<Resume />} />
               <Route path="route" element={<RouteStep />} />

@@ -19,6 +19,8 @@ const NAMES: Record<Scope, string> = {
   bench: "Verify, the bench",
   measured: "Verify, a measurement",
   log: "Log",
+  sheet: "A stage sheet",
+  "set-up": "Setting up",
   many: "Verify, one against many",
   proof: "Verify, a proof sheet",
   paths: "Verify, two paths",
@@ -38,11 +40,15 @@ const OF_VERIFY: Record<string, Scope[]> = {
   passes: ["passes", "verify"],
 };
 
+const OF_A_VARIANT: Record<string, Scope> = { sheet: "sheet", "set-up": "set-up" };
+
 /** The scopes of the open step first, then everywhere, then the others. */
 export function ordered(pathname: string): Scope[] {
-  const [, , , step = "", test = ""] = pathname.split("/");
+  const parts = pathname.split("/");
+  const [, , , step = "", test = ""] = parts;
   const here: Record<string, Scope[]> = {
     listen: ["listen", "trial"],
+    variants: [OF_A_VARIANT[parts[5] ?? ""] ?? "sheet"],
     verify: OF_VERIFY[test] ?? (test ? ["result", "verify"] : ["verify", "result"]),
   };
   const first = here[step] ?? (step in NAMES ? [step as Scope] : []);

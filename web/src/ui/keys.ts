@@ -14,6 +14,8 @@ export type Scope =
   | "trial"
   | "verify"
   | "log"
+  | "sheet"
+  | "set-up"
   | "result"
   | "bench"
   | "measured"

@@ -43,3 +43,27 @@ export function cutTo(text: string, room: number, size: number, bold = false): s
   while (letters.length > 1 && textWidth(`${letters.join("")}…`, size, bold) > room) letters.pop();
   return `${letters.join("").trimEnd()}…`;
 }
+
+const FAMILY = "'Atkinson Hyperlegible Next Variable'";
+let canvas: CanvasRenderingContext2D | null | undefined;
+const drawn = new Map<string, number>();
+
+/** The interface's font is there to be measured; before that, widths are of another one. */
+export const fontsLoaded = (): Promise<unknown> =>
+  Promise.all([400, 650].map((weight) => document.fonts.load(`${weight} 12px ${FAMILY}`)));
+
+/** How wide a text is drawn, asked of the browser where there is one; else from the advance widths. */
+export function drawnWidth(text: string, size: number, bold = false): number {
+  if (canvas === undefined)
+    canvas =
+      typeof document === "undefined" ? null : document.createElement("canvas").getContext("2d");
+  if (!canvas) return textWidth(text, size, bold);
+  const key = `${bold}${text}`;
+  let unit = drawn.get(key);
+  if (unit === undefined) {
+    canvas.font = `${bold ? 650 : 400} 100px ${FAMILY}, sans-serif`;
+    unit = canvas.measureText(text).width / 100;
+    drawn.set(key, unit);
+  }
+  return unit * size;
+}

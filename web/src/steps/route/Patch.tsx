@@ -1,37 +1,56 @@
 /** The patch sheet: what to plug into what, what it draws, and where it stands. Prints alone. */
 import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
-import { useState } from "react";
+import { type FormEvent, useState } from "react";
+import { Link, useParams } from "react-router";
 
-import type { RigAction, Variant } from "../../api/client";
+import type { RigAction, RigView, Variant } from "../../api/client";
 import { ink } from "../../ui/theme";
 import { AxisBottom } from "../../charts/axes";
-import { Press, SheetTitle } from "../../ui/controls";
+import { Press, SheetTitle, Unseen } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
-import { Labelled, TextInput } from "../../ui/QuantityField";
+import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 
 interface Props {
   variant: Variant;
   onEdit: (action: RigAction) => void;
 }
+type PatchOf = RigView["patch"];
+type CableRow = PatchOf["cables"][number];
+
+const end = (number: number | null, name: string) => (number === null ? name : `${number} ${name}`);
+const LINK = {
+  color: "ink",
+  fontWeight: "600",
+  textDecoration: "underline",
+  textUnderlineOffset: "3px",
+};
 
 export function Patch({ variant, onEdit }: Props) {
   const { patch } = variant.view;
+  const { songId = "" } = useParams();
+  const [open, setOpen] = useState("");
+  const base = `/songs/${songId}/variants/${variant.id}`;
+  const rows = patch.channels.flatMap((c) => c.ways.map((way, i) => ({ c, way, first: i === 0 })));
   return (
     <Box overflowX="auto" data-print>
       <Box display="flex" flexWrap="wrap" gap="6px 14px" alignItems="baseline">
         <SheetTitle
           sub
-          about={`${patch.cables.length} connections, ${num(patch.drawn_ma, 0)} mA drawn`}
+          about={`${patch.cables.length} cables, ${num(patch.drawn_ma, 0)} mA drawn; the numbers are those of the stage sheet`}
         >
           Patch sheet
         </SheetTitle>
+        <Box asChild {...LINK} data-no-print>
+          <Link to={`${base}/sheet`}>Stage sheet</Link>
+        </Box>
+        <Box asChild {...LINK} data-no-print>
+          <Link to={`${base}/set-up`}>Set it up</Link>
+        </Box>
         <chakra.a
-          color="ink"
-          fontWeight="600"
-          textUnderlineOffset="3px"
+          {...LINK}
           href={`/api/v1/variants/${variant.id}/patch.csv`}
           download
           data-no-print
@@ -45,45 +64,241 @@ export function Patch({ variant, onEdit }: Props) {
       <Table>
         <thead>
           <tr>
+            <Th textAlign="left">Cable</Th>
             <Th textAlign="left">From</Th>
             <Th textAlign="left">To</Th>
             <Th textAlign="left">Connector</Th>
-            <Th textAlign="left">Level</Th>
-            <Th>Channels</Th>
+            <Th textAlign="left">Carries</Th>
+            <Th>Length</Th>
+            <Th data-no-print>
+              <Unseen>Change</Unseen>
+            </Th>
           </tr>
         </thead>
         <tbody>
-          {patch.cables.map((c, i) => (
-            <tr key={i}>
-              <Td textAlign="left">{c.source}</Td>
-              <Td textAlign="left">{c.target}</Td>
-              <Td textAlign="left">{c.plug}</Td>
-              <Td textAlign="left">{c.level}</Td>
-              <Td>{c.channels}</Td>
-            </tr>
+          {patch.cables.map((c) => (
+            <CableLine
+              key={`${c.port} ${c.number}`}
+              cable={c}
+              variant={variant}
+              open={open === c.port && c.port !== ""}
+              onOpen={() => setOpen(open === c.port ? "" : c.port)}
+              onEdit={(values) => {
+                onEdit({ do: "cable", rail: c.port, values } as RigAction);
+                setOpen("");
+              }}
+            />
           ))}
         </tbody>
       </Table>
-      {patch.mixer.length > 0 && (
-        <Box as="p" marginTop="8px">
-          Mixer:{" "}
-          {patch.mixer
-            .map((m) => `${m.name} (${m.role}, ${signed(m.level_db, 1)} dB) to ${m.feeds}`)
-            .join("; ")}
-          .
-        </Box>
+      <Uncabled patch={patch} onEdit={onEdit} />
+      {rows.length > 0 && (
+        <Table marginTop="10px">
+          <thead>
+            <tr>
+              <Th textAlign="left">Mixer input</Th>
+              <Th textAlign="left">Name</Th>
+              <Th textAlign="left">Goes to</Th>
+              <Th>Level, dB</Th>
+              <Th textAlign="left">And</Th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map(({ c, way, first }, i) => (
+              <tr key={i}>
+                <Td textAlign="left">{first ? c.inputs : ""}</Td>
+                <Td textAlign="left" fontWeight="650">
+                  {first ? c.name : ""}
+                </Td>
+                <Td textAlign="left">{way.to}</Td>
+                <Td>{way.level_db <= -120 ? "off" : signed(way.level_db, 1)}</Td>
+                <Td textAlign="left">{wayWords(way)}</Td>
+              </tr>
+            ))}
+          </tbody>
+        </Table>
       )}
       {patch.supply.length > 0 && (
-        <Box as="p">
+        <Box as="p" marginTop="8px">
           Supply:{" "}
           {patch.supply
-            .map((s) => `${s.name} ${num(s.current_ma, 0)} mA at ${num(s.volts, 0)} V`)
+            .map(
+              (s) => `${end(s.number, s.name)} ${num(s.current_ma, 0)} mA at ${num(s.volts, 0)} V`,
+            )
             .join(", ")}
-          .{patch.rating_ma !== null && ` Rated ${num(patch.rating_ma, 0)} mA.`}
+          .
+          {patch.rating_ma !== null &&
+            patch.reserve_ma !== null &&
+            ` Rated ${num(patch.rating_ma, 0)} mA: ${num(patch.reserve_ma, 0)} left.`}
         </Box>
       )}
       <Footprints variant={variant} onEdit={onEdit} />
     </Box>
+  );
+}
+
+/** What is set on a way through the mixer besides its level. */
+export function wayWords(way: PatchOf["channels"][number]["ways"][number]): string {
+  const side = way.pan_percent < 0 ? "L" : "R";
+  return [
+    way.pan_percent ? `pan ${side}${num(Math.abs(way.pan_percent), 0)}` : "",
+    way.width_percent === 100 ? "" : `width ${num(way.width_percent, 0)} %`,
+    way.delay_ms ? `${num(way.delay_ms, 2)} ms late` : "",
+    way.inverted ? "inverted" : "",
+    way.muted ? "muted" : "",
+  ]
+    .filter(Boolean)
+    .join(", ");
+}
+
+function CableLine({
+  cable: c,
+  variant,
+  open,
+  onOpen,
+  onEdit,
+}: {
+  cable: CableRow;
+  variant: Variant;
+  open: boolean;
+  onOpen: () => void;
+  onEdit: (values: Record<string, unknown>) => void;
+}) {
+  const jack = (where: string, name: string) => (name ? `${where}, ${name}` : where);
+  return (
+    <>
+      <tr>
+        <Td textAlign="left" fontWeight="650">
+          {c.number}
+        </Td>
+        <Td textAlign="left">{jack(end(c.from_number, c.source), c.from_jack)}</Td>
+        <Td textAlign="left">{jack(end(c.to_number, c.target), c.to_jack)}</Td>
+        <Td textAlign="left">{[c.plug, c.adaptor].filter(Boolean).join("; ")}</Td>
+        <Td textAlign="left">
+          {c.level}, {c.carries}
+        </Td>
+        <Td>
+          {c.length_m === null ? "" : `${num(c.length_m, Number.isInteger(c.length_m) ? 0 : 2)} m`}
+        </Td>
+        <Td data-no-print>
+          {c.port && (
+            <Press look="quiet" aria-expanded={open} named={`cable ${c.number}`} onClick={onOpen}>
+              Change
+            </Press>
+          )}
+        </Td>
+      </tr>
+      {open && (
+        <tr data-no-print>
+          <Td colSpan={7} textAlign="left" background="well">
+            <CableFields
+              cable={variant.document.rails?.[c.port]?.cable ?? NOTHING_SAID}
+              number={c.number}
+              onEdit={onEdit}
+            />
+          </Td>
+        </tr>
+      )}
+    </>
+  );
+}
+
+type Said = NonNullable<NonNullable<Variant["document"]["rails"]>[string]["cable"]>;
+const NOTHING_SAID: Said = { counts: "auto", carries: "auto" };
+const TEXTS = [
+  ["from_jack", "From jack"],
+  ["to_jack", "To jack"],
+  ["connector", "Connector"],
+  ["adaptor", "Adaptor"],
+] as const;
+
+function CableFields({
+  cable,
+  number,
+  onEdit,
+}: {
+  cable: Said;
+  number: number;
+  onEdit: (values: Record<string, unknown>) => void;
+}) {
+  const [fault, setFault] = useState("");
+  const keep = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
+    const text = (name: string) => (form.get(name) as string).trim();
+    const typed = text("length_m").replace(",", ".").replace(/\s*m$/, "");
+    const length = typed === "" ? null : Number(typed);
+    if (length !== null && !(length >= 0.01 && length <= 500)) {
+      setFault(`“${text("length_m")}” is no length: 0.01 to 500 m.`);
+      return;
+    }
+    onEdit({
+      ...Object.fromEntries(TEXTS.map(([name]) => [name, text(name) || null])),
+      length_m: length,
+      carries: text("carries"),
+    });
+  };
+  return (
+    <chakra.form onSubmit={keep} aria-label={`Cable ${number}`}>
+      <Box display="flex" flexWrap="wrap" gap="6px 12px" alignItems="flex-end">
+        {TEXTS.map(([name, label]) => (
+          <Labelled key={name} label={label}>
+            <TextInput name={name} width="150px" maxLength={60} defaultValue={cable[name] ?? ""} />
+          </Labelled>
+        ))}
+        <Labelled label="Length, m">
+          <TextInput name="length_m" width="72px" defaultValue={cable.length_m ?? ""} />
+        </Labelled>
+        <Labelled label="Carries">
+          <Choice name="carries" width="auto" defaultValue={cable.carries ?? "auto"}>
+            <option value="auto">as the plan says</option>
+            <option value="mono">mono</option>
+            <option value="stereo">stereo</option>
+          </Choice>
+        </Labelled>
+        <Press type="submit" look="primary">
+          Keep
+        </Press>
+        <Press onClick={() => onEdit({ counts: "no" })}>It is no cable</Press>
+      </Box>
+      {fault && (
+        <Box role="alert" color="diff">
+          {fault}
+        </Box>
+      )}
+    </chakra.form>
+  );
+}
+
+/** Rails that are no cables, and why; each can be said to be one. */
+function Uncabled({ patch, onEdit }: { patch: PatchOf; onEdit: Props["onEdit"] }) {
+  if (!patch.uncabled.length) return null;
+  return (
+    <chakra.details marginTop="6px" data-no-print>
+      <chakra.summary cursor="pointer" textDecoration="underline" textUnderlineOffset="3px">
+        {patch.uncabled.length} connections are no cables
+      </chakra.summary>
+      {patch.uncabled.map((u) => (
+        <Box key={u.port} display="flex" flexWrap="wrap" gap="0 12px" alignItems="center">
+          <span>
+            {u.source} to {u.target}: {u.why}
+          </span>
+          <Press
+            look="quiet"
+            named={`from ${u.source} to ${u.target}`}
+            onClick={() =>
+              onEdit({
+                do: "cable",
+                rail: u.port,
+                values: { counts: u.why === "said to be none" ? "auto" : "yes" },
+              } as RigAction)
+            }
+          >
+            It is one
+          </Press>
+        </Box>
+      ))}
+    </chakra.details>
   );
 }
 

@@ -1,0 +1,126 @@
+"""What a song's file says: one document, with the audio beside it as it came.
+
+Whatever has a number in a database goes by a mark in here ('urn:fonodrome:clip-001'), given in the order
+of the file, so that the same song makes the same bytes wherever it is kept.
+"""
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, StringConstraints
+
+from core.blend import KeptBlend
+from core.delay import DelayLine, KeptFigure
+from core.devices import DeviceProfile
+from core.edge import Edge
+from core.space import KeptSpace
+from core.tempo import TempoSection
+from core.tempo.song import MOST_SECTIONS
+
+SONG_VERSION = 1
+MOST_CLIPS, MOST_RIGS, MOST_VARIANTS, MOST_TESTS = 2000, 500, 9, 5000
+MOST_SNAPSHOTS, MOST_LINES = 500, 50_000
+
+MarkText = Annotated[str, StringConstraints(pattern=r"^urn:fonodrome:[a-z]+-\d+$")]
+Document = dict[str, Any]
+
+
+class SongValues(Edge):
+    """The song itself."""
+
+    title: str = Field(min_length=1, max_length=120)
+    players: str = Field("", max_length=200)
+    tempo_map: list[TempoSection] = Field(min_length=1, max_length=MOST_SECTIONS)
+    sample_rate_hz: int = Field(48_000, ge=8_000, le=384_000)
+    delay_value: str = Field("1/8.", min_length=1, max_length=60)
+    device: DeviceProfile | None = None
+    delays: list[DelayLine] = Field([], max_length=32)
+    figure: KeptFigure | None = None
+    space: KeptSpace | None = None
+    blend: KeptBlend | None = None
+
+
+class FiledClip(Edge):
+    mark: MarkText
+    name: str = Field(min_length=1, max_length=200)
+    audio: str = Field(max_length=300, description="File beside the document; as it came")
+    sha256: str = Field(pattern=r"^[0-9a-f]{64}$")
+    size_bytes: int = Field(ge=0)
+    made_at: datetime
+
+
+class FiledVariant(Edge):
+    mark: MarkText
+    name: str = Field("", max_length=80)
+    document: Document = Field(description="A rig document of any known version")
+    moves: list[Document] = Field([], max_length=1000)
+
+
+class FiledRig(Edge):
+    mark: MarkText
+    name: str = Field(min_length=1, max_length=80)
+    feeds: list[Document] = Field([], max_length=1000, description="What plays into its sources")
+    variants: list[FiledVariant] = Field(min_length=1, max_length=MOST_VARIANTS)
+
+
+class FiledTest(Edge):
+    """A null test that has its result."""
+
+    mark: MarkText
+    clip_a: MarkText
+    clip_b: MarkText
+    stems: list[MarkText] = Field([], max_length=100)
+    options: Document
+    limit: Document
+    measurement: Document
+    batch: int | None = Field(None, description="Tests with one number were asked for together")
+    made_at: datetime
+    finished_at: datetime | None
+
+
+class FiledMeasurement(Edge):
+    """A device measured on the bench, with its result."""
+
+    mark: MarkText
+    signal: Document
+    plan: Document
+    stand_in: str = Field("", max_length=20)
+    take: MarkText | None = None
+    result: Document
+    made_at: datetime
+    finished_at: datetime | None
+
+
+class FiledSnapshot(Edge):
+    name: str = Field(min_length=1, max_length=120)
+    kind: Literal["named", "before", "daily"]
+    content: Document
+    made_at: datetime
+
+
+class FiledLine(Edge):
+    """A line of the log."""
+
+    step: Literal["route", "time", "space", "blend", "listen", "verify", "log"]
+    kind: str = Field(max_length=40)
+    title: str = Field(max_length=200)
+    text: str = Field("", max_length=10_000)
+    number: str = Field("", max_length=40)
+    tone: Literal["plain", "passed", "caution"] = "plain"
+    place: str = Field("", max_length=200)
+    data: Document = Field(default_factory=dict)
+    made_at: datetime
+
+
+class SongFile(Edge):
+    """`song.json` of a song's file."""
+
+    format: Literal["fonodrome-song"] = "fonodrome-song"
+    version: Literal[1] = 1
+    song: SongValues
+    clips: list[FiledClip] = Field([], max_length=MOST_CLIPS)
+    rigs: list[FiledRig] = Field([], max_length=MOST_RIGS)
+    tests: list[FiledTest] = Field([], max_length=MOST_TESTS)
+    measurements: list[FiledMeasurement] = Field([], max_length=MOST_TESTS)
+    snapshots: list[FiledSnapshot] = Field([], max_length=MOST_SNAPSHOTS)
+    log: list[FiledLine] = Field([], max_length=MOST_LINES)

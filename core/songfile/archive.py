@@ -153,6 +153,7 @@ class Archive:
             raise SongFileError(
                 f"“{name}” is damaged: it cannot be read. Nothing was taken."
             ) from None
+        return found
 
     def _pieces(self, info: zipfile.ZipInfo, most: int) -> Iterator[bytes]:
         if info.file_size > most:

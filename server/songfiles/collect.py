@@ -3,7 +3,15 @@
 from collections.abc import Iterator
 from typing import Any
 
+from pydantic import ValidationError
+
+from core.bench import BenchPlan, BenchResult, TestSignal
 from core.devices import Panels
+from core.edge import Edge
+from core.measure import Limit, Measurement, NullOptions
+from core.render.feeds import Feed
+from core.render.moves import WrittenMove
+from core.routing import RigError, load_rig
 from core.songfile import (
     DEVICES,
     SONG,
@@ -43,6 +51,21 @@ def clips_in(song: Song) -> list[Clip]:
 
 def _audio_name(number: int, clip: Clip) -> str:
     return f"audio/{number:03d} {plain_name(clip.name)}"
+
+
+def now(shape: type[Edge], stored: Any) -> Any:
+    """A stored document as this version writes it; one that it cannot read stays as it is."""
+    try:
+        return shape.model_validate(stored).model_dump(mode="json")
+    except ValidationError:
+        return stored
+
+
+def _document(stored: Any) -> Any:
+    try:
+        return load_rig(stored).model_dump(mode="json")
+    except RigError:
+        return stored
 
 
 def filed(song: Song) -> tuple[SongFile, list[Clip]]:
@@ -87,11 +110,11 @@ def filed(song: Song) -> tuple[SongFile, list[Clip]]:
         ],
         rigs=[
             FiledRig(
-                mark=of[str(rig.pk)], name=rig.name, feeds=marked(rig.feeds),
+                mark=of[str(rig.pk)], name=rig.name, feeds=[marked(now(Feed, f)) for f in rig.feeds],
                 variants=[
                     FiledVariant(
-                        mark=of[str(v.pk)], name=v.name, document=marked(v.document),
-                        moves=marked(v.moves),
+                        mark=of[str(v.pk)], name=v.name, document=marked(_document(v.document)),
+                        moves=[marked(now(WrittenMove, m)) for m in v.moves],
                     )
                     for v in rig.variants.all()
                 ],
@@ -102,7 +125,7 @@ def filed(song: Song) -> tuple[SongFile, list[Clip]]:
             FiledTest(
                 mark=of[str(t.pk)], clip_a=of[str(t.clip_a_id)], clip_b=of[str(t.clip_b_id)],
                 stems=[of[str(c.pk)] for c in t.stems_in_order() if c.pk in there],
-                options=marked(t.options), limit=marked(t.limit), measurement=marked(t.measurement),
+                options=marked(now(NullOptions, t.options)), limit=marked(now(Limit, t.limit)), measurement=marked(now(Measurement, t.measurement)),
                 batch=None if t.batch is None else batches.setdefault(t.batch, len(batches) + 1),
                 made_at=t.created_at, finished_at=t.finished_at,
             )
@@ -110,8 +133,8 @@ def filed(song: Song) -> tuple[SongFile, list[Clip]]:
         ],
         measurements=[
             FiledMeasurement(
-                mark=of[str(m.pk)], signal=marked(m.signal), plan=marked(m.plan), stand_in=m.stand_in,
-                take=None if m.take_id is None else of[str(m.take_id)], result=marked(m.result),
+                mark=of[str(m.pk)], signal=marked(now(TestSignal, m.signal)), plan=marked(now(BenchPlan, m.plan)), stand_in=m.stand_in,
+                take=None if m.take_id is None else of[str(m.take_id)], result=marked(now(BenchResult, m.result)),
                 made_at=m.created_at, finished_at=m.finished_at,
             )
             for m in measured

@@ -1,0 +1,265 @@
+"""A song out as a file and in again: the same bytes, nothing half-taken, what is left out is said."""
+
+import io
+import json
+import random
+import tracemalloc
+import zipfile
+from datetime import UTC, datetime
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from unittest import mock
+from uuid import uuid4
+
+from core.measure import NullOptions
+from core.routing.tests.test_notation import grown
+from core.songfile import HEAD, zipped
+from server.clips.models import Blob, Clip
+from server.clips.tasks import decode_clip
+from server.devices.models import Device, Panel
+from server.jobs.models import Status
+from server.log.services import write
+from server.rigs.models import Rig, Variant
+from server.snapshots.keeping import keep
+from server.songs.models import Song
+from server.testing import ApiCase, clip_in, noise, person, wav_bytes
+from server.verify.models import NullTest
+from server.verify.tasks import run_null_test
+
+
+class Case(ApiCase):
+    def out(self, path: str = "") -> bytes:
+        answer = self.client.get(path or f"/api/v1/songs/{self.song.pk}/file")
+        self.assertEqual(answer.status_code, 200)
+        return b"".join(answer.streaming_content)
+
+    def take(self, data: bytes, clash: str = "ask"):
+        answer = self.client.post(
+            f"/api/v1/songs/file?clash={clash}", data, content_type="application/zip"
+        )
+        return answer.status_code, answer.json()
+
+    def as_somebody_else(self):
+        self.user = person(f"other{uuid4().hex[:6]}")
+        self.client.force_login(self.user)
+
+    def full(self) -> None:
+        """A song with something of everything in it."""
+        rng = random.Random(5)
+        sound = noise(0.5)
+        one = clip_in(self.song, wav_bytes(sound), "Guitar, take 4.wav")
+        two = clip_in(self.song, wav_bytes(0.5 * sound, "PCM_16", "FLAC"), "half/../as loud.flac")
+        for seed in (1, 2):
+            rig = Rig.objects.create(
+                song=self.song, name=f"Rig {seed}", position=seed,
+                feeds=[{"source": "guitar", "placements": [{"clip": str(one.pk)}]}],
+            )  # fmt: skip
+            for place in range(3):
+                document = grown(seed * 10 + place).model_dump(mode="json")
+                Variant.objects.create(rig=rig, position=place, name=f"V{place}", document=document)
+        test = NullTest.objects.create(
+            song=self.song, clip_a=one, clip_b=two, options=NullOptions().model_dump(mode="json"),
+            limit={"kind": "relative", "value_db": 60},
+        )  # fmt: skip
+        run_null_test(test_id=str(test.pk))
+        test.refresh_from_db()
+        self.assertEqual(test.status, Status.DONE, test.problem)
+        keep(self.song, "Before the tour", "named")
+        Rig.objects.filter(name="Rig 2").update(name="Rig two")
+        for n in range(30):
+            write(self.song.pk, "verify", "note", f"Line {n} {HEAD}clip-001", text=f"of {test.pk}", place=f"verify/{test.pk}", data={"rng": rng.random()})  # fmt: skip
+
+
+class RoundTrip(Case):
+    def test_out_in_and_out_again_are_the_same_bytes(self):
+        self.full()
+        before = self.out()
+        self.assertEqual(before, self.out())
+        self.as_somebody_else()
+        status, taken = self.take(before)
+        self.assertEqual((status, taken["left_out"]), (200, []))
+        self.song = Song.objects.get(pk=taken["songs"][0]["id"])
+        for clip in self.song.clips.all():
+            decode_clip(clip_id=str(clip.pk))
+        self.assertEqual(self.out(), before)
+        # What names another thing names it in the new song too.
+        test = self.song.null_tests.get()
+        line = self.song.log.first()
+        self.assertEqual((line.place, line.text), (f"verify/{test.pk}", f"of {test.pk}"))
+        self.assertEqual(line.title, f"Line 29 {HEAD}clip-001")
+        self.assertEqual(test.clip_a.name, "Guitar, take 4.wav")
+        feed = self.song.rigs.first().feeds[0]["placements"][0]["clip"]
+        self.assertEqual(feed, str(test.clip_a_id))
+        result = self.call("get", f"/null-tests/{test.pk}")[1]
+        self.assertAlmostEqual(result["result"]["gain_db"], -6.0206, places=3)
+        snapshot = self.song.snapshots.get()
+        changes = self.call("get", f"/snapshots/{snapshot.pk}/changes")[1]
+        self.assertEqual([c["lines"] for c in changes], [["name Rig 2 → Rig two"]])
+
+    def test_the_audio_is_as_it_came_under_a_name_that_says_what_it_is(self):
+        self.full()
+        with zipfile.ZipFile(io.BytesIO(self.out())) as archive:
+            self.assertEqual(
+                archive.namelist(),
+                ["song.json", "audio/001 Guitar, take 4.wav", "audio/002 half .. as loud.flac"],
+            )
+            self.assertEqual(archive.read("audio/001 Guitar, take 4.wav"), wav_bytes(noise(0.5)))
+
+    def test_songs_of_random_rigs(self):
+        for seed in range(12):
+            with self.subTest(seed):
+                self.as_somebody_else()
+                self.song = Song.objects.create(
+                    owner=self.user, title=f"Song {seed}", tempo_map=[{"tempo_bpm": 60 + seed}]
+                )
+                rig = Rig.objects.create(song=self.song, name="R", position=0)
+                document = grown(seed).model_dump(mode="json")
+                Variant.objects.create(rig=rig, position=0, document=document)
+                before = self.out()
+                self.as_somebody_else()
+                status, taken = self.take(before)
+                self.assertEqual((status, taken["left_out"]), (200, []))
+                self.song = Song.objects.get(pk=taken["songs"][0]["id"])
+                with (
+                    zipfile.ZipFile(io.BytesIO(before)) as a,
+                    zipfile.ZipFile(io.BytesIO(self.out())) as b,
+                ):
+                    was, now = (json.loads(z.read("song.json")) for z in (a, b))
+                # What was stored short is filled up with its defaults on the way in, and then stays.
+                self.assertEqual(now["rigs"], was["rigs"])
+                self.assertEqual(now["song"], was["song"])
+
+    def test_a_studio_with_its_devices(self):
+        self.full()
+        Device.objects.create(owner=self.user, name="My pedal", min_ms=1, max_ms=100, step_ms=1)
+        Panel.objects.create(owner=self.user, key="grey", content={"name": "Grey", "controls": []})
+        Song.objects.create(owner=self.user, title="Another", tempo_map=[{"tempo_bpm": 90}])
+        before = self.out("/api/v1/studio/file")
+        self.as_somebody_else()
+        status, taken = self.take(before)
+        self.assertEqual(
+            (status, [s["title"] for s in taken["songs"]]), (200, ["Tide Table", "Another"])
+        )
+        for clip in Clip.objects.filter(song__owner=self.user):
+            decode_clip(clip_id=str(clip.pk))
+        self.assertEqual(self.out("/api/v1/studio/file"), before)
+        self.assertEqual(self.take(before)[0], 409)
+        again = self.take(before, "skip")[1]
+        self.assertEqual((again["songs"], len(again["left_out"])), ([], 2))
+
+
+class Bad(Case):
+    def changed(self, change, drop: str = "") -> bytes:
+        """The file of the song with its document changed."""
+        with zipfile.ZipFile(io.BytesIO(self.out())) as archive:
+            entries = {n: archive.read(n) for n in archive.namelist()}
+        document = json.loads(entries["song.json"])
+        change(document)
+        entries["song.json"] = json.dumps(document).encode()
+        return b"".join(
+            zipped(iter([(n, d) for n, d in entries.items() if not drop or drop not in n]))
+        )
+
+    def nothing_taken(self, data: bytes, words: str, status: int = 422) -> None:
+        songs, blobs = Song.objects.count(), Blob.objects.count()
+        got, problem = self.take(data)
+        self.assertEqual(got, status, problem)
+        self.assertIn(words, problem["detail"])
+        self.assertEqual((Song.objects.count(), Blob.objects.count()), (songs, blobs))
+
+    def test_a_name_that_is_there_asks_and_then_it_is_a_second_one(self):
+        data = self.out()
+        self.nothing_taken(data, "You have “Tide Table” already", 409)
+        self.assertEqual(self.take(data, "second")[1]["songs"][0]["title"], "Tide Table 2")
+        self.assertEqual(self.take(data, "second")[1]["songs"][0]["title"], "Tide Table 3")
+
+    def test_what_is_no_song_leaves_nothing(self):
+        self.nothing_taken(b"RIFF", "cannot be opened")
+        self.nothing_taken(b"", "cannot be opened")
+        self.as_somebody_else()
+        self.song = Song.objects.create(
+            owner=self.user, title="Mine", tempo_map=[{"tempo_bpm": 90}]
+        )
+        self.nothing_taken(self.changed(lambda d: d.update(version=7)), "newer Fonodrome")
+        self.nothing_taken(self.changed(lambda d: d["song"].update(title="")), "song.title")
+        two = [{"tempo_bpm": 90, "bars": None}] * 2
+        data = self.changed(lambda d: d["song"].update(title="T", tempo_map=two))
+        self.nothing_taken(data, "has no end")
+        with mock.patch("server.clips.store.room_for", return_value=False):
+            self.nothing_taken(data, "too full", 507)
+
+    def test_missing_and_foreign_parts_are_left_out_and_said(self):
+        self.full()
+
+        def spoil(document):
+            document["song"]["title"] = "Spoilt"
+            document["rigs"][0]["variants"][1]["document"]["nodes"]["x"] = {
+                "kind": "teapot",
+                "id": "x",
+            }
+            document["rigs"][1]["variants"] = document["rigs"][1]["variants"][:1]
+            document["rigs"][1]["variants"][0]["document"]["version"] = 99
+            document["rigs"][0]["feeds"].append({"source": "a", "placements": "none"})
+            document["snapshots"][0]["content"]["rigs"][0]["variants"][0]["document"] = 5
+            document["clips"][0]["sha256"] = "0" * 64
+
+        data = self.changed(spoil, drop="002")
+        status, taken = self.take(data)
+        self.assertEqual(status, 200)
+        said = "\n".join(taken["left_out"])
+        for words in (
+            "clip “Guitar, take 4.wav”: its audio is not the one", "“half/../as loud.flac”: “audio/002",
+            "Rig 1 B:", "Rig two A: This rig was written by version 99", "what plays into Rig 1:",
+            "null test 1: a clip of it is not there", "snapshot “Before the tour”",
+        ):  # fmt: skip
+            self.assertIn(words, said)
+        song = Song.objects.get(pk=taken["songs"][0]["id"])
+        self.assertEqual([(r.name, r.variants.count()) for r in song.rigs.all()], [("Rig 1", 2)])
+        self.assertEqual((song.clips.count(), song.log.count()), (0, 31))
+        # What was taken opens.
+        self.assertEqual(
+            self.call("get", f"/variants/{song.rigs.get().variants.first().pk}")[0], 200
+        )
+
+    def test_a_fault_half_way_leaves_nothing(self):
+        self.full()
+        data = self.changed(lambda d: d["song"].update(title="Half"))
+        before = Song.objects.count(), Clip.objects.count(), Rig.objects.count()
+        self.client.raise_request_exception = False
+        with mock.patch("server.songfiles.one.OneSong._log", side_effect=RuntimeError("power")):
+            answer = self.client.post("/api/v1/songs/file", data, content_type="application/zip")
+        self.assertEqual(answer.status_code, 500)
+        self.assertEqual((Song.objects.count(), Clip.objects.count(), Rig.objects.count()), before)
+        from server.clips.store import scratch_folder
+
+        self.assertEqual([p for p in scratch_folder().iterdir() if p.name.startswith("song-")], [])
+
+
+class Large(Case):
+    def test_audio_is_streamed_and_never_held(self):
+        """300 MB of audio in a file that has no bytes on disk: what is held stays small."""
+        with TemporaryDirectory() as folder:
+            sound = Path(folder) / "long.wav"
+            with sound.open("wb") as out:
+                out.truncate(300 * 1024**2)
+            blob = Blob.objects.create(digest="a" * 64, size_bytes=300 * 1024**2)
+            Clip.objects.create(
+                song=self.song, name="long.wav", blob=blob, status=Status.DONE, report={}
+            )
+            with mock.patch("server.songfiles.collect.path_of", return_value=sound):
+                answer = self.client.get(f"/api/v1/songs/{self.song.pk}/file")
+                tracemalloc.start()
+                size = sum(len(piece) for piece in answer.streaming_content)
+                most = tracemalloc.get_traced_memory()[1]
+                tracemalloc.stop()
+        self.assertGreater(size, 300 * 1024**2)
+        self.assertLess(most, 20 * 1024**2)
+
+    def test_dates_are_those_of_the_file(self):
+        write(self.song.pk, "log", "note", "Old")
+        self.song.log.update(created_at=datetime(2020, 2, 2, tzinfo=UTC))
+        data = self.out()
+        self.as_somebody_else()
+        taken = self.take(data)[1]["songs"][0]
+        line = Song.objects.get(pk=taken["id"]).log.get()
+        self.assertEqual(line.created_at.year, 2020)

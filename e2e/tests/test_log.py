@@ -54,6 +54,27 @@ class Log(BrowserCase):
         self.assertEqual(b.driver.current_url, result)
         self.no_faults()
 
+    def test_a_line_opens_what_was_in_hand_and_two_are_held_against_each_other(self):
+        b = self.open_demo(step="Route")
+        song = Song.objects.get(title="Paper Lighthouse", is_demo_original=False)
+        variant = song.rigs.order_by("position")[1].variants.first()
+        write(song.pk, "verify", "null test", "Cable one", number="−39.5 dB")
+        write(song.pk, "verify", "null test", "Cable two", number="−97.0 dB")
+        write(
+            song.pk, "route", "decision", "Meant", place="route", hand={"variant": str(variant.pk)}
+        )
+        b.find("radio", "Reverb")
+        b.press("link", "Log")
+        b.press("button", "Compare Cable one")
+        b.sees("Choose a second one")
+        b.find("button", "Compare Cable two").send_keys(Keys.ENTER)
+        b.sees("−39.5 dB → −97.0 dB: −57.5 dB")
+        b.press("button", "Put away")
+        b.find("link", "Open Meant").send_keys(Keys.ENTER)
+        # The other rig is in hand now.
+        b.find("radio", "Clarinet gives way")
+        self.no_faults()
+
     def test_hundreds_of_lines_on_a_phone(self):
         b = self.open_demo()
         song = Song.objects.get(title="Paper Lighthouse", is_demo_original=False)

@@ -4,11 +4,13 @@ from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
 from pydantic import AfterValidator, Field, StringConstraints
 
 from core.edge import Edge
+from core.tables import Row, csv_text
+from server.config.answers import download
 from server.config.auth import user_of
 from server.config.words import printable
 from server.log import services
@@ -24,6 +26,11 @@ _Note = Annotated[
 ]
 
 
+class InHand(Edge):
+    variant: UUID | None = None
+    clip: UUID | None = None
+
+
 class LogEntryOut(Edge):
     id: UUID
     step: services.Step
@@ -33,6 +40,7 @@ class LogEntryOut(Edge):
     number: str = Field(description="The figure that counts, with its unit; empty for none")
     tone: services.Tone
     place: str = Field(description="The view of the song that shows it; empty for none")
+    hand: InHand = Field(description="What was in hand")
     created_at: datetime
 
 
@@ -56,7 +64,8 @@ class NoteIn(Edge):
 
 
 def _out(entry: LogEntry) -> LogEntryOut:
-    return LogEntryOut.model_validate({n: getattr(entry, n) for n in LogEntryOut.model_fields})
+    own = {n: getattr(entry, n) for n in LogEntryOut.model_fields if n != "hand"}
+    return LogEntryOut.model_validate({**own, "hand": entry.data.get("hand") or {}})
 
 
 @router.get("/songs/{uuid:song_id}/log", response=LogPage)
@@ -66,6 +75,21 @@ def list_log(request: HttpRequest, song_id: UUID, asked: Query[LogAsked]) -> Log
     found = services.page(song.pk, asked.step, asked.find, asked.after, asked.most)
     entries = [_out(entry) for entry in found.entries]
     return LogPage(entries=entries, total=found.total, counts=found.counts)
+
+
+@router.get("/songs/{uuid:song_id}/log.csv", response={200: None})
+def log_csv(request: HttpRequest, song_id: UUID, asked: Query[LogAsked]) -> HttpResponse:
+    """All that is asked for as a table, the oldest first."""
+    song = song_of(user_of(request), song_id)
+    rows = services.found(song.pk, asked.find).order_by("created_at", "id")
+    if asked.step:
+        rows = rows.filter(step=asked.step)
+    table: list[Row] = [
+        (e.created_at.isoformat(timespec="seconds"), e.step, e.kind, e.title, e.text, e.number, e.tone)
+        for e in rows.iterator()
+    ]  # fmt: skip
+    head = ("time", "step", "kind", "what", "why or what was found", "figure", "judged")
+    return download(csv_text([(head, table)]), f"{song.title}, log.csv", "text/csv")
 
 
 @router.post("/songs/{uuid:song_id}/log", response=LogEntryOut)

@@ -12,6 +12,7 @@ from server.log.models import LogEntry
 
 Step = Literal["route", "time", "space", "blend", "listen", "verify", "log"]
 Tone = Literal["plain", "passed", "caution"]
+Hand = dict[Literal["variant", "clip"], str]
 MOST_WORDS = 8
 LONGEST_TITLE = 200
 _SETTLED = timedelta(seconds=60)
@@ -20,30 +21,36 @@ _SETTLED = timedelta(seconds=60)
 def write(
     song_id: UUID, step: Step, kind: str, title: str, *, text: str = "", number: str = "",
     tone: Tone = "plain", place: str = "", data: dict[str, Any] | None = None,
+    hand: Hand | None = None,
 ) -> LogEntry:  # fmt: skip
-    """One more line. place: the view of the song that shows it, as 'verify/<id>'."""
+    """One more line. place: the view of the song that shows it, as 'verify/<id>'; hand: what is in
+    hand there, the ids of a variant and a clip.
+    """
     return LogEntry.objects.create(
         song_id=song_id, step=step, kind=kind[:40], title=title[:LONGEST_TITLE], text=text,
-        number=number[:40], tone=tone, place=place[:200], data=data or {},
+        number=number[:40], tone=tone, place=place[:200],
+        data={**(data or {}), **({"hand": hand} if hand else {})},
     )  # fmt: skip
 
 
 def write_settled(
-    song_id: UUID, step: Step, kind: str, title: str, was: str, *, number: str = "", place: str = ""
-) -> None:
+    song_id: UUID, step: Step, kind: str, title: str, was: str, *, number: str = "", place: str = "",
+    hand: Hand | None = None,
+) -> None:  # fmt: skip
     """A value that is moved in many small steps makes one line: the newest within a minute is it.
 
     What comes back to where it was within that minute makes none.
     """
     last = LogEntry.objects.filter(song_id=song_id).first()
     young = last is not None and last.created_at > timezone.now() - _SETTLED
-    if last is not None and young and last.kind == kind and last.data.get("was"):
+    same = last is not None and last.kind == kind and last.data.get("hand") == hand
+    if last is not None and young and same and last.data.get("was"):
         was = last.data["was"]
         last.delete()
     if was != title:
         write(
             song_id, step, kind, title, text=f"before: {was}", number=number, place=place,
-            data={"was": was},
+            data={"was": was}, hand=hand,
         )  # fmt: skip
 
 
@@ -56,14 +63,20 @@ class Page:
     """By step, whichever was asked for."""
 
 
-def page(song_id: UUID, step: str, find: str, after: int, most: int) -> Page:
-    """Entries from the newest on; those of a step, and those in which every word is found."""
+def found(song_id: UUID, find: str) -> QuerySet[LogEntry]:
+    """Entries in which every word is found, from the newest on."""
     rows: QuerySet[LogEntry] = LogEntry.objects.filter(song_id=song_id)
     for word in find.split()[:MOST_WORDS]:
         rows = rows.filter(
             Q(title__icontains=word) | Q(text__icontains=word) | Q(kind__icontains=word)
             | Q(number__icontains=word)
         )  # fmt: skip
+    return rows
+
+
+def page(song_id: UUID, step: str, find: str, after: int, most: int) -> Page:
+    """Entries from the newest on; those of a step, and those in which every word is found."""
+    rows = found(song_id, find)
     counted = rows.order_by().values_list("step").annotate(count=Count("pk"))
     counts = dict(counted)
     if step:

@@ -41,6 +41,7 @@ from core.routing import compile_rig, impulses_used, load_rig
 from core.routing.document.rig import Rig as Document
 from core.routing.plan.model import Plan
 from core.tempo import TempoMap, TempoSection
+from core.units import format as fmt
 from server.accounts.models import User
 from server.clips.models import Blob, Clip
 from server.clips.queries import ready_clip_of
@@ -48,6 +49,7 @@ from server.clips.store import adopt, path_of, room_for, scratch_folder
 from server.config.problems import Problem
 from server.jobs.models import Status
 from server.jobs.runner import request_cancel
+from server.log.services import write, write_settled
 from server.renders.models import Render
 from server.rigs.feeds import clips_of_feeds, content_of, feeds_of
 from server.rigs.models import Variant
@@ -108,9 +110,23 @@ def set_moves(variant: Variant, moves: list[WrittenMove]) -> Variant:
         {**m, "points": [{**point, "ramp": False} for point in m["points"]]} for m in stored
     ]  # fmt: skip
     material_of(song, load_rig(variant.document), points, song.sample_rate_hz, 0.0)
-    variant.moves = stored
-    variant.save(update_fields=["moves"])
+    if stored != variant.moves:
+        before, name = _moves_words(variant.moves), f"{variant.rig.name} {variant.letter}"
+        with transaction.atomic():
+            variant.moves = stored
+            variant.save(update_fields=["moves"])
+            write_settled(
+                song.pk, "listen", "moves", f"{name}: {_moves_words(stored)}",
+                f"{name}: {before}", place="listen",
+                hand={"variant": str(variant.pk)},
+            )  # fmt: skip
     return variant
+
+
+def _moves_words(moves: list[dict[str, Any]]) -> str:
+    """'2 moves, 7 points'."""
+    points = sum(len(m.get("points", ())) for m in moves)
+    return f"{fmt.plural(len(moves), 'move')}, {fmt.plural(points, 'point')}"
 
 
 def moved_of(variant: Variant) -> MovedOut:
@@ -180,6 +196,12 @@ def start_render(
             digest=digest, document=document, moves=moves, capture=capture, bare=job.bare,
             tail=job.tail,
         )  # fmt: skip
+        if capture is not None:
+            name = f"{variant.rig.name} {variant.letter}"
+            write(
+                song.pk, "listen", "capture", f"“{capture.name}” is heard in place of {name}",
+                place="listen", hand={"variant": str(variant.pk), "clip": str(first.pk)},
+            )  # fmt: skip
         same = Render.objects.filter(digest=digest, status=Status.DONE).exclude(blob=None).first()
         if same is not None:
             for name in ("blob", "stems", "report", "detail"):

@@ -171,6 +171,7 @@ def _log_decision(variant: Variant, action: Intend, view: RigView) -> None:
     write(
         variant.rig.song_id, "route", "decision", title,
         text=". ".join(part for part in (action.reason.strip(), where) if part), place="route",
+        hand={"variant": str(variant.pk)},
     )  # fmt: skip
 
 

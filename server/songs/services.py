@@ -10,6 +10,7 @@ from django.utils import timezone
 from core.delay import DelayLine, slug
 from core.errors import FonodromeError
 from core.routing import delays_used, load_rig
+from core.space import KeptSpace
 from core.units import format as fmt
 from server.accounts.models import User
 from server.clips.services import copy_clips
@@ -103,7 +104,7 @@ def edit_song(user: User, song_id: UUID, base_revision: int, changes: dict[str, 
         changed = {name: v for name, v in changes.items() if getattr(song, name) != v}
         if changed:
             keep_daily(song.pk)
-            before = tempo_words(song.tempo_map), song.delay_value
+            before = tempo_words(song.tempo_map), song.delay_value, _decay_words(song.space)
             song.revision += 1
             for name, value in changed.items():
                 setattr(song, name, value)
@@ -125,7 +126,12 @@ def tempo_words(tempo_map: list[dict[str, Any]]) -> str:
     return own + (f" and {fmt.plural(more, 'section')} after it" if more else "")
 
 
-def _log_values(song: Song, changed: dict[str, Any], tempo: str, delay: str) -> None:
+def _decay_words(space: dict[str, Any] | None) -> str:
+    kept = KeptSpace.model_validate(space or {})
+    return f"Decay {fmt.number(kept.rt60_s, 2)} s after {kept.pre_delay}"
+
+
+def _log_values(song: Song, changed: dict[str, Any], tempo: str, delay: str, decay: str) -> None:
     if "tempo_map" in changed:
         now = tempo_words(song.tempo_map)
         write_settled(
@@ -136,6 +142,12 @@ def _log_values(song: Song, changed: dict[str, Any], tempo: str, delay: str) -> 
         write_settled(
             song.pk, "time", "delay", f"Delay {song.delay_value}", f"Delay {delay}", place="time"
         )
+    if "space" in changed and _decay_words(song.space) != decay:
+        kept = KeptSpace.model_validate(song.space or {})
+        write_settled(
+            song.pk, "space", "decay", _decay_words(song.space), decay,
+            number=f"{fmt.number(kept.rt60_s, 2)} s", place="space",
+        )  # fmt: skip
 
 
 def _gone_delays(song: Song, changes: dict[str, Any]) -> list[dict[str, Any]]:

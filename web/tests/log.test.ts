@@ -1,6 +1,17 @@
-import { expect, test } from "vitest";
+import { describe, expect, test } from "vitest";
 
-import { dayOf, type Entry, howMany, knots, ROW, stepsIn, whenKept } from "../src/steps/log/log";
+import {
+  between,
+  dayOf,
+  type Entry,
+  howMany,
+  knots,
+  marked,
+  ROW,
+  span,
+  stepsIn,
+  whenKept,
+} from "../src/steps/log/log";
 
 const at = (created_at: string) => ({ created_at }) as Entry;
 
@@ -52,4 +63,33 @@ test("what was kept by itself is told from what was named", () => {
   expect(whenKept({ kind: "named", created_at: at })).toMatch(/^29 Nov 2026, 14:20$/);
   expect(whenKept({ kind: "daily", created_at: at })).toMatch(/14:20, kept by itself$/);
   expect(whenKept({ kind: "before", created_at: at })).toMatch(/14:20, kept by itself$/);
+});
+
+describe("two entries", () => {
+  const entry = (number: string, at: string) => ({ number, created_at: at }) as Entry;
+  test("from the older to the newer, whichever was chosen first", () => {
+    const older = entry("−39.5 dB", "2026-11-29T10:00:00Z");
+    const newer = entry("−97 dB", "2026-11-29T12:30:00Z");
+    const found = { figures: "−39.5 dB → −97 dB: −57.5 dB", words: "2 hours between them" };
+    expect(between(older, newer)).toEqual(found);
+    expect(between(newer, older)).toEqual(found);
+  });
+  test("figures of different units, or none, are not subtracted", () => {
+    const at = "2026-11-29T10:00:00Z";
+    expect(between(entry("1.25 s", at), entry("3 dB", at)).figures).toBeNull();
+    expect(between(entry("", at), entry("3 dB", at)).figures).toBeNull();
+    expect(between(entry("12 of 16", at), entry("9 of 16", at)).figures).toBeNull();
+    expect(between(entry("1\u202f200 Hz", at), entry("900 Hz", at)).figures).toContain("−300 Hz");
+  });
+  test("spans in words, and at most two chosen", () => {
+    expect([500, 1000, 61_000, 7_200_000, 86_400_000 * 3].map(span)).toEqual([
+      "0 seconds",
+      "1 second",
+      "1 minute",
+      "2 hours",
+      "3 days",
+    ]);
+    expect(marked(["a", "b"], "c")).toEqual(["b", "c"]);
+    expect(marked(["a", "b"], "a")).toEqual(["b"]);
+  });
 });

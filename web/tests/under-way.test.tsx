@@ -1,12 +1,12 @@
 // @vitest-environment jsdom
 /** What is under way says how far and by which attempt; what is deleted comes back by one press. */
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { afterEach, beforeAll, expect, test, vi } from "vitest";
 
 import { Refused } from "../src/api/client";
-import { UnderWay } from "../src/steps/verify/UnderWay";
+import { UnderWay, useEnded } from "../src/steps/verify/UnderWay";
 import { deleteWithUndo } from "../src/ui/deleting";
 import { NumberField } from "../src/ui/NumberField";
 import { Toasts } from "../src/ui/Toasts";
@@ -89,9 +89,26 @@ test("a number's name stands above it where nothing else names it, and is its on
   expect(screen.queryByText("gain of B")).toBe(null);
 });
 
-test("when it has ended, and is shown no more, the steps are asked for anew", () => {
-  const { asked } = shown({ status: "running", progress: 0.9, stage: "x" });
+function Ended({ ended }: { ended: boolean }) {
+  useEnded(ended);
+  return null;
+}
+
+test("when it has ended the steps are asked for anew, once, also if it was never seen under way", () => {
+  const client = new QueryClient();
+  const asked = vi.spyOn(client, "invalidateQueries");
+  const drawn = (ended: boolean) => (
+    <QueryClientProvider client={client}>
+      <Ended ended={ended} />
+    </QueryClientProvider>
+  );
+  const { rerender, unmount } = render(drawn(false));
   expect(asked).not.toHaveBeenCalled();
-  cleanup();
+  rerender(drawn(true));
+  rerender(drawn(true));
+  expect(asked).toHaveBeenCalledTimes(1);
   expect(asked).toHaveBeenCalledWith({ queryKey: ["steps"] });
+  unmount();
+  render(drawn(true));
+  expect(asked).toHaveBeenCalledTimes(2);
 });

@@ -216,6 +216,7 @@ THINGS = {
     ("POST", "/songs/{song_id}/practice"): ("song", {"kind": "level", "clip": str(uuid.uuid4())}),
     ("GET", "/songs/{song_id}/log"): ("song", None),
     ("POST", "/songs/{song_id}/log"): ("song", {"text": "x"}),
+    ("GET", "/songs/{song_id}/log.csv"): ("song", None),
     ("GET", "/songs/{song_id}/file"): ("song", None),
     ("GET", "/songs/{song_id}/snapshots"): ("song", None),
     ("POST", "/songs/{song_id}/snapshots"): ("song", {"name": "x"}),

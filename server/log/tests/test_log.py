@@ -1,5 +1,7 @@
 """A song's log: who writes into it, and what is found in it."""
 
+import csv
+import io
 from datetime import timedelta
 from unittest import mock
 
@@ -75,6 +77,47 @@ class Written(ApiCase):
         self.song.refresh_from_db()
         first, *more = self.song.tempo_map
         self.edit(tempo_map=[first | {"tempo_bpm": bpm}, *more])
+
+    def test_decay_moves_and_a_capture_write_themselves_down_with_what_was_in_hand(self):
+        self.edit(space={"rt60_s": 1.25, "pre_delay": "1/64"})
+        self.edit(space={"rt60_s": 1.25, "pre_delay": "1/64", "drop_db": 30})
+        (entry,) = self.log(step="space")["entries"]
+        self.assertEqual(
+            (entry["title"], entry["text"], entry["number"]),
+            ("Decay 1.25 s after 1/64", "before: Decay 1.80 s after 20 ms", "1.25 s"),
+        )
+        body = {"name": "Two ways", "notation": TWO_WAYS}
+        rig = self.call("post", f"/songs/{self.song.pk}/rigs", body)[1]
+        variant = rig["variants"][0]["id"]
+        move = {"part": "e", "field": "mix_percent", "points": [{"bar": 1, "value": 100}, {"bar": 3, "value": 0}]}  # fmt: skip
+        for moves in ([move], [move], []):
+            status, said = self.call("put", f"/variants/{variant}/moves", {"moves": moves})
+            self.assertEqual(status, 200, said)
+        # Written and taken away within a minute: nothing was decided.
+        self.assertEqual(self.log(step="listen")["total"], 0)
+        self.call("put", f"/variants/{variant}/moves", {"moves": [move]})
+        (entry,) = self.log(step="listen")["entries"]
+        self.assertEqual(entry["title"], "Two ways A: 1 move, 2 points")
+        self.assertEqual(entry["hand"], {"variant": variant, "clip": None})
+        clips = [clip_in(self.song, wav_bytes(noise(0.2, n)), f"{n}.wav") for n in (1, 2)]
+        body = {"clip": str(clips[0].pk), "capture": str(clips[1].pk), "output": "o"}
+        status, said = self.call("post", f"/variants/{variant}/renders", body)
+        self.assertEqual(status, 200, said)
+        self.call("post", f"/variants/{variant}/renders", body)
+        captures = [e for e in self.log(step="listen")["entries"] if e["kind"] == "capture"]
+        self.assertEqual(
+            [e["title"] for e in captures], ["“2.wav” is heard in place of Two ways A"]
+        )
+        self.assertEqual(captures[0]["hand"], {"variant": variant, "clip": str(clips[0].pk)})
+
+    def test_as_a_table(self):
+        write(self.song.pk, "verify", "note", "=1+1", text="a,b", number="−3 dB")
+        write(self.song.pk, "log", "note", "plain")
+        answer = self.call("get", f"/songs/{self.song.pk}/log.csv?step=verify")[1]
+        rows = list(csv.reader(io.StringIO(answer.content.decode())))
+        self.assertEqual(
+            [r[1:] for r in rows[1:]], [["verify", "note", "'=1+1", "a,b", "−3 dB", "plain"]]
+        )
 
     def test_a_tempo_that_is_dragged_is_one_line_with_where_it_began(self):
         for bpm in (121, 124, 131.5):

@@ -1957,6 +1957,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/songs/{song_id}/log.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log Csv
+         * @description All that is asked for as a table, the oldest first.
+         */
+        get: operations["server_log_api_log_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs/{song_id}/snapshots": {
         parameters: {
             query?: never;
@@ -16127,6 +16147,13 @@ export interface components {
              */
             most: number;
         };
+        /** InHand */
+        InHand: {
+            /** Variant */
+            variant?: string | null;
+            /** Clip */
+            clip?: string | null;
+        };
         /** LogEntryOut */
         LogEntryOut: {
             /**
@@ -16160,6 +16187,8 @@ export interface components {
              * @description The view of the song that shows it; empty for none
              */
             place: string;
+            /** @description What was in hand */
+            hand: components["schemas"]["InHand"];
             /**
              * Created At
              * Format: date-time
@@ -20330,6 +20359,33 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LogEntryOut"];
                 };
+            };
+        };
+    };
+    server_log_api_log_csv: {
+        parameters: {
+            query?: {
+                step?: ("route" | "time" | "space" | "blend" | "listen" | "verify" | "log") | "";
+                /** @description Words that all have to be in it */
+                find?: string;
+                /** @description So many of the newest are left out */
+                after?: number;
+                most?: number;
+            };
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,5 +1,5 @@
 /** All songs, each with its tempo on one shared scale; make, open, duplicate, delete with undo. */
-import { Box } from "@chakra-ui/react";
+import { Box, chakra } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { scaleLog } from "d3-scale";
 import { type FormEvent, useRef, useState } from "react";
@@ -11,8 +11,9 @@ import { Mark } from "../ui/Mark";
 import { Deleted } from "../song/Deleted";
 import { ink } from "../ui/theme";
 import { turnTheme } from "../ui/theme-choice";
-import { announce, Notice, Press, SheetTitle } from "../ui/controls";
+import { announce, buttonCss, Notice, Press, SheetTitle, Unseen } from "../ui/controls";
 import { msShort, num } from "../ui/format";
+import { TakeFile } from "./TakeFile";
 import { fieldsRead, Labelled, QuantityField, TextInput } from "../ui/QuantityField";
 
 export function SongList({ session }: { session: Schemas["Session"] }) {
@@ -71,7 +72,10 @@ export function SongList({ session }: { session: Schemas["Session"] }) {
             <Deleted />
           </Box>
         </Box>
-        <NewSong />
+        <Box>
+          <NewSong />
+          <TakeFile />
+        </Box>
       </Box>
     </Box>
   );
@@ -159,6 +163,10 @@ function Row({ song }: { song: Song }) {
         <Press look="quiet" onClick={() => duplicate.mutate()} named={song.title}>
           Duplicate
         </Press>
+        <chakra.a css={buttonCss("quiet")} href={`/api/v1/songs/${song.id}/file`} download>
+          Keep in a file
+          <Unseen> {song.title}</Unseen>
+        </chakra.a>
         <Press look="quiet" onClick={() => remove.mutate()} named={song.title}>
           Delete
         </Press>

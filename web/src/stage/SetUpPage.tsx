@@ -171,10 +171,14 @@ function Walk({ sheet, scenes, scene, onScene, leave, kept }: WalkProps) {
           <Link to={leave}>Leave</Link>
         </Box>
       </Box>
-      {!stop && <Box padding="16px">There is nothing to plug or to set in this rig.</Box>}
+      {!stop && (
+        <Box as="main" padding="16px">
+          There is nothing to plug or to set in this rig.
+        </Box>
+      )}
       {stop && (
-        <>
-          <Box as="main" flex="1" padding="14px 16px">
+        <Box as="main" flex="1" display="flex" flexDirection="column">
+          <Box flex="1" padding="14px 16px">
             <Head stop={stop} state={stateOf(stop, done)} />
             {stop.sort === "cable" ? (
               <CableStop sheet={sheet} stop={stop} />
@@ -217,7 +221,7 @@ function Walk({ sheet, scenes, scene, onScene, leave, kept }: WalkProps) {
               </Press>
             </Box>
           </Box>
-        </>
+        </Box>
       )}
     </Box>
   );

@@ -17,12 +17,24 @@ import { useKey } from "../../ui/keys";
 import { Labelled, TextArea, TextInput } from "../../ui/QuantityField";
 import { ink } from "../../ui/theme";
 import { Snapshots } from "./Snapshots";
-import { dayOf, type Entry, howMany, knots, PAGE, ROW, type Step, stepsIn } from "./log";
+import {
+  between,
+  dayOf,
+  type Entry,
+  howMany,
+  knots,
+  marked,
+  PAGE,
+  ROW,
+  type Step,
+  stepsIn,
+} from "./log";
 
 const TONES = { plain: "ink", passed: "ok", caution: "caution" } as const;
 
 export default function LogStep() {
   const { song } = useSongContext();
+  const [chosen, setChosen] = useState<Entry[]>([]);
   const [step, setStep] = useState<Step | "">("");
   const [typed, setTyped] = useState("");
   const find = useDeferredValue(typed.trim());
@@ -97,10 +109,31 @@ export default function LogStep() {
                 : "Nothing yet. Null tests, measurements, tests by ear, tempo, delay and what is marked as intended come here by themselves."}
             </Box>
           )}
-          <Rows entries={entries} songId={song.id} />
+          <Compared chosen={chosen} onClear={() => setChosen([])} />
+          <Rows
+            entries={entries}
+            songId={song.id}
+            chosen={chosen.map((e) => e.id)}
+            onChoose={(entry) =>
+              setChosen(
+                marked(
+                  chosen.map((e) => e.id),
+                  entry.id,
+                ).map((id) => [...chosen, entry].find((e) => e.id === id)!),
+              )
+            }
+          />
           {newest && entries.length > 0 && (
             <Box display="flex" gap="14px" alignItems="center" marginTop="10px" color="ink2">
               <Box role="status">{howMany(entries.length, newest.total)}, newest first</Box>
+              <Box asChild color="ink" fontWeight="600" textDecoration="underline">
+                <a
+                  href={`/api/v1/songs/${song.id}/log.csv?${new URLSearchParams({ step, find }).toString()}`}
+                  download
+                >
+                  CSV
+                </a>
+              </Box>
               {log.hasNextPage && (
                 <Press disabled={log.isFetchingNextPage} onClick={() => void log.fetchNextPage()}>
                   Older ones
@@ -238,10 +271,16 @@ function Note({
 const DAY = 30;
 const COLUMNS = {
   base: "52px minmax(0, 1fr) auto",
-  md: "52px 120px minmax(0, 1fr) 130px 64px",
+  md: "52px 120px minmax(0, 1fr) 120px 128px",
 };
 
-function Rows({ entries, songId }: { entries: Entry[]; songId: string }) {
+interface RowsProps {
+  songId: string;
+  chosen: string[];
+  onChoose: (entry: Entry) => void;
+}
+
+function Rows({ entries, ...rest }: RowsProps & { entries: Entry[] }) {
   if (entries.length === 0) return null;
   let top = 0;
   const tops: number[] = [];
@@ -272,7 +311,7 @@ function Rows({ entries, songId }: { entries: Entry[]; songId: string }) {
                 {days[i]}
               </Box>
             )}
-            <Row entry={entry} songId={songId} />
+            <Row entry={entry} {...rest} />
           </Box>
         ))}
       </Box>
@@ -280,7 +319,9 @@ function Rows({ entries, songId }: { entries: Entry[]; songId: string }) {
   );
 }
 
-function Row({ entry, songId }: { entry: Entry; songId: string }) {
+function Row({ entry, songId, chosen, onChoose }: RowsProps & { entry: Entry }) {
+  const { take } = useSongContext();
+  const mark = chosen.includes(entry.id);
   const clipped = { md: { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } };
   return (
     <Box
@@ -322,15 +363,79 @@ function Row({ entry, songId }: { entry: Entry; songId: string }) {
       <Box textAlign="right" gridColumn={{ base: "2 / -1", md: "auto" }}>
         {entry.place && (
           <Box asChild fontWeight="600" color="ink" textUnderlineOffset="3px">
-            <Link to={`/songs/${songId}/${entry.place}`} aria-label={`Open ${entry.title}`}>
+            <Link
+              to={`/songs/${songId}/${entry.place}`}
+              aria-label={`Open ${entry.title}`}
+              // With what was in hand then.
+              onClick={() => {
+                const { variant, clip } = entry.hand;
+                if (variant) take({ variant, selected: "" });
+                if (clip) take({ clip });
+              }}
+            >
               Open
             </Link>
           </Box>
-        )}
+        )}{" "}
+        <Press look="quiet" aria-pressed={mark} named={entry.title} onClick={() => onChoose(entry)}>
+          {mark ? "Chosen" : "Compare"}
+        </Press>
       </Box>
     </Box>
   );
 }
+
+/** Two entries side by side, and what lies between them. */
+function Compared({ chosen, onClear }: { chosen: Entry[]; onClear: () => void }) {
+  if (chosen.length === 0) return null;
+  const two = [...chosen].sort((a, b) => Date.parse(a.created_at) - Date.parse(b.created_at));
+  const found = chosen.length === 2 ? between(two[0]!, two[1]!) : null;
+  return (
+    <Box
+      as="section"
+      aria-label="Compared"
+      borderBlock="1.5px solid"
+      borderColor="ink"
+      paddingBlock="8px"
+      marginBottom="8px"
+    >
+      <Box
+        display="grid"
+        gridTemplateColumns={{ base: "minmax(0, 1fr)", sm: "minmax(0, 1fr) minmax(0, 1fr)" }}
+        gap="8px 28px"
+      >
+        {two.map((entry) => (
+          <Box key={entry.id} minWidth="0" overflowWrap="anywhere">
+            <Box color="ink2" fontSize="13px">
+              {whenOf(entry)}, {entry.kind}
+            </Box>
+            <Box fontWeight="650">{entry.title}</Box>
+            {entry.number && (
+              <Box fontSize="21px" lineHeight="26px" fontWeight="650">
+                {entry.number}
+              </Box>
+            )}
+            <Box color="ink2">{entry.text}</Box>
+          </Box>
+        ))}
+        {chosen.length === 1 && <Box color="ink2">Choose a second one to hold against it.</Box>}
+      </Box>
+      <Box display="flex" flexWrap="wrap" gap="4px 16px" alignItems="center" marginTop="6px">
+        {found && (
+          <Box role="status">
+            {found.figures && <strong>{found.figures}</strong>} {found.words}
+          </Box>
+        )}
+        <Press look="quiet" onClick={onClear}>
+          Put away
+        </Press>
+      </Box>
+    </Box>
+  );
+}
+
+const whenOf = (entry: Entry): string =>
+  new Date(entry.created_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
 
 /** When it was: a rail down the page, each entry tied to its row. */
 function Rail({ times, tops, height }: { times: number[]; tops: number[]; height: number }) {

@@ -51,6 +51,57 @@ export function knots(times: number[], tops: number[]): Knot[] {
   }));
 }
 
+/** What two entries have between them: the time, and the figures where both have one of the same unit. */
+export function between(a: Entry, b: Entry): { words: string; figures: string | null } {
+  const [first, second] = [a, b].sort(
+    (x, y) => Date.parse(x.created_at) - Date.parse(y.created_at),
+  );
+  const words = `${span(Date.parse(second!.created_at) - Date.parse(first!.created_at))} between them`;
+  const [from, to] = [figureOf(first!.number), figureOf(second!.number)];
+  if (!from || !to || from.unit !== to.unit) return { words, figures: null };
+  const change = to.value - from.value;
+  const digits = Math.max(from.digits, to.digits);
+  const shown = change.toFixed(digits).replace("-", "−");
+  const sign = change > 0 ? "+" : "";
+  return {
+    words,
+    figures: `${first!.number} → ${second!.number}: ${sign}${shown} ${to.unit}`.trim(),
+  };
+}
+
+interface Figure {
+  value: number;
+  unit: string;
+  digits: number;
+}
+
+export function figureOf(text: string): Figure | null {
+  const plain = text.replace("−", "-").replace(/[\u202f\u00a0](?=\d{3})/g, "");
+  const match = /^([+-]?\d+(?:\.(\d+))?)\s*(\D*)$/.exec(plain);
+  return (
+    match && { value: Number(match[1]), unit: match[3]!.trim(), digits: match[2]?.length ?? 0 }
+  );
+}
+
+/** "3 minutes", "2 hours", "4 days". */
+export function span(ms: number): string {
+  const steps: [number, string][] = [
+    [86_400_000, "day"],
+    [3_600_000, "hour"],
+    [60_000, "minute"],
+    [1000, "second"],
+  ];
+  const [size, word] = steps.find(([s]) => ms >= s) ?? steps.at(-1)!;
+  const count = Math.floor(ms / size);
+  return `${count} ${word}${count === 1 ? "" : "s"}`;
+}
+
+/** Two at most: the oldest choice gives way to a third. */
+export function marked(chosen: string[], id: string): string[] {
+  if (chosen.includes(id)) return chosen.filter((one) => one !== id);
+  return [...chosen, id].slice(-2);
+}
+
 /** "12 entries", "3 of 40 entries": what stands here of what was found. */
 export function howMany(shown: number, total: number): string {
   const word = total === 1 ? "entry" : "entries";

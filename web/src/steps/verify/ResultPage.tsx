@@ -33,11 +33,12 @@ import { type Steps, stepsOf, useNullTest, useNullTests, useReach } from "./quer
 import { stemsLine } from "./stems";
 import { canBeHeard } from "./stretch";
 import { depthOf, triesOf } from "./tries";
-import { UnderWay } from "./UnderWay";
+import { UnderWay, useEnded } from "./UnderWay";
 
 export default function ResultPage() {
   const { testId = "" } = useParams();
   const test = useNullTest(testId);
+  useEnded(test.data !== undefined && !isBusy(test.data.status));
   if (test.isPending) return <Box color="ink2">Loading</Box>;
   if (test.isError) {
     return (

@@ -22,16 +22,17 @@ interface Props {
   queryKey: string[];
 }
 
+/** Once it has ended the steps say so at once; also of what ended before it was ever seen under way. */
+export function useEnded(ended: boolean): void {
+  const client = useQueryClient();
+  useEffect(() => {
+    if (ended) void client.invalidateQueries({ queryKey: ["steps"] });
+  }, [client, ended]);
+}
+
 export function UnderWay(props: Props) {
   const { row } = props;
   const client = useQueryClient();
-  // When it has ended, the steps say so at once.
-  useEffect(
-    () => () => {
-      void client.invalidateQueries({ queryKey: ["steps"] });
-    },
-    [client],
-  );
   const cancel = async () => {
     try {
       await props.cancel();

@@ -17,7 +17,7 @@ import { announce, HowComputed, Notice, Pennant, Press, SheetTitle } from "../..
 import { num, signed } from "../../../ui/format";
 import { useKey } from "../../../ui/keys";
 import { Choice } from "../../../ui/QuantityField";
-import { UnderWay } from "../UnderWay";
+import { UnderWay, useEnded } from "../UnderWay";
 import { Ways } from "../Ways";
 import { apartOf, rowText } from "./beside";
 import { WORDS } from "./form";
@@ -28,6 +28,7 @@ import { writesOf } from "./writes";
 export default function MeasuredPage() {
   const { measurementId = "" } = useParams();
   const row = useMeasurement(measurementId);
+  useEnded(row.data !== undefined && !isBusy(row.data.status));
   if (row.isPending) return <Box color="ink2">Loading</Box>;
   if (row.isError)
     return (

@@ -62,7 +62,8 @@ def take(url: str, folder: Path) -> None:
         browser.press("link", "Blend")
         browser.find("region", "Lift the quiet")
         browser.sees("Quiet sounds gain")
-        _both(browser, folder, "blend")
+        _settle(browser)
+        browser.picture(folder / "blend-light.png")
         browser.press("link", "Listen")
         browser.choose("Rig", "Three sources")
         browser.find("region", "Sources")
@@ -104,12 +105,6 @@ def take(url: str, folder: Path) -> None:
         browser.sees("repeats above")
         _both(browser, folder, "time")
         browser.press("link", "Fonodrome, all songs")
-        browser.press("link", "Nine Lanterns")
-        browser.press("link", "Time")
-        browser.find("radio", "Verse, 112 BPM")
-        _settle(browser)
-        browser.picture(folder / "tempo-map-light.png")
-        browser.press("link", "Fonodrome, all songs")
         browser.press("link", "Paper Lighthouse")
         browser.press("link", "Verify")
         browser.find("img", "Waveform B")
@@ -135,6 +130,19 @@ def take(url: str, folder: Path) -> None:
         browser.sees("newest first")
         browser.until(lambda: not browser.find("textbox", "A note of").get_property("value"))
         _whole(browser, folder / "log-light.png")
+        browser.size(1280, 800)
+        browser.press("link", "Route")
+        browser.press("tab", "Patch sheet")
+        browser.press("link", "Stage sheet")
+        browser.sees("as the device shows it")
+        _paper(browser, folder / "stage-sheet.png")
+        browser.size(390, 844)
+        browser.press("link", "Set it up")
+        browser.press("button", "Cable 1 is in")
+        browser.press("button", "stage 4 Delay")
+        browser.find("heading", "Delay")
+        _settle(browser)
+        browser.picture(folder / "set-up-phone.png")
         browser.size(1280, 800)
         faults = browser.faults()
         if faults:
@@ -213,6 +221,15 @@ def _both(browser: Browser, folder: Path, name: str) -> None:
         _settle(browser)
         browser.picture(folder / f"{name}-{theme}.png")
     browser.theme("light")
+
+
+def _paper(browser: Browser, path: Path) -> None:
+    """The first page alone."""
+    browser.size(860, 1400)
+    _settle(browser)
+    page = browser.driver.find_element("css selector", "[data-page]")
+    path.write_bytes(page.screenshot_as_png)
+    browser.size(1280, 800)
 
 
 def _whole(browser: Browser, path: Path) -> None:

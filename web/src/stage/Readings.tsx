@@ -109,7 +109,7 @@ export function Readings({ row, kind, name: called, panel, variant, stageName, o
               fields[i]!.sort === "time"
                 ? "ms"
                 : fields[i]!.unit === "ratio"
-                  ? ":1"
+                  ? "to one"
                   : fields[i]!.unit
             }
             typed={one}
@@ -177,7 +177,7 @@ function ControlFields({
           {field("high", `to, ${unit}`)}
           {typed.shows === "marks" ? (
             <Box width="100%">
-              {field("marks", `marks: name and ${unit || "value"}; the next`, "100%")}
+              {field("marks", `marks with what they set${unit ? ` (${unit})` : ""}, as in: soft 2; firm 4`, "100%")}
             </Box>
           ) : (
             <>

@@ -11,6 +11,7 @@ import { Choice } from "../ui/QuantityField";
 import { ink } from "../ui/theme";
 import { useSheet } from "./queries";
 import {
+  afar,
   type Done,
   end,
   largest,
@@ -151,7 +152,7 @@ function Walk({ sheet, scenes, scene, onScene, leave, kept }: WalkProps) {
             {sheet.facts.song}
           </Box>
           <Box color="ink2" fontSize="13px" overflowWrap="anywhere">
-            {sheet.facts.rig}, {sheet.facts.variant}; {num(sheet.tempo.bpm, 1)} a minute
+            {sheet.facts.rig}, {sheet.facts.variant}; {num(sheet.tempo.bpm, Number.isInteger(sheet.tempo.bpm) ? 0 : 1)} a minute
           </Box>
         </Box>
         {scenes.length > 0 && (
@@ -298,6 +299,7 @@ function CableStop({ sheet, stop }: { sheet: Sheet; stop: Stop }) {
 
 function StageStop({ row, sheet }: { row: Row; sheet: Sheet }) {
   const first = largest(row);
+  const { figure, of } = afar(first?.shown ?? "");
   const rest = row.settings.filter((s) => s !== first);
   const scenes = sheet.scenes
     .map((s, i) => [s.name, row.scenes[i]!] as const)
@@ -313,13 +315,14 @@ function StageStop({ row, sheet }: { row: Row; sheet: Sheet }) {
         <Box borderTop="1px solid" borderColor="rule" paddingBlock="8px">
           <Box color="ink2">{first.label}</Box>
           <Box
-            fontSize={`clamp(34px, ${Math.min(20, 130 / Math.max(6, first.shown.length))}vw, 96px)`}
+            fontSize={`clamp(34px, ${Math.min(20, 130 / Math.max(6, figure.length))}vw, 96px)`}
             lineHeight="1.1"
             fontWeight="700"
             overflowWrap="anywhere"
           >
-            {first.shown || "on"}
+            {figure || "on"}
           </Box>
+          {of && <Box fontSize="19px">{of}</Box>}
           {first.beside && <Box color="ink2">{first.beside}</Box>}
           {!first.beside && first.by_panel && <Box color="ink2">planned {first.planned}</Box>}
         </Box>

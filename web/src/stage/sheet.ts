@@ -423,3 +423,9 @@ export function progressWords(stops: Stop[], done: Done, at: number): string {
 export function largest(row: Row): Row["settings"][number] | undefined {
   return row.settings.find((s) => s.value !== null) ?? row.settings[0];
 }
+
+/** A setting as it is read from afar: the figure, and the note value or name that it stands for. */
+export function afar(shown: string): { figure: string; of: string } {
+  const match = /^(\S.*) (\d[\d\u202f.]* ms)$/.exec(shown);
+  return match ? { figure: match[2]!, of: match[1]! } : { figure: shown, of: "" };
+}

@@ -16,8 +16,8 @@ from server.rigs.services import create_rig, edit_variant
 from server.songs.models import Song
 
 QUAY = """
-board (supply 600 mA)
-bass: source "Bass" (gives instrument) > squash: compressor "Grey box" (ratio 4, mix 60 %, current 45 mA) > tap: send "Throw" (level -6 dB) > m: merge "Sum" > o: output "Stage box" (stereo)
+board (supply 600 mA, width 400 mm, depth 200 mm)
+bass: source "Bass" (gives instrument) > squash: compressor "Grey box" (ratio 4, mix 60 %, current 45 mA, width 120 mm, depth 100 mm) > tap: send "Throw" (level -6 dB) > m: merge "Sum" > o: output "Stage box" (stereo)
 tap > b: bus > echo: delay "Tape" (time 1/8., feedback 30 %) > back: return (level -3 dB) > m [pan -25 %]
 cable squash.1 (length 0.15 m, to jack "line in")
 scene "Verse" program 4: off echo
@@ -99,10 +99,10 @@ class Paper(OfOnesOwn):
         b.sees("Grey box")
         self.on_paper()
         self.assertEqual(self.pdf_pages(), 1)
-        for words in ("Low Water", "75.5", "ratio 4:1", "feedback 30 %", "1 Grey box", "0.15", "45 of 600 mA", "no null test yet"):  # fmt: skip
+        for words in ("Low Water", "75.5", "ratio 4:1", "feedback 30 %", "1 Grey box", "0.15", "45 of 600 mA", "400 by 200 mm", "No null test yet."):  # fmt: skip
             self.assertIn(words, b.text())
         drawn = b.find("img", "Course with").text.split()
-        cables = len(b.driver.find_elements(By.CSS_SELECTOR, "[data-page] svg rect + text"))
+        cables = len(b.driver.find_elements(By.CSS_SELECTOR, "[aria-label^='Course'] rect + text"))
         # In the app: as many cables under the same numbers, from stages with the same ones.
         answer = b.driver.execute_async_script(
             "fetch(`/api/v1/variants/${arguments[0]}`).then((r) => r.json()).then(arguments[1])", variant

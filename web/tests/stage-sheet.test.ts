@@ -264,7 +264,10 @@ describe("setting up", () => {
 
 test("from afar a time is its figure, with what it stands for under it", () => {
   expect(afar("1/8. 319.15 ms")).toEqual({ figure: "319.15 ms", of: "1/8." });
-  expect(afar("@lead_throw 1\u202f250.00 ms")).toEqual({ figure: "1\u202f250.00 ms", of: "@lead_throw" });
+  expect(afar("@lead_throw 1\u202f250.00 ms")).toEqual({
+    figure: "1\u202f250.00 ms",
+    of: "@lead_throw",
+  });
   expect(afar("319 ms")).toEqual({ figure: "319 ms", of: "" });
   expect(afar("−2.5 dB")).toEqual({ figure: "−2.5 dB", of: "" });
 });

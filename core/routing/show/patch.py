@@ -96,6 +96,7 @@ class SupplyRow(Edge):
 class Footprint(Edge):
     """A pedal on the board, from its left and its far edge."""
 
+    number: int | None
     name: str
     x_mm: float
     y_mm: float
@@ -155,7 +156,7 @@ def patch_sheet(
         reserve_ma=None if rating is None else rating - drawn,
         board_width_mm=rig.board.width_mm if laid else None,
         board_depth_mm=rig.board.depth_mm if laid else None,
-        placed=[_footprint(rig, n, x, y) for n, x, y in laid.placed] if laid else [],
+        placed=[_footprint(rig, n, x, y, numbers) for n, x, y in laid.placed] if laid else [],
         left_over=[rig.nodes[n].shown for n in laid.left_over] if laid else [],
     )  # fmt: skip
 
@@ -345,11 +346,16 @@ def _buses(rig: Rig, numbers: dict[str, int]) -> list[MixerBus]:
     return found
 
 
-def _footprint(rig: Rig, id: str, x: float, y: float) -> Footprint:
+def _footprint(rig: Rig, id: str, x: float, y: float, numbers: dict[str, int]) -> Footprint:
     node = rig.nodes[id]
     assert isinstance(node, k.Stage)
     return Footprint(
-        name=node.shown, x_mm=x, y_mm=y, width_mm=node.width_mm or 0, depth_mm=node.depth_mm or 0
+        number=numbers.get(id),
+        name=node.shown,
+        x_mm=x,
+        y_mm=y,
+        width_mm=node.width_mm or 0,
+        depth_mm=node.depth_mm or 0,
     )
 
 
@@ -387,7 +393,9 @@ def channel_rows(sheet: PatchSheet) -> list[Row]:
 
 def patch_blocks(sheet: PatchSheet) -> list[tuple[tuple[str, ...], list[Row]]]:
     """Head and rows of each part of the sheet."""
-    board: list[Row] = [(f.name, f.x_mm, f.y_mm, f.width_mm, f.depth_mm) for f in sheet.placed]
+    board: list[Row] = [
+        (end_of(f.number, f.name), f.x_mm, f.y_mm, f.width_mm, f.depth_mm) for f in sheet.placed
+    ]
     board += [(name, "no room") for name in sheet.left_over]
     buses: list[Row] = [
         (end_of(b.number, b.name), b.level_db, "yes" if b.muted else "no", b.feeds)

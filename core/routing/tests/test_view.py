@@ -183,4 +183,6 @@ class Patch(unittest.TestCase):
         self.assertEqual((patch.drawn_ma, patch.rating_ma), (90, 100))
         self.assertEqual(patch.left_over, [])
         # 150 and 200 mm do not fit beside each other on 300: the second stands in a row below.
-        self.assertEqual([(f.x_mm, f.y_mm) for f in patch.placed], [(0, 0), (0, 110)])
+        self.assertEqual(
+            [(f.number, f.x_mm, f.y_mm) for f in patch.placed], [(1, 0, 0), (2, 0, 110)]
+        )

@@ -4729,6 +4729,8 @@ export interface components {
          * @description A pedal on the board, from its left and its far edge.
          */
         Footprint: {
+            /** Number */
+            number: number | null;
             /** Name */
             name: string;
             /** X Mm */

@@ -55,6 +55,7 @@ function laidOut(sheet: Sheet, printedAt: Date, density: Density): Laid {
   const right = [
     movesPart(sheet, density),
     powerPart(sheet, density),
+    boardPart(sheet, density),
     mixerPart(sheet, density),
     notesPart(sheet, density),
   ];
@@ -165,10 +166,6 @@ const stamp = (at: Date): string =>
   at.toLocaleString("en-GB", { dateStyle: "long", timeStyle: "short" });
 
 function Foot({ sheet, page, pages }: { sheet: Sheet; page: number; pages: number }) {
-  const { verified } = sheet.facts;
-  const null_ = verified
-    ? `null ${new Date(verified.at).toISOString().slice(0, 10)}: ${verified.sentence}`
-    : "no null test yet";
   return (
     <Box
       data-foot
@@ -182,7 +179,7 @@ function Foot({ sheet, page, pages }: { sheet: Sheet; page: number; pages: numbe
       gap="10px"
     >
       <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-        Stage sheet {page} of {pages}, revision {sheet.facts.saved}, {null_}
+        Stage sheet {page} of {pages}, revision {sheet.facts.saved}
       </Box>
       <Box as="span" borderInline="2px solid black" width="6px" height="13px" flexShrink={0} />
     </Box>
@@ -636,6 +633,50 @@ function cablesPart(sheet: Sheet, density: Density): Part | null {
   );
 }
 
+/** The board from above, to scale. */
+function boardPart(sheet: Sheet, density: Density): Part | null {
+  const { placed, left_over: left, board_width_mm: wide, board_depth_mm: deep } = sheet.patch;
+  if (wide === null || deep === null || !placed.length) return null;
+  const scale = Math.min((COLUMN - 4) / wide, 150 / deep);
+  const words = left.length ? `no room for ${left.join(", ")}` : "";
+  const about = `${plain(wide)} by ${plain(deep)} mm, from above${words ? `; ${words}` : ""}`;
+  return list(density, "board", "Board", about, [deep * scale + 10], () => (
+    <svg
+      width={wide * scale + 4}
+      height={deep * scale + 4}
+      role="img"
+      aria-label={`Board with ${placed.length} pedals`}
+    >
+      <rect
+        x="1"
+        y="1"
+        width={wide * scale}
+        height={deep * scale}
+        fill="white"
+        stroke="black"
+        strokeWidth="1.5"
+      />
+      {placed.map((f) => {
+        const [w, h] = [f.width_mm * scale, f.depth_mm * scale];
+        const { number } = f;
+        return (
+          <g
+            key={`${f.x_mm} ${f.y_mm}`}
+            transform={`translate(${1 + f.x_mm * scale}, ${1 + f.y_mm * scale})`}
+          >
+            <rect width={w} height={h} fill="white" stroke="black" />
+            <text x={w / 2} y={h / 2 + 4} textAnchor="middle" fontSize="11.5" fontWeight="650">
+              {fits(end(number, f.name), w - 4) ? end(number, f.name) : (number ?? "")}
+            </text>
+          </g>
+        );
+      })}
+    </svg>
+  ));
+}
+
+const fits = (text: string, room: number): boolean => linesIn(text, room, 11.5, true) === 1;
+
 function mixerPart(sheet: Sheet, density: Density): Part | null {
   const rows = sheet.patch.channels.flatMap((c) =>
     c.ways.map((way, i) => ({ c, way, first: i === 0 })),
@@ -691,7 +732,11 @@ function mixerPart(sheet: Sheet, density: Density): Part | null {
 const signedZero = (value: number): string => num(value, Math.abs(value % 1) > 0.049 ? 1 : 0);
 
 function notesPart(sheet: Sheet, density: Density): Part | null {
-  const said = [...sheet.cautions.map((c) => `Caution. ${c}`), ...sheet.notes];
+  const { verified } = sheet.facts;
+  const null_ = verified
+    ? `Null test of ${new Date(verified.at).toISOString().slice(0, 10)}: ${verified.sentence}`
+    : "No null test yet.";
+  const said = [...sheet.cautions.map((c) => `Caution. ${c}`), ...sheet.notes, null_];
   // Room to write by hand.
   const empty = Math.max(0, density.lines - said.length) + (density.lines ? 1 : 0);
   if (!said.length && !empty) return null;

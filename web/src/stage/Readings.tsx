@@ -177,7 +177,11 @@ function ControlFields({
           {field("high", `to, ${unit}`)}
           {typed.shows === "marks" ? (
             <Box width="100%">
-              {field("marks", `marks with what they set${unit ? ` (${unit})` : ""}, as in: soft 2; firm 4`, "100%")}
+              {field(
+                "marks",
+                `marks with what they set${unit ? ` (${unit})` : ""}, as in: soft 2; firm 4`,
+                "100%",
+              )}
             </Box>
           ) : (
             <>

@@ -152,7 +152,8 @@ function Walk({ sheet, scenes, scene, onScene, leave, kept }: WalkProps) {
             {sheet.facts.song}
           </Box>
           <Box color="ink2" fontSize="13px" overflowWrap="anywhere">
-            {sheet.facts.rig}, {sheet.facts.variant}; {num(sheet.tempo.bpm, Number.isInteger(sheet.tempo.bpm) ? 0 : 1)} a minute
+            {sheet.facts.rig}, {sheet.facts.variant};{" "}
+            {num(sheet.tempo.bpm, Number.isInteger(sheet.tempo.bpm) ? 0 : 1)} a minute
           </Box>
         </Box>
         {scenes.length > 0 && (

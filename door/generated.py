@@ -18,6 +18,9 @@ SHAPES = {
     "stage-sheet-1": "core.sheet:StageSheet",
     "devices-1": "core.devices:Panels",
     "song-1": "core.songfile:SongFile",
+    "song-test-1": "core.songfile:FiledTest",
+    "song-measurement-1": "core.songfile:FiledMeasurement",
+    "song-snapshot-1": "core.songfile:FiledSnapshot",
 }
 
 

@@ -18,7 +18,7 @@ from core.errors import FonodromeError
 from core.songfile.shapes import SONG_VERSION, SongFile
 
 MOST_ENTRIES = 4000
-MOST_DOCUMENT_BYTES = 256 * 1024**2
+MOST_DOCUMENT_BYTES = 48 * 1024**2
 _PIECE = 1 << 20
 _WHEN = (1980, 1, 1, 0, 0, 0)
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\/:*?<>|]+')

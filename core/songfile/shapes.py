@@ -18,11 +18,12 @@ from core.tempo import TempoSection
 from core.tempo.song import MOST_SECTIONS
 
 SONG_VERSION = 1
-MOST_CLIPS, MOST_RIGS, MOST_VARIANTS, MOST_TESTS = 2000, 500, 9, 5000
+MOST_CLIPS, MOST_RIGS, MOST_VARIANTS, MOST_TESTS = 2000, 500, 9, 1000
 MOST_SNAPSHOTS, MOST_LINES = 500, 50_000
 
 MarkText = Annotated[str, StringConstraints(pattern=r"^urn:fonodrome:[a-z]+-\d+$")]
 Document = dict[str, Any]
+FileName = Annotated[str, StringConstraints(min_length=1, max_length=300)]
 
 
 class SongValues(Edge):
@@ -64,7 +65,7 @@ class FiledRig(Edge):
 
 
 class FiledTest(Edge):
-    """A null test that has its result."""
+    """A null test that has its result: a file of its own beside the document, as it can be long."""
 
     mark: MarkText
     clip_a: MarkText
@@ -120,7 +121,7 @@ class SongFile(Edge):
     song: SongValues
     clips: list[FiledClip] = Field([], max_length=MOST_CLIPS)
     rigs: list[FiledRig] = Field([], max_length=MOST_RIGS)
-    tests: list[FiledTest] = Field([], max_length=MOST_TESTS)
-    measurements: list[FiledMeasurement] = Field([], max_length=MOST_TESTS)
-    snapshots: list[FiledSnapshot] = Field([], max_length=MOST_SNAPSHOTS)
+    tests: list[FileName] = Field([], max_length=MOST_TESTS, description="Files of null tests")
+    measurements: list[FileName] = Field([], max_length=MOST_TESTS, description="Of the bench")
+    snapshots: list[FileName] = Field([], max_length=MOST_SNAPSHOTS)
     log: list[FiledLine] = Field([], max_length=MOST_LINES)

@@ -12,7 +12,7 @@ from core.songfile import zipped
 from server.config.answers import named
 from server.config.auth import user_of
 from server.songfiles.bring import Clash, bring, received
-from server.songfiles.collect import entries_of, studio_entries
+from server.songfiles.collect import Filed, studio_entries
 from server.songs.queries import song_of
 
 router = Router(tags=["song files"])
@@ -32,7 +32,8 @@ class TakenOut(Edge):
 def song_file(request: HttpRequest, song_id: UUID) -> StreamingHttpResponse:
     """The song with its audio, rigs, tests, snapshots and log, as a ZIP: the same bytes each time."""
     song = song_of(user_of(request), song_id)
-    answer = StreamingHttpResponse(zipped(entries_of(song)), content_type="application/zip")
+    filed = Filed(song)
+    answer = StreamingHttpResponse(zipped(filed.entries()), content_type="application/zip")
     return named(answer, f"{song.title}.song.zip")
 
 

@@ -4,13 +4,14 @@ import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 from uuid import UUID, uuid4
 
 from pydantic import ValidationError
 
 from core.bench import BenchPlan, BenchResult, TestSignal
 from core.delay import check_lines
+from core.edge import Edge
 from core.errors import FonodromeError
 from core.measure import Limit, Measurement, NullOptions
 from core.render.feeds import Feed
@@ -20,6 +21,9 @@ from core.songfile import (
     HEAD,
     Archive,
     FiledClip,
+    FiledMeasurement,
+    FiledSnapshot,
+    FiledTest,
     SongFile,
     SongFileError,
     unmarked,
@@ -41,6 +45,7 @@ from server.verify.services import summary_of
 
 _LARGEST_AUDIO = 4 * 1024**3
 _PER_WRITE = 500
+F = TypeVar("F", bound=Edge)
 
 
 @dataclass
@@ -87,6 +92,13 @@ class OneSong:
         except (KeyError, TypeError, ValueError, AttributeError):
             self.left(what, "it cannot be read.")
         return None
+
+    def beside(self, what: str, name: str, shape: type[F]) -> F | None:
+        """A document that stands beside the song's own; None where it is missing or no such one."""
+        found: F | None = self.usable(
+            what, lambda: shape.model_validate(self.archive.document(f"{self.folder}{name}"))
+        )
+        return found
 
     def made(self) -> Song:
         file = self.file
@@ -168,7 +180,10 @@ class OneSong:
 
     def _tests(self) -> None:
         batches: dict[int, UUID] = {}
-        for number, said in enumerate(self.file.tests, 1):
+        for number, name in enumerate(self.file.tests, 1):
+            said = self.beside(f"null test {number}", name, FiledTest)
+            if said is None:
+                continue
             a, b = self.clips.get(said.clip_a), self.clips.get(said.clip_b)
             if a is None or b is None:
                 self.left(f"null test {number}", "a clip of it is not there.")
@@ -199,7 +214,10 @@ class OneSong:
             NullTest.objects.filter(pk=test.pk).update(created_at=said.made_at)
 
     def _measurements(self) -> None:
-        for number, said in enumerate(self.file.measurements, 1):
+        for number, name in enumerate(self.file.measurements, 1):
+            said = self.beside(f"measurement {number}", name, FiledMeasurement)
+            if said is None:
+                continue
             if said.take is not None and said.take not in self.clips:
                 self.left(f"measurement {number}", "its take is not there.")
                 continue
@@ -220,7 +238,10 @@ class OneSong:
             Measured.objects.filter(pk=row.pk).update(created_at=said.made_at)
 
     def _snapshots(self) -> None:
-        for said in self.file.snapshots:
+        for number, name in enumerate(self.file.snapshots, 1):
+            said = self.beside(f"snapshot {number}", name, FiledSnapshot)
+            if said is None:
+                continue
             content = self.plain(said.content)
             if self.usable(f"snapshot “{said.name}”", lambda c=content: _whole(c)):
                 row = Snapshot.objects.create(

@@ -12,8 +12,10 @@ from unittest import mock
 from uuid import uuid4
 
 from core.measure import NullOptions
+from core.render.feeds import Feed, Placement
 from core.routing.tests.test_notation import grown
 from core.songfile import HEAD, zipped
+from core.tempo import TempoSection
 from server.clips.models import Blob, Clip
 from server.clips.tasks import decode_clip
 from server.devices.models import Device, Panel
@@ -46,13 +48,19 @@ class Case(ApiCase):
     def full(self) -> None:
         """A song with something of everything in it."""
         rng = random.Random(5)
+        # Stored as the application stores it.
+        tempo = [
+            TempoSection.model_validate(t).model_dump(mode="json") for t in self.song.tempo_map
+        ]
+        Song.objects.filter(pk=self.song.pk).update(tempo_map=tempo)
+        self.song.refresh_from_db()
         sound = noise(0.5)
         one = clip_in(self.song, wav_bytes(sound), "Guitar, take 4.wav")
         two = clip_in(self.song, wav_bytes(0.5 * sound, "PCM_16", "FLAC"), "half/../as loud.flac")
         for seed in (1, 2):
             rig = Rig.objects.create(
                 song=self.song, name=f"Rig {seed}", position=seed,
-                feeds=[{"source": "guitar", "placements": [{"clip": str(one.pk)}]}],
+                feeds=[Feed(source="guitar", placements=(Placement(clip=str(one.pk)),)).model_dump(mode="json")],
             )  # fmt: skip
             for place in range(3):
                 document = grown(seed * 10 + place).model_dump(mode="json")
@@ -101,7 +109,13 @@ class RoundTrip(Case):
         with zipfile.ZipFile(io.BytesIO(self.out())) as archive:
             self.assertEqual(
                 archive.namelist(),
-                ["song.json", "audio/001 Guitar, take 4.wav", "audio/002 half .. as loud.flac"],
+                [
+                    "song.json",
+                    "tests/001.json",
+                    "snapshots/001.json",
+                    "audio/001 Guitar, take 4.wav",
+                    "audio/002 half .. as loud.flac",
+                ],
             )
             self.assertEqual(archive.read("audio/001 Guitar, take 4.wav"), wav_bytes(noise(0.5)))
 
@@ -149,13 +163,13 @@ class RoundTrip(Case):
 
 
 class Bad(Case):
-    def changed(self, change, drop: str = "") -> bytes:
+    def changed(self, change, drop: str = "", beside: bool = False) -> bytes:
         """The file of the song with its document changed."""
         with zipfile.ZipFile(io.BytesIO(self.out())) as archive:
             entries = {n: archive.read(n) for n in archive.namelist()}
-        document = json.loads(entries["song.json"])
-        change(document)
-        entries["song.json"] = json.dumps(document).encode()
+        documents = {n: json.loads(d) for n, d in entries.items() if n.endswith(".json")}
+        change(documents["song.json"], documents) if beside else change(documents["song.json"])
+        entries |= {n: json.dumps(d).encode() for n, d in documents.items()}
         return b"".join(
             zipped(iter([(n, d) for n, d in entries.items() if not drop or drop not in n]))
         )
@@ -191,7 +205,7 @@ class Bad(Case):
     def test_missing_and_foreign_parts_are_left_out_and_said(self):
         self.full()
 
-        def spoil(document):
+        def spoil(document, documents):
             document["song"]["title"] = "Spoilt"
             document["rigs"][0]["variants"][1]["document"]["nodes"]["x"] = {
                 "kind": "teapot",
@@ -200,17 +214,19 @@ class Bad(Case):
             document["rigs"][1]["variants"] = document["rigs"][1]["variants"][:1]
             document["rigs"][1]["variants"][0]["document"]["version"] = 99
             document["rigs"][0]["feeds"].append({"source": "a", "placements": "none"})
-            document["snapshots"][0]["content"]["rigs"][0]["variants"][0]["document"] = 5
+            content = documents["snapshots/001.json"]["content"]
+            content["rigs"][0]["variants"][0]["document"] = 5
+            document["measurements"] = ["../../etc/passwd"]
             document["clips"][0]["sha256"] = "0" * 64
 
-        data = self.changed(spoil, drop="002")
+        data = self.changed(spoil, drop="002 half", beside=True)
         status, taken = self.take(data)
         self.assertEqual(status, 200)
         said = "\n".join(taken["left_out"])
         for words in (
             "clip “Guitar, take 4.wav”: its audio is not the one", "“half/../as loud.flac”: “audio/002",
             "Rig 1 B:", "Rig two A: This rig was written by version 99", "what plays into Rig 1:",
-            "null test 1: a clip of it is not there", "snapshot “Before the tour”",
+            "null test 1: a clip of it is not there", "snapshot “Before the tour”", "measurement 1: This is no file",
         ):  # fmt: skip
             self.assertIn(words, said)
         song = Song.objects.get(pk=taken["songs"][0]["id"])

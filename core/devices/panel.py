@@ -54,7 +54,7 @@ class Control(Edge):
             low, high = self.ends
             if low == high:
                 raise ValueError("A control shows another number at its other end.")
-            if self.step > abs(high - low):
+            if self.step > abs(high - low) * (1 + 1e-9):
                 raise ValueError("The step is larger than the whole travel.")
         names = [m.name.casefold() for m in self.marks]
         if len(set(names)) < len(names):

@@ -4,7 +4,7 @@ import csv
 import io
 import unittest
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.tables import csv_text, markdown_table, plain
@@ -18,6 +18,7 @@ class Tables(unittest.TestCase):
             [plain(v) for v in ("-2.5", -2.5, "+3", None, 0.1)], ["-2.5", "-2.5", "+3", "", "0.1"]
         )
 
+    @settings(deadline=None)
     @given(st.lists(st.tuples(st.text(max_size=20), st.text(max_size=20)), min_size=1, max_size=4))
     def test_cells_come_back_as_they_were_written(self, rows):
         # The csv module reads a lone line end as its own; all else is kept letter by letter.

@@ -10,6 +10,7 @@ from server.config import problems
 from server.config.auth import signed_in
 from server.config.proof import router as proof
 from server.devices.api import router as devices
+from server.find.api import router as find
 from server.log.api import router as log
 from server.renders.api import router as renders
 from server.rigs.api import router as rigs
@@ -43,6 +44,7 @@ api.add_router("", proof)
 api.add_router("", renders)
 api.add_router("", trials)
 api.add_router("", log)
+api.add_router("", find)
 api.add_router("", snapshots)
 api.add_router("", sheets)
 api.add_router("", rigs)

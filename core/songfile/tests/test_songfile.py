@@ -9,7 +9,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from uuid import UUID
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.songfile import (
@@ -36,6 +36,7 @@ SONG = {"format": "fonodrome-song", "version": 1, "song": {"title": "Low Water",
 
 
 class Marks(unittest.TestCase):
+    @settings(deadline=None)
     @given(JSON)
     def test_what_was_marked_comes_back_as_it_was_whatever_was_typed(self, value):
         marking = Marking()

@@ -61,6 +61,7 @@ OWN = {
     ("GET", "/studio/file"): None,
     ("POST", "/songs/file"): None,
     ("GET", "/panels"): None,
+    ("GET", "/find"): None,
     ("PUT", "/panels"): {"name": "x"},
     ("GET", "/panels/file"): None,
     ("POST", "/panels/file"): {"file": {"panels": []}},
@@ -294,9 +295,12 @@ class Walls(TestCase):
         path = path.replace("{which}", "a" if thing == "trial" else "residual")
         query = "?offset=0" if (method, thing) == ("PUT", "upload") else ""
         ids = f"?a={uuid.uuid4()}&b={uuid.uuid4()}"
-        query = {"two-paths": ids, "settings": "?wet_db=0", "places": "?output=main"}.get(
-            path.split("/")[-1], query
-        )
+        query = {
+            "two-paths": ids,
+            "find": "?words=a",
+            "settings": "?wet_db=0",
+            "places": "?output=main",
+        }.get(path.split("/")[-1], query)
         return client.generic(
             method,
             f"/api/v1{path}{query}",

@@ -1977,6 +1977,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find All
+         * @description Songs, rigs, stages, clips, devices, checks and lines of the log, the best first.
+         */
+        get: operations["server_find_api_find_all"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/songs/{song_id}/snapshots": {
         parameters: {
             query?: never;
@@ -16219,6 +16239,74 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** FindAsked */
+        FindAsked: {
+            /** Words */
+            words: string;
+            /**
+             * Song
+             * @description The song in hand: what is of it goes first
+             */
+            song?: string | null;
+        };
+        /** FindOut */
+        FindOut: {
+            /** Found */
+            found: components["schemas"]["FoundOut"][];
+            /** Wishes */
+            wishes: components["schemas"]["Wish"][];
+            /**
+             * Wanted
+             * @description Each word with what else it is called
+             */
+            wanted: string[][];
+        };
+        /** FoundOut */
+        FoundOut: {
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "song" | "rig" | "stage" | "clip" | "device" | "check" | "log";
+            /** Title */
+            title: string;
+            /** About */
+            about: string;
+            /** Song */
+            song: string | null;
+            /**
+             * Place
+             * @description The view of the song to open; empty: where it was left
+             */
+            place: string;
+            /** Variant */
+            variant: string | null;
+            /** Clip */
+            clip: string | null;
+            /**
+             * Node
+             * @description Stage to select
+             */
+            node: string;
+        };
+        /**
+         * Wish
+         * @description Something to do, said in full, with what it needs.
+         */
+        Wish: {
+            /**
+             * Does
+             * @enum {string}
+             */
+            does: "tempo" | "delay" | "rig" | "song";
+            /** Title */
+            title: string;
+            /**
+             * Value
+             * @description BPM, the delay as typed, the template's id, the song's name
+             */
+            value: string;
+        };
         /** SnapshotOut */
         SnapshotOut: {
             /**
@@ -20388,6 +20476,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_find_api_find_all: {
+        parameters: {
+            query: {
+                words: string;
+                /** @description The song in hand: what is of it goes first */
+                song?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindOut"];
+                };
             };
         };
     };

@@ -8,6 +8,7 @@ import { api, ask, sentenceOf } from "../api/client";
 import { SongList } from "../songs/SongList";
 import { Notice, Press, Waiting } from "../ui/controls";
 import { Toasts } from "../ui/Toasts";
+import { Find } from "./Find";
 import { KeySheet } from "./KeySheet";
 import { useHelpAsked, useKey } from "../ui/keys";
 import { Resume, Shell } from "./Shell";
@@ -68,7 +69,15 @@ export function App() {
       ) : (
         <Suspense fallback={<Waiting />}>
           <Routes>
-            <Route path="/" element={<SongList session={session.data} />} />
+            <Route
+              path="/"
+              element={
+                <>
+                  <SongList session={session.data} />
+                  <Find song={null} />
+                </>
+              }
+            />
             <Route path="/songs/:songId/variants/:variantId/sheet" element={<SheetPage />} />
             <Route path="/songs/:songId/variants/:variantId/set-up" element={<SetUpPage />} />
             <Route path="/songs/:songId" element={<Shell />}>

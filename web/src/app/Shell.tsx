@@ -1,7 +1,7 @@
 /** Round every step of a song: what is in hand, the steps and their states, what is unsent, the taps. */
 import { Box } from "@chakra-ui/react";
 import { useEffect } from "react";
-import { Navigate, NavLink, Outlet, useLocation, useParams } from "react-router";
+import { Navigate, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 
 import { type Section, sentenceOf } from "../api/client";
 import { useReadyClips } from "../clips/queries";
@@ -9,10 +9,11 @@ import { useFlow, useListed, useOutbox } from "../rigs/edits";
 import { useRigs } from "../rigs/queries";
 import { PlayingProvider } from "../playing/PlayingProvider";
 import { frameOf, type SongContext, useSongContext } from "../song/context";
-import { EMPTY, heldOf, leftAt, placeOf, useHand } from "../song/hand";
+import { EMPTY, type Hand, heldOf, leftAt, placeOf, useHand } from "../song/hand";
 import { useSong } from "../song/useSong";
 import { Notice, Waiting } from "../ui/controls";
 import { askForHelp, useKey } from "../ui/keys";
+import { Find } from "./Find";
 import { Header } from "./Header";
 import { Mark } from "../ui/Mark";
 import { SavedRibbon } from "./SavedState";
@@ -55,6 +56,7 @@ function SongShell({ songId }: { songId: string }) {
   });
   useListed(rigs.data ?? NONE);
   usePlace(hand?.step, hand?.tools, take);
+  useHanded(take);
   useVariantKeys((n) => {
     const one = held.rig?.variants[n - 1];
     if (one) take({ variant: one.id, selected: "" });
@@ -105,6 +107,13 @@ function SongShell({ songId }: { songId: string }) {
         </Box>
       </PlayingProvider>
       <Foot context={context} onHelp={askForHelp} />
+      <Find
+        song={{
+          id: song.id,
+          setTempo: (tempo_bpm) => setSection({ tempo_bpm }),
+          setDelay: (delay_value) => handle.edit({ delay_value }),
+        }}
+      />
     </Box>
   );
 }
@@ -126,6 +135,21 @@ function usePlace(
     if (!tool) delete next[here];
     take({ step: here, tools: next });
   }, [here, tool, step, tools, take]);
+}
+
+/** What is to be in hand where one was sent to; once, so that a reload does not ask for it again. */
+function useHanded(take: (more: Partial<Hand>) => void): void {
+  const { state, pathname } = useLocation() as {
+    state: { take?: Partial<Hand> } | null;
+    pathname: string;
+  };
+  const navigate = useNavigate();
+  const given = state?.take;
+  useEffect(() => {
+    if (!given) return;
+    if (Object.keys(given).length) take(given);
+    void navigate(pathname, { replace: true, state: null });
+  }, [given, pathname, take, navigate]);
 }
 
 /** Digits are the variants of the rig in hand, in every step. */

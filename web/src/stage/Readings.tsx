@@ -58,14 +58,15 @@ export function Readings({ row, kind, name: called, panel, variant, stageName, o
         controls: [...others, ...own.filter((c) => c !== null)],
       };
       await ask(api.PUT("/api/v1/panels", { body }));
-      // The stage is that device from now on.
+      // The stage is that device from now on; what cannot be one of several rigs is called so.
+      const calledBy = kind?.parameters.some((p) => p.field === "unit") ? "unit" : "name";
       if (name.trim().toLowerCase() !== stageName.trim().toLowerCase())
         await ask(
           api.POST("/api/v1/variants/{variant_id}/edits", {
             params: { path: { variant_id: variant.id } },
             body: {
               base_revision: variant.revision,
-              action: { do: "set", node: row.id, values: { unit: name.trim() } },
+              action: { do: "set", node: row.id, values: { [calledBy]: name.trim() } },
             },
           }),
         );

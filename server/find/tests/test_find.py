@@ -1,0 +1,96 @@
+"""Finding through the API: by the trade's words, only one's own, and in few questions to the database."""
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from server.log.services import write
+from server.songs.models import Song
+from server.testing import ApiCase, clip_in, noise, person, song_for, wav_bytes
+
+NOTATION = """
+v: source "Voice" > s: send "To the hall" (level -9 dB) > m: merge > o: output
+s > b: bus > hall: reverb "Big room" > back: return (inverted) > m
+"""
+
+
+class Find(ApiCase):
+    def setUp(self):
+        super().setUp()
+        body = {"name": "Harbour", "notation": NOTATION}
+        self.rig = self.call("post", f"/songs/{self.song.pk}/rigs", body)[1]
+
+    def found(self, words, song=None, **more):
+        query = f"&song={song}" if song else ""
+        status, found = self.call("get", f"/find?words={words}{query}")
+        self.assertEqual(status, 200, found)
+        return found
+
+    def titles(self, words, sort, song=None):
+        return [h["title"] for h in self.found(words, song)["found"] if h["sort"] == sort]
+
+    def test_a_stage_by_its_name_its_kind_and_what_others_call_it(self):
+        for words in ("big room", "reverb", "verb", "Hall big"):
+            self.assertIn("Big room", self.titles(words, "stage"), words)
+        self.assertEqual(self.titles("aux", "stage"), ["To the hall"])
+        hit = next(h for h in self.found("big room")["found"] if h["sort"] == "stage")
+        self.assertEqual(
+            (hit["song"], hit["place"], hit["node"], hit["variant"], hit["about"]),
+            (str(self.song.pk), "route", "hall", self.rig["variants"][0]["id"], "Tide Table, Harbour A"),
+        )  # fmt: skip
+
+    def test_the_same_stage_of_two_variants_is_one(self):
+        self.call("post", f"/rigs/{self.rig['id']}/variants", {})
+        self.assertEqual(self.titles("big room", "stage"), ["Big room"])
+
+    def test_songs_rigs_clips_devices_checks_and_the_log(self):
+        clip_in(self.song, wav_bytes(noise(0.05)), "Slap take.wav")
+        self.call("put", "/panels", {"name": "Slap box"})
+        write(self.song.pk, "log", "note", "Slap is better late")
+        sorts = {h["sort"] for h in self.found("slap")["found"]}
+        self.assertLessEqual({"clip", "device", "log"}, sorts)
+        self.assertEqual(self.titles("tide", "song"), ["Tide Table"])
+        self.assertEqual(self.titles("harbour", "rig"), ["Harbour"])
+        self.assertTrue(self.titles("polarity", "check"))
+        found = self.found("set tempo 96", self.song.pk)
+        self.assertEqual([w["title"] for w in found["wishes"]], ["Set the tempo to 96 BPM"])
+        self.assertEqual(self.found("aux")["wanted"], [["aux", "send"]])
+
+    def test_the_song_in_hand_goes_before_others(self):
+        other = song_for(self.user, "Another")
+        self.call("post", f"/songs/{other.pk}/rigs", {"name": "Two", "notation": NOTATION})
+        for song in (other, self.song):
+            hit = next(h for h in self.found("big room", song.pk)["found"] if h["sort"] == "stage")
+            self.assertEqual(hit["song"], str(song.pk))
+
+    def test_nothing_of_anybody_else_and_nothing_deleted(self):
+        self.client.force_login(person("eve"))
+        found = [h for h in self.found("big room")["found"] if h["sort"] != "check"]
+        self.assertEqual(found, [])
+        self.refused("get", f"/find?words=a&song={self.song.pk}", None, 404, "not yours")
+        self.client.force_login(self.user)
+        Song.objects.filter(pk=self.song.pk).update(deleted_at="2026-11-01T00:00:00Z")
+        self.assertEqual(self.titles("big room", "stage"), [])
+
+    def test_bad_words(self):
+        self.assertEqual(self.found("%20%20")["found"], [])
+        for words in ("100%25", "_", "'; drop", "%5C", '"', "a%20" * 20):
+            self.found(words)
+        self.refused("get", f"/find?words={'a' * 81}", None, 422, "Words")
+        self.refused("get", "/find?words=%00", None, 422, "")
+
+    def test_as_many_questions_however_much_there_is(self):
+        def asked():
+            with CaptureQueriesContext(
+                connection,
+            ) as queries:
+                self.found("big room slap", self.song.pk)
+            return len(queries)
+
+        few = 0
+        for n in range(30):
+            few = asked() if n == 1 else few
+            song = song_for(self.user, f"Big room {n}")
+            self.call("post", f"/songs/{song.pk}/rigs", {"name": f"Slap {n}", "notation": NOTATION})
+            write(song.pk, "log", "note", f"Big room, slap {n}")
+        self.assertEqual(asked(), few)
+        self.assertLessEqual(len(self.found("big room")["found"]), 40)

@@ -3,6 +3,8 @@
 import json
 from pathlib import Path
 
+from selenium.webdriver.common.keys import Keys
+
 from e2e.base import ROOT, BrowserCase
 
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
@@ -169,6 +171,13 @@ class Access(BrowserCase):
         self.check("set up", ENDS)
         b.press("link", "Leave")
         b.press("link", "Back to Route")
+        b.driver.execute_script("document.activeElement.blur()")
+        b.keys(Keys.SHIFT + "f" + Keys.NULL)
+        b.find("dialog", "Find, or say what to do")
+        b.driver.switch_to.active_element.send_keys("reverb")
+        b.sees("Arrows choose")
+        self.check("find", ENDS)
+        b.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
         b.press("link", "Fonodrome, all songs")
         b.find("link", "Ferry in Fog")
         self.check("songs")

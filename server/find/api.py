@@ -42,6 +42,11 @@ class FindOut(Edge):
     wanted: list[list[str]] = Field(description="Each word with what else it is called")
 
 
+def _short(text: str, most: int = 200) -> str:
+    """As many whole words as fit, with an ellipsis where something is left out."""
+    return text if len(text) <= most else text[:most].rsplit(" ", 1)[0] + "…"
+
+
 @router.get("/find", response=FindOut)
 def find_all(request: HttpRequest, asked: Query[FindAsked]) -> FindOut:
     """Songs, rigs, stages, clips, devices, checks and lines of the log, the best first."""
@@ -52,7 +57,7 @@ def find_all(request: HttpRequest, asked: Query[FindAsked]) -> FindOut:
     return FindOut(
         found=[
             FoundOut(
-                sort=h.sort, title=h.title, about=h.about[:200], song=h.song, place=h.place,
+                sort=h.sort, title=h.title, about=_short(h.about), song=h.song, place=h.place,
                 variant=h.variant, clip=h.clip, node=h.node,
             )
             for h in hits

@@ -161,12 +161,11 @@ def _on_a_delay(
 def value_text(value: float, unit: str) -> str:
     """A value with its unit, as on a sheet: '−2.5 dB', '3:1', 'off'."""
     if unit == "ratio":
-        return f"{fmt.significant(value, 4)}:1"
+        return f"{fmt.significant(value, 6)}:1"
     if unit == "dB" and value <= -120:
         return "off"
-    digits = 2 if abs(value) < 1 else 1 if abs(value) < 1000 else 0
-    text = fmt.significant(round(value, max(digits, 2)), 5)
-    return f"{text} {unit}".strip() if unit not in ("°",) else f"{text}{unit}"
+    text = fmt.significant(value, 6)
+    return f"{text}{unit}" if unit == "°" else f"{text} {unit}".strip()
 
 
 def words_of(lines: list[SettingLine]) -> str:

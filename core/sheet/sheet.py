@@ -195,10 +195,13 @@ def _row(
             for one in node.sidings
         ]  # fmt: skip
     cells = []
+    before = {line.field: line for line in settings_of(node, context, owned)} if called else {}
     for other in called:
         there = other.nodes[node.id]
+        if there == node:
+            cells.append(SceneCell(on=_is_on(node), values=[], changed=False))
+            continue
         own = {line.field: line for line in settings_of(there, context, owned)}
-        before = {line.field: line for line in settings_of(node, context, owned)}
         values = [
             f"{own[f].label} {own[f].shown}".strip()
             for f in own

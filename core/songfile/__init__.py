@@ -22,12 +22,13 @@ from core.songfile.shapes import (
     FiledSnapshot,
     FiledTest,
     FiledVariant,
+    KeptSong,
     SongFile,
     SongValues,
 )
 
 __all__ = [
     "DEVICES", "HEAD", "SONG", "SONG_VERSION", "STUDIO", "Archive", "Entry", "FiledClip", "FiledLine",
-    "FiledMeasurement", "FiledRig", "FiledSnapshot", "FiledTest", "FiledVariant", "Marking", "SongFile",
+    "FiledMeasurement", "FiledRig", "FiledSnapshot", "FiledTest", "FiledVariant", "KeptSong", "Marking", "SongFile",
     "SongFileError", "SongValues", "mark", "plain_name", "read_song", "unmarked", "written", "zipped",
 ]  # fmt: skip

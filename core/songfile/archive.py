@@ -18,7 +18,9 @@ from core.errors import FonodromeError
 from core.songfile.shapes import SONG_VERSION, SongFile
 
 MOST_ENTRIES = 4000
-MOST_DOCUMENT_BYTES = 48 * 1024**2
+MOST_DOCUMENT_BYTES = 32 * 1024**2
+_DOCUMENTS_ANYWAY, _DOCUMENTS_BY_SIZE = 64 * 1024**2, 4
+"""So much is read of all documents together, and so many times the file's own size on top."""
 _PIECE = 1 << 20
 _WHEN = (1980, 1, 1, 0, 0, 0)
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\/:*?<>|]+')
@@ -118,6 +120,8 @@ class Archive:
             raise SongFileError(
                 "This is no song's file, or it is damaged: it cannot be opened."
             ) from None
+        self._left = _DOCUMENTS_ANYWAY + _DOCUMENTS_BY_SIZE * file.stat().st_size
+        self._taken: set[str] = set()
         self.entries = {i.filename: i for i in self._zip.infolist() if not i.is_dir()}
         if len(self._zip.infolist()) > MOST_ENTRIES:
             self.close()
@@ -146,6 +150,9 @@ class Archive:
         data = bytearray()
         for piece in self._pieces(info, MOST_DOCUMENT_BYTES):
             data += piece
+            self._left -= len(piece)
+            if self._left < 0:
+                raise SongFileError("This file unpacks to far more than it is. Nothing was taken.")
         try:
             found = json.loads(data, parse_constant=_no_number)
             _can_be_kept(found)
@@ -180,10 +187,15 @@ class Archive:
     def take(
         self, name: str, most: int, target: BinaryIO, tick: Callable[[int], None] | None = None
     ) -> int:
-        """Copy an entry out. Raises SongFileError where it is missing, damaged or longer than `most`."""
+        """Copy an entry out, once. Raises SongFileError where it is missing, damaged or longer than
+        `most`.
+        """
         info = self.entries.get(name)
         if info is None:
             raise SongFileError(f"“{name[:60]}” is missing.")
+        if name in self._taken:
+            raise SongFileError(f"“{name[:60]}” stands for two clips.")
+        self._taken.add(name)
         size = 0
         for piece in self._pieces(info, most):
             target.write(piece)

@@ -4,10 +4,11 @@ Whatever has a number in a database goes by a mark in here ('urn:fonodrome:clip-
 of the file, so that the same song makes the same bytes wherever it is kept.
 """
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
+from uuid import UUID
 
-from pydantic import Field, StringConstraints
+from pydantic import AwareDatetime, Field, StringConstraints
 
 from core.blend import KeptBlend
 from core.delay import DelayLine, KeptFigure
@@ -22,6 +23,9 @@ MOST_CLIPS, MOST_RIGS, MOST_VARIANTS, MOST_TESTS = 2000, 500, 9, 1000
 MOST_SNAPSHOTS, MOST_LINES = 500, 50_000
 
 MarkText = Annotated[str, StringConstraints(pattern=r"^urn:fonodrome:[a-z]+-\d+$")]
+Moment = Annotated[
+    AwareDatetime, Field(ge=datetime(1970, 1, 1, tzinfo=UTC), lt=datetime(9000, 1, 1, tzinfo=UTC))
+]
 Document = dict[str, Any]
 FileName = Annotated[str, StringConstraints(min_length=1, max_length=300)]
 
@@ -47,7 +51,7 @@ class FiledClip(Edge):
     audio: str = Field(max_length=300, description="File beside the document; as it came")
     sha256: str = Field(pattern=r"^[0-9a-f]{64}$")
     size_bytes: int = Field(ge=0)
-    made_at: datetime
+    made_at: Moment
 
 
 class FiledVariant(Edge):
@@ -75,8 +79,8 @@ class FiledTest(Edge):
     limit: Document
     measurement: Document
     batch: int | None = Field(None, description="Tests with one number were asked for together")
-    made_at: datetime
-    finished_at: datetime | None
+    made_at: Moment
+    finished_at: Moment | None
 
 
 class FiledMeasurement(Edge):
@@ -88,15 +92,38 @@ class FiledMeasurement(Edge):
     stand_in: str = Field("", max_length=20)
     take: MarkText | None = None
     result: Document
-    made_at: datetime
-    finished_at: datetime | None
+    made_at: Moment
+    finished_at: Moment | None
+
+
+class KeptVariant(Edge):
+    id: UUID
+    position: int | None = Field(ge=0, lt=MOST_VARIANTS)
+    name: str = Field(max_length=80)
+    document: Document
+    moves: list[Document] = Field(max_length=1000)
+
+
+class KeptRig(Edge):
+    id: UUID
+    name: str = Field(min_length=1, max_length=80)
+    position: int = Field(ge=0, le=32_767)
+    feeds: list[Document] = Field(max_length=1000)
+    variants: list[KeptVariant] = Field(max_length=MOST_VARIANTS)
+
+
+class KeptSong(Edge):
+    """What a snapshot holds, once its marks are ids again."""
+
+    song: SongValues
+    rigs: list[KeptRig] = Field(max_length=MOST_RIGS)
 
 
 class FiledSnapshot(Edge):
     name: str = Field(min_length=1, max_length=120)
     kind: Literal["named", "before", "daily"]
     content: Document
-    made_at: datetime
+    made_at: Moment
 
 
 class FiledLine(Edge):
@@ -110,7 +137,7 @@ class FiledLine(Edge):
     tone: Literal["plain", "passed", "caution"] = "plain"
     place: str = Field("", max_length=200)
     data: Document = Field(default_factory=dict)
-    made_at: datetime
+    made_at: Moment
 
 
 class SongFile(Edge):

@@ -17,7 +17,7 @@ from server.songs.models import Song
 
 QUAY = """
 board (supply 600 mA, width 400 mm, depth 200 mm)
-bass: source "Bass" (gives instrument) > squash: compressor "Grey box" (ratio 4, mix 60 %, current 45 mA, width 120 mm, depth 100 mm) > tap: send "Throw" (level -6 dB) > m: merge "Sum" > o: output "Stage box" (stereo)
+bass: source "Bass" (gives instrument) > squash: compressor "Grey box" (ratio 4, mix 60 %, current 45 mA, width 120 mm, depth 100 mm) > tap: send "Throw" (level -6.25 dB) > m: merge "Sum" > o: output "Stage box" (stereo)
 tap > b: bus > echo: delay "Tape" (time 1/8., feedback 30 %) > back: return (level -3 dB) > m [pan -25 %]
 cable squash.1 (length 0.15 m, to jack "line in")
 scene "Verse" program 4: off echo
@@ -69,7 +69,7 @@ class OfOnesOwn(BrowserCase):
         """A rig in a song of their own; returns the song and the variant."""
         song = Song.objects.filter(is_demo_original=False).order_by("created_at")[2]
         song.title, song.players = "Low Water", "bass"
-        song.tempo_map = [{**song.tempo_map[0], "tempo_bpm": 75.5}]
+        song.tempo_map = [{**song.tempo_map[0], "tempo_bpm": 75.55}]
         song.save()
         rig = create_rig(song, name, None, notation)
         return song, str(rig.variants.get().pk)
@@ -99,7 +99,7 @@ class Paper(OfOnesOwn):
         b.sees("Grey box")
         self.on_paper()
         self.assertEqual(self.pdf_pages(), 1)
-        for words in ("Low Water", "75.5", "ratio 4:1", "feedback 30 %", "1 Grey box", "0.15", "45 of 600 mA", "400 by 200 mm", "No null test yet."):  # fmt: skip
+        for words in ("Low Water", "75.55", "ratio 4:1", "feedback 30 %", "1 Grey box", "0.15", "45 of 600 mA", "−6.25 dB", "400 by 200 mm", "No null test yet."):  # fmt: skip
             self.assertIn(words, b.text())
         drawn = b.find("img", "Course with").text.split()
         cables = len(b.driver.find_elements(By.CSS_SELECTOR, "[aria-label^='Course'] rect + text"))
@@ -144,7 +144,7 @@ class Paper(OfOnesOwn):
         self.on_paper()
         song, variant = self.rig("a: source > o: output", "Bare")
         b.open(f"/songs/{song.pk}/variants/{variant}/sheet")
-        b.sees("Times at 75.5")
+        b.sees("Times at 75.55")
         self.on_paper()
         self.assertEqual(self.pdf_pages(), 1)
         b.open(f"/songs/{song.pk}/variants/{song.pk}/sheet")
@@ -200,7 +200,7 @@ class Reads(OfOnesOwn):
         b.type("Length, m", "far", enter=True)
         b.sees("“far” is no length")
         b.type("Length, m", "2,5 m", enter=True)
-        b.sees("2.50 m")
+        b.sees("2.5 m")
         b.sees("3 Volume, in, left")
         b.press("button", "Change cable 3")
         b.press("button", "It is no cable")

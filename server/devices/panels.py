@@ -8,6 +8,7 @@ from django.db import transaction
 from core.devices import MOST_PANELS, Panel
 from server.accounts.models import User
 from server.config.problems import Problem
+from server.config.words import some_of
 from server.devices.models import Panel as Stored
 
 Clash = Literal["ask", "replace", "keep"]
@@ -35,10 +36,8 @@ def bring_in(user: User, panels: Sequence[Panel], clash: Clash) -> tuple[int, li
     there = set(panels_of(user))
     taken = [p.name for p in panels if p.name.casefold() in there]
     if taken and clash == "ask":
-        names = ", ".join(f"“{n}”" for n in taken[:5])
-        more = f" and {len(taken) - 5} more" if len(taken) > 5 else ""
         raise Problem(
-            409, f"You have {names}{more} already. Replace, or keep yours? Nothing was taken yet.",
+            409, f"You have {some_of(taken)} already. Replace, or keep yours? Nothing was taken yet.",
             "name-taken", names=taken,
         )  # fmt: skip
     wanted = [p for p in panels if clash == "replace" or p.name.casefold() not in there]

@@ -1,13 +1,13 @@
 """Look through all that is a person's, by the trade's words."""
 
 import heapq
+import json
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 from uuid import UUID
 
-from django.db.models import CharField, Q, QuerySet
-from django.db.models.functions import Cast
+from django.db.models import Q, QuerySet
 
 from core.find import Wanted, fits, wanted_of
 from core.routing.checks import RULES
@@ -68,8 +68,6 @@ def find(user: User, typed: str, song_id: UUID | None) -> list[Hit]:
 
 
 def _weighed(hits: Iterable[Hit], song_id: UUID | None) -> Iterator[Hit]:
-    from dataclasses import replace
-
     for hit in hits:
         yield replace(hit, mark=hit.mark + 2) if hit.song == song_id and song_id else hit
 
@@ -92,39 +90,30 @@ def _rigs(wanted: Wanted, songs: QuerySet[Song], _: UUID | None) -> Iterator[Hit
 
 def _stages(wanted: Wanted, songs: QuerySet[Song], song_id: UUID | None) -> Iterator[Hit]:
     """Parts by their names, or by what they are where nobody named them."""
-    kinds = {name for name, kind in KINDS.items() if fits(wanted, kind.title) is not None}
-    rows = Variant.objects.filter(rig__song__in=songs, rig__deleted_at=None)
-    in_text = Q()
-    for group in wanted.groups:
-        one = Q()
-        for word in group:
-            one |= Q(text__icontains=word)
-        in_text &= one
+    kinds = [name for name, kind in KINDS.items() if fits(wanted, kind.title) is not None]
+    named = _any(wanted, "parts")
     for kind in kinds:
-        in_text |= Q(text__icontains=f'"{kind}"')
-    rows = rows.annotate(text=Cast("document", CharField())).filter(in_text)
-    if song_id is not None:
-        own = [*rows.filter(rig__song=song_id).select_related("rig__song")[:_LOOKED_AT]]
-    else:
-        own = []
-    others = rows.exclude(rig__song=song_id) if song_id else rows
-    seen: set[tuple[UUID, str]] = set()
-    for variant in [*own, *others.select_related("rig__song")[:_LOOKED_AT]]:
-        for id, node in variant.document.get("nodes", {}).items():
-            # The same stage of another variant is the same stage.
-            if (variant.rig_id, id) in seen:
-                continue
-            made = KINDS.get(str(node.get("kind")))
+        named |= Q(parts__contains=f'"{kind}"')
+    held = Variant.objects.filter(named, rig__song__in=songs, rig__deleted_at=None)
+    rows = held.order_by("-rig__song__updated_at", "position").values_list(
+        "pk", "position", "parts", "rig_id", "rig__name", "rig__song_id", "rig__song__title"
+    )
+    seen: set[tuple[UUID, str, str]] = set()
+    own = rows.filter(rig__song=song_id)[:_LOOKED_AT] if song_id else ()
+    others = (rows.exclude(rig__song=song_id) if song_id else rows)[:_LOOKED_AT]
+    for pk, position, parts, rig, name, song, of in (*own, *others):
+        for id, kind, called, unit in json.loads(parts):
+            made = KINDS.get(str(kind))
             what = made.title if made else ""
-            title = str(node.get("name") or what)
-            about = f"{what} {node.get('unit') or ''}"
-            mark = fits(wanted, title, about)
+            title = called or what
+            # The same stage of another variant is the same stage.
+            if (rig, id, title) in seen:
+                continue
+            mark = fits(wanted, title, f"{what} {unit or ''}")
             if mark is not None:
-                seen.add((variant.rig_id, id))
-                where = f"{variant.rig.song.title}, {variant.rig.name} {variant.letter}"
-                yield Hit(
-                    "stage", title, where, mark, variant.rig.song_id, "route", variant.pk, node=id
-                )
+                seen.add((rig, id, title))
+                where = f"{of}, {name} {chr(ord('A') + (position or 0))}"
+                yield Hit("stage", title, where, mark, song, "route", pk, node=id)
 
 
 def _clips(wanted: Wanted, songs: QuerySet[Song], _: UUID | None) -> Iterator[Hit]:

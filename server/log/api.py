@@ -1,12 +1,12 @@
 """A song's log."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
-from pydantic import AfterValidator, Field, StringConstraints
+from pydantic import AfterValidator, Field, StringConstraints, ValidationError
 
 from core.edge import Edge
 from core.tables import Row, csv_text
@@ -65,7 +65,15 @@ class NoteIn(Edge):
 
 def _out(entry: LogEntry) -> LogEntryOut:
     own = {n: getattr(entry, n) for n in LogEntryOut.model_fields if n != "hand"}
-    return LogEntryOut.model_validate({**own, "hand": entry.data.get("hand") or {}})
+    return LogEntryOut.model_validate({**own, "hand": _hand(entry.data.get("hand"))})
+
+
+def _hand(kept: Any) -> InHand:
+    """What a line kept of it; of a line that came in a file it may be anything."""
+    try:
+        return InHand.model_validate(kept or {})
+    except ValidationError:
+        return InHand()
 
 
 @router.get("/songs/{uuid:song_id}/log", response=LogPage)

@@ -1,6 +1,8 @@
 """Rigs of a song, their variants, and every edit that made them."""
 
+import json
 import uuid
+from typing import Any
 
 from django.db import models
 from django.db.models import Q
@@ -29,6 +31,17 @@ class LiveVariants(models.Manager["Variant"]):
         return super().get_queryset().filter(deleted_at=None)
 
 
+def parts_of(document: Any) -> str:
+    """Id, kind, name and unit of every part, as JSON: what it is found by. Sidings go by their frame."""
+    found = []
+    nodes = document.get("nodes", {}) if isinstance(document, dict) else {}
+    for id, node in nodes.items():
+        inner = [one.get("stage", {}) for one in node.get("sidings") or ()]
+        for part in (node, *inner):
+            found.append([id, part.get("kind"), part.get("name"), part.get("unit")])
+    return json.dumps(found, ensure_ascii=False)
+
+
 class Variant(models.Model):
     """A stored alternative: A, B, C ... `position` is where it stands, 0 is A; none when deleted."""
 
@@ -37,6 +50,7 @@ class Variant(models.Model):
     position = models.PositiveSmallIntegerField(null=True)
     name = models.CharField(max_length=80, blank=True)
     document = models.JSONField()
+    parts = models.TextField(default="[]", help_text="Of the document, to be found by")
     moves = models.JSONField(default=list, help_text="Written moves of its settings")
     revision = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -54,6 +68,14 @@ class Variant(models.Model):
                 deferrable=models.Deferrable.DEFERRED,
             )
         ]
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        """With a document goes what it is found by."""
+        fields = kwargs.get("update_fields")
+        if fields is None or "document" in fields:
+            self.parts = parts_of(self.document)
+            kwargs["update_fields"] = None if fields is None else [*fields, "parts"]
+        super().save(*args, **kwargs)
 
     @property
     def letter(self) -> str:

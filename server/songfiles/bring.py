@@ -1,27 +1,21 @@
 """Take songs from a file: each whole or not at all, and what cannot be used is said."""
 
-import shutil
+from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 from uuid import uuid4
 
 from django.db import transaction
 from pydantic import ValidationError
 
-from core.devices import Panel
-from core.songfile import (
-    DEVICES,
-    SONG,
-    STUDIO,
-    Archive,
-    SongFile,
-    SongFileError,
-    read_song,
-)
+from core.edge import Edge
+from core.songfile import DEVICES, SONG, STUDIO, Archive, SongFileError, read_song
+from core.units import format as fmt
 from server.accounts.models import User
 from server.clips import store
 from server.config.problems import Problem
+from server.config.words import some_of
 from server.devices import panels
 from server.devices.models import Device
 from server.devices.profiles import OWN
@@ -30,6 +24,7 @@ from server.songfiles.studio import DevicesFile, StudioFile
 from server.songs.queries import songs_of
 
 Clash = Literal["ask", "second", "skip"]
+S = TypeVar("S", bound=Edge)
 
 
 def bring(user: User, file: Path, clash: Clash) -> Brought:
@@ -40,54 +35,75 @@ def bring(user: User, file: Path, clash: Clash) -> Brought:
     """
     done = Brought()
     with Archive(file) as archive, TemporaryDirectory(dir=store.scratch_folder()) as held:
-        folders = _folders(archive)
-        songs = [(folder, read_song(archive.document(f"{folder}{SONG}"))) for folder in folders]
-        if DEVICES in archive.entries and STUDIO in archive.entries:
-            devices = DevicesFile.model_validate(archive.document(DEVICES))
-        else:
-            devices = DevicesFile(profiles=[])
-        wanted = _named(user, songs, clash, done)
-        size = sum(clip.size_bytes for _, song, _ in wanted for clip in song.clips)
+        # Looked through one by one, and read again when their turn comes: never all at once.
+        looks = [_look(archive, folder) for folder in _folders(archive)]
+        devices = _devices(archive)
+        wanted = _named(user, looks, clash, done)
+        size = sum(look.size_bytes for look, _ in wanted)
         if not store.room_for(size):
             raise Problem(
                 507, "The disk is too full for this file. Nothing was taken.", "disk-full"
             )
         with transaction.atomic():
-            for folder, song, title in wanted:
-                done.songs.append(
-                    OneSong(user, archive, folder, song, title, Path(held), done).made()
-                )
+            for look, title in wanted:
+                song = read_song(archive.document(f"{look.folder}{SONG}"))
+                one = OneSong(user, archive, look.folder, song, title, Path(held), done)
+                done.songs.append(one.made())
             _take_devices(user, devices, done)
     return done
+
+
+@dataclass(frozen=True)
+class _Look:
+    """What is to be known of a song before any is taken."""
+
+    folder: str
+    title: str
+    size_bytes: int
+
+
+def _look(archive: Archive, folder: str) -> _Look:
+    song = read_song(archive.document(f"{folder}{SONG}"))
+    return _Look(folder, song.song.title, sum(clip.size_bytes for clip in song.clips))
 
 
 def _folders(archive: Archive) -> list[str]:
     if STUDIO not in archive.entries:
         return [""]
+    folders = _of_the_studio(archive, STUDIO, StudioFile).songs
+    if len(set(folders)) < len(folders):
+        raise SongFileError("Two songs of this studio are one. Nothing was taken.")
+    return folders
+
+
+def _devices(archive: Archive) -> DevicesFile:
+    if STUDIO not in archive.entries or DEVICES not in archive.entries:
+        return DevicesFile(profiles=[])
+    return _of_the_studio(archive, DEVICES, DevicesFile)
+
+
+def _of_the_studio(archive: Archive, name: str, shape: type[S]) -> S:
     try:
-        return StudioFile.model_validate(archive.document(STUDIO)).songs
+        return shape.model_validate(archive.document(name))
     except ValidationError:
         raise SongFileError(
-            "This studio was written by a newer Fonodrome, or is damaged. Nothing was taken."
+            f"“{name}” was written by a newer Fonodrome, or is damaged. Nothing was taken."
         ) from None
 
 
-def _named(
-    user: User, songs: list[tuple[str, SongFile]], clash: Clash, done: Brought
-) -> list[tuple[str, SongFile, str]]:
+def _named(user: User, looks: list[_Look], clash: Clash, done: Brought) -> list[tuple[_Look, str]]:
     """Those that are to be taken, each with the title that it gets."""
     held = {title.casefold() for title in songs_of(user).values_list("title", flat=True)}
-    taken = [s.song.title for _, s in songs if s.song.title.casefold() in held]
+    taken = [look.title for look in looks if look.title.casefold() in held]
     if taken and clash == "ask":
-        names = ", ".join(f"“{t}”" for t in taken[:3])
-        more = f" and {len(taken) - 3} more" if len(taken) > 3 else ""
         raise Problem(
-            409, f"You have {names}{more} already. Take it as a second one, or leave it? Nothing was taken yet.",
+            409,
+            f"You have {some_of(taken)} already. Take it as a second one, or leave it? Nothing was taken yet.",
             "name-taken", names=taken,
         )  # fmt: skip
     found = []
-    for folder, song in songs:
-        title = song.song.title
+    for look in looks:
+        title = look.title
         if title.casefold() in held:
             if clash == "skip":
                 done.left_out.append(f"“{title}” is here already and was left as it is.")
@@ -97,7 +113,7 @@ def _named(
                 count += 1
             title = f"{title[:115]} {count}"
         held.add(title.casefold())
-        found.append((folder, song, title))
+        found.append((look, title))
     return found
 
 
@@ -109,7 +125,8 @@ def _take_devices(user: User, devices: DevicesFile, done: Brought) -> None:
             more = profile.model_dump(mode="json", exclude=set(OWN), exclude_defaults=True)
             own = {name: getattr(profile, name) for name in OWN}
             Device.objects.create(owner=user, more=more, **own)
-    unlike = [p for p in devices.panels if not _same(user, p)]
+    own_panels = panels.panels_of(user)
+    unlike = [p for p in devices.panels if own_panels.get(p.name.casefold()) != p]
     if unlike:
         _, kept = panels.bring_in(user, unlike, "keep")
         done.left_out += [
@@ -117,22 +134,23 @@ def _take_devices(user: User, devices: DevicesFile, done: Brought) -> None:
         ]
 
 
-def _same(user: User, panel: Panel) -> bool:
-    return panels.panels_of(user).get(panel.name.casefold()) == panel
-
-
 def received(stream: Any, size: int | None, most: int) -> Path:
     """The body of a request as a file in the scratch folder; whoever asked removes it. Raises Problem."""
+    too_large = f"A song's file is at most {fmt.significant(most / 1024**3, 3)} GB."
     if size is not None and size > most:
-        raise Problem(413, f"A song's file is at most {most // 1024**3} GB.", "too-large")
+        raise Problem(413, too_large, "too-large")
     if not store.room_for(size or 0):
         raise Problem(507, "The disk is too full for this file. Nothing was taken.", "disk-full")
     path = store.scratch_folder() / f"song-{uuid4().hex}.zip"
     try:
         with path.open("wb") as out:
-            shutil.copyfileobj(stream, out, 1 << 20)
-        if path.stat().st_size > most:
-            raise Problem(413, f"A song's file is at most {most // 1024**3} GB.", "too-large")
+            come = 0
+            while piece := stream.read(1 << 20):
+                come += len(piece)
+                # Whatever was announced: what comes is counted.
+                if come > most:
+                    raise Problem(413, too_large, "too-large")
+                out.write(piece)
     except BaseException:
         path.unlink(missing_ok=True)
         raise

@@ -24,6 +24,7 @@ from core.songfile import (
     FiledMeasurement,
     FiledSnapshot,
     FiledTest,
+    KeptSong,
     SongFile,
     SongFileError,
     unmarked,
@@ -89,7 +90,14 @@ class OneSong:
         except ValidationError as error:
             first = error.errors()[0]
             self.left(what, f"{'.'.join(str(p) for p in first['loc'])}: {first['msg']}.")
-        except (KeyError, TypeError, ValueError, AttributeError):
+        except (
+            LookupError,
+            TypeError,
+            ValueError,
+            AttributeError,
+            ArithmeticError,
+            RecursionError,
+        ):
             self.left(what, "it cannot be read.")
         return None
 
@@ -267,16 +275,12 @@ class OneSong:
 
 def _whole(content: dict[str, Any]) -> bool:
     """Whether a snapshot can be gone back to. Raises what reading it raises."""
-    from core.songfile import SongValues
-
-    SongValues.model_validate(content["song"])
-    for rig in content["rigs"]:
-        UUID(rig["id"])
-        [Feed.model_validate(f) for f in rig["feeds"]]
-        for variant in rig["variants"]:
-            UUID(variant["id"])
-            load_rig(variant["document"])
-            [WrittenMove.model_validate(m) for m in variant["moves"]]
-            if not isinstance(variant["name"], str) or not isinstance(rig["name"], str):
-                raise ValueError("a name")
+    kept = KeptSong.model_validate(content)
+    for rig in kept.rigs:
+        for feed in rig.feeds:
+            Feed.model_validate(feed)
+        for variant in rig.variants:
+            load_rig(variant.document)
+            for move in variant.moves:
+                WrittenMove.model_validate(move)
     return True

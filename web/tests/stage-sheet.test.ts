@@ -18,6 +18,7 @@ import {
   stopsOf,
   tableOf,
 } from "../src/stage/sheet";
+import { exact } from "../src/ui/format";
 
 const node = (id: string, x: number, lane: number, kind = "drive") => ({
   id,
@@ -270,4 +271,16 @@ test("from afar a time is its figure, with what it stands for under it", () => {
   });
   expect(afar("319 ms")).toEqual({ figure: "319 ms", of: "" });
   expect(afar("−2.5 dB")).toEqual({ figure: "−2.5 dB", of: "" });
+});
+
+test("what was set is never shown as another value", () => {
+  expect([-2.25, 94.55, 0.155, 3, -120, 0.1 + 0.2, 2.7083].map(exact)).toEqual([
+    "−2.25",
+    "94.55",
+    "0.155",
+    "3",
+    "−120",
+    "0.3",
+    "2.708",
+  ]);
 });

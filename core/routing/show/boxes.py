@@ -24,17 +24,14 @@ class Lead:
     """Id of the part where it ends, or MIXER."""
 
 
-def boxes_of(rig: Rig) -> dict[str, str]:
-    """Id to box: the part's own id, or MIXER."""
+def boxes_of(rig: Rig, level_kinds: dict[str, str]) -> dict[str, str]:
+    """Id to box: the part's own id, or MIXER. `level_kinds`: what each part gives."""
     found = {
         n: MIXER if type(node).stands_in == "mixer" else n
         for n, node in rig.nodes.items()
         if not isinstance(node, k.Output)
     }
-    sums = {
-        node.id for node in rig.of_kind("output")
-        if len(rig.inputs[node.id]) > 1 or any(rig.rails[p].strip != PLAIN for p in rig.inputs[node.id])
-    }  # fmt: skip
+    sums = {node.id for node in rig.of_kind("output") if _adds(rig, node.id, level_kinds)}
     beside = [n for n, node in rig.nodes.items() if type(node).stands_in == "beside"]
     changed = True
     while changed:
@@ -62,14 +59,24 @@ def boxes_of(rig: Rig) -> dict[str, str]:
     return {**found, **{n.id: n.id for n in rig.of_kind("output")}}
 
 
-def leads_of(rig: Rig, level_kinds: dict[str, str]) -> list[Lead]:
-    """Cables in no order. `level_kinds`: what each part gives; through the air there is none.
+def _adds(rig: Rig, output: str, level_kinds: dict[str, str]) -> bool:
+    """Whether an output adds in the mixer: several things come to it, or one with a strip of its own.
+    What comes through the air adds in the room.
+    """
+    cabled = [p for p in rig.inputs[output] if level_kinds.get(p.rpartition(".")[0]) != "air"]
+    return len(cabled) > 1 or any(rig.rails[p].strip != PLAIN for p in cabled)
+
+
+def leads_of(rig: Rig, level_kinds: dict[str, str], boxes: dict[str, str]) -> list[Lead]:
+    """Cables in no order. boxes: `boxes_of`.
 
     An output that adds does so in the mixer: what comes to it from there shares one cable.
     """
-    boxes = boxes_of(rig)
     found: list[Lead] = []
-    mains: dict[str, list[str]] = {}
+    mains: dict[str, list[str]] = {
+        node.id: [] for node in rig.of_kind("output") if _adds(rig, node.id, level_kinds)
+    }
+    fed: set[str] = set()
     for port, rail in rig.rails.items():
         source = port.rpartition(".")[0]
         start, end = boxes[source], boxes[rail.target]
@@ -77,15 +84,13 @@ def leads_of(rig: Rig, level_kinds: dict[str, str]) -> list[Lead]:
         air = level_kinds.get(source) == "air"
         if counts == "no" or (air and counts == "auto"):
             continue
-        node = rig.nodes[rail.target]
-        several = sum(level_kinds.get(p.rpartition(".")[0]) != "air" for p in rig.inputs[node.id])
-        adds = isinstance(node, k.Output) and (several > 1 or rail.strip != PLAIN)
-        if adds and start == MIXER:
-            mains.setdefault(node.id, []).append(port)
-        elif adds and counts == "auto":
-            mains.setdefault(node.id, [])
+        if rail.target in mains and start == MIXER:
+            mains[rail.target].append(port)
+            fed.add(rail.target)
+        elif rail.target in mains and counts == "auto":
             found.append(Lead((port,), start, MIXER))
+            fed.add(rail.target)
         elif start != end or counts == "yes":
             found.append(Lead((port,), start, end))
-    found += [Lead(tuple(sorted(ports)), MIXER, output) for output, ports in mains.items()]
+    found += [Lead(tuple(sorted(ports)), MIXER, n) for n, ports in mains.items() if n in fed]
     return found

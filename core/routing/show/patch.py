@@ -125,7 +125,8 @@ def patch_sheet(
 ) -> PatchSheet:
     """`level_kinds`: what each node gives; `channels`: 1 or 2 per output port."""
     numbers = stage_numbers(rig, layout.reading)
-    leads = _in_order(rig, leads_of(rig, level_kinds), layout)
+    boxes = boxes_of(rig, level_kinds)
+    leads = _in_order(rig, leads_of(rig, level_kinds, boxes), layout)
     inputs = _mixer_inputs(rig, leads, channels)
     cables = [
         _cable(rig, number, lead, leads, inputs, numbers, level_kinds, channels)
@@ -146,10 +147,10 @@ def patch_sheet(
         cables=cables,
         uncabled=_uncabled(rig, leads, level_kinds),
         channels=[
-            _channel(rig, number, lead, inputs[lead.ports[0]], numbers)
+            _channel(rig, number, lead, inputs[lead.ports[0]], numbers, boxes)
             for number, lead in enumerate((c for c in leads if c.target == MIXER), 1)
         ],
-        buses=_buses(rig, numbers),
+        buses=_buses(rig, numbers, boxes),
         supply=supply,
         drawn_ma=drawn,
         rating_ma=rating,
@@ -276,11 +277,10 @@ def _comes_from(rig: Rig, id: str) -> str:
 
 
 def _channel(
-    rig: Rig, number: int, lead: Lead, inputs: str, numbers: dict[str, int]
+    rig: Rig, number: int, lead: Lead, inputs: str, numbers: dict[str, int], boxes: dict[str, str]
 ) -> MixerChannel:
     port = lead.ports[0]
     name = rig.nodes[_comes_from(rig, port.rpartition(".")[0])].shown
-    boxes = boxes_of(rig)
     ways = [
         MixerWay(
             to=way.to, stages=list(way.stages), level_db=round(way.level_db, 6),
@@ -330,8 +330,8 @@ def _ways(
         yield from _ways(rig, out, boxes, numbers, so_far if straight else passed)
 
 
-def _buses(rig: Rig, numbers: dict[str, int]) -> list[MixerBus]:
-    boxes, found = boxes_of(rig), []
+def _buses(rig: Rig, numbers: dict[str, int], boxes: dict[str, str]) -> list[MixerBus]:
+    found = []
     for node in rig.nodes.values():
         if boxes[node.id] == MIXER and node.many_inputs:
             onward = [rig.nodes[rig.rails[p].target].shown for p in rig.outputs_of(node.id)]

@@ -10,6 +10,7 @@ from core.devices import Control, ControlMark, DeviceProfile, Panel
 from core.routing import TEMPLATES, Context, RigError, build, parse_rig
 from core.routing.document.kinds import KINDS, make
 from core.sheet import Owned, SheetFacts, as_csv, as_markdown, settings_of, stage_sheet
+from core.sheet.settings import value_text
 from core.tempo.song import TempoSection
 
 # 75 BPM: a quarter is 0.8 s, a dotted eighth 0.6 s, a sixteenth 0.2 s.
@@ -91,6 +92,13 @@ class Settings(unittest.TestCase):
         self.assertNotIn("output_db", fields)
         changed = settings_of(make("compressor", "x", inverted=True, output_db=-2), Context())
         self.assertEqual({s.field for s in changed} - set(fields), {"inverted", "output_db"})
+
+    def test_no_figure_is_rounded_to_another_one(self):
+        for value, unit, text in (
+            (0.125, "Hz", "0.125 Hz"), (-2.25, "dB", "−2.25 dB"), (1.255, "s", "1.255 s"), (2.625, "ratio", "2.625:1"),
+            (0.1 + 0.2, "ms", "0.3 ms"), (12345, "Hz", "12 345 Hz"), (-120, "dB", "off"), (90, "°", "90°"),
+        ):  # fmt: skip
+            self.assertEqual(value_text(value, unit).replace("\u202f", " "), text)
 
     def test_every_kind_can_be_written_down(self):
         for kind in KINDS:

@@ -147,6 +147,25 @@ class Files(unittest.TestCase):
             archive.take("a", 10, out)
         self.assertLessEqual(len(out.getvalue()), 10)
 
+    def test_many_small_bombs_are_one_large_one(self):
+        song = json.dumps(SONG) + " " * (24 * 1024**2)
+        path = self.zip_of(
+            [(f"{n}/song.json", song) for n in range(20)], compression=zipfile.ZIP_DEFLATED
+        )
+        with Archive(path) as archive, self.assertRaises(SongFileError) as said:
+            for n in range(20):
+                archive.document(f"{n}/song.json")
+        self.assertIn("far more than it is", said.exception.sentence)
+        self.assertLess(n, 4)
+
+    def test_one_sound_stands_for_one_clip(self):
+        path = self.zip_of([("audio/1", b"sound")])
+        with Archive(path) as archive:
+            archive.take("audio/1", 10, io.BytesIO())
+            with self.assertRaises(SongFileError) as said:
+                archive.take("audio/1", 10, io.BytesIO())
+        self.assertIn("two clips", said.exception.sentence)
+
     def test_audio_that_is_damaged_or_not_there(self):
         path = self.zip_of([("song.json", json.dumps(SONG)), ("audio/1", b"sound" * 1000)])
         data = bytearray(path.read_bytes())

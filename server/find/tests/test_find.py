@@ -1,9 +1,13 @@
 """Finding through the API: by the trade's words, only one's own, and in few questions to the database."""
 
+from importlib import import_module
+
+from django.apps import apps
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from server.log.services import write
+from server.rigs.models import Variant
 from server.songs.models import Song
 from server.testing import ApiCase, clip_in, noise, person, song_for, wav_bytes
 
@@ -40,6 +44,28 @@ class Find(ApiCase):
 
     def test_the_same_stage_of_two_variants_is_one(self):
         self.call("post", f"/rigs/{self.rig['id']}/variants", {})
+        self.assertEqual(self.titles("big room", "stage"), ["Big room"])
+
+    def test_what_is_renamed_undone_or_stands_at_a_siding_is_found_as_it_is_now(self):
+        path = f"/variants/{self.rig['variants'][0]['id']}"
+        action = {"do": "set", "node": "hall", "values": {"name": "Cathedral"}}
+        self.call("post", f"{path}/edits", {"base_revision": 1, "action": action})
+        self.assertEqual(self.titles("cathedral", "stage"), ["Cathedral"])
+        self.assertEqual(self.titles("big room", "stage"), [])
+        self.call("post", f"{path}/undo")
+        self.assertEqual(self.titles("cathedral", "stage"), [])
+        self.assertEqual(self.titles("big room", "stage"), ["Big room"])
+        text = 'a: source > eight: frame (line none) > o: output\nsiding eight 2 > drive1 "Mud pie" (gain 3 dB)'
+        body = {"name": "Sidings", "notation": text}
+        self.call("post", f"/songs/{self.song.pk}/rigs", body)
+        hit = next(h for h in self.found("mud pie")["found"] if h["sort"] == "stage")
+        self.assertEqual(hit["node"], "eight")
+
+    def test_rigs_of_before_are_found_after_the_upgrade(self):
+        Variant.objects.update(parts="[]")
+        self.assertEqual(self.titles("big room", "stage"), [])
+        fill = import_module("server.rigs.migrations.0007_variant_parts").fill
+        fill(apps, None)
         self.assertEqual(self.titles("big room", "stage"), ["Big room"])
 
     def test_songs_rigs_clips_devices_checks_and_the_log(self):

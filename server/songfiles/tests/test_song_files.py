@@ -11,18 +11,23 @@ from tempfile import TemporaryDirectory
 from unittest import mock
 from uuid import uuid4
 
+from django.test import override_settings
+
 from core.measure import NullOptions
 from core.render.feeds import Feed, Placement
 from core.routing.tests.test_notation import grown
 from core.songfile import HEAD, zipped
 from core.tempo import TempoSection
 from server.clips.models import Blob, Clip
+from server.clips.store import scratch_folder
 from server.clips.tasks import decode_clip
+from server.config.problems import Problem
 from server.devices.models import Device, Panel
 from server.jobs.models import Status
 from server.log.services import write
 from server.rigs.models import Rig, Variant
 from server.snapshots.keeping import keep
+from server.songfiles.bring import received
 from server.songs.models import Song
 from server.testing import ApiCase, clip_in, noise, person, wav_bytes
 from server.verify.models import NullTest
@@ -237,6 +242,52 @@ class Bad(Case):
             self.call("get", f"/variants/{song.rigs.get().variants.first().pk}")[0], 200
         )
 
+    def test_what_a_hostile_file_says_of_a_line_or_a_snapshot_locks_nothing(self):
+        self.full()
+
+        def spoil(document, documents):
+            document["song"]["title"] = "Hostile"
+            for line, data in zip(
+                document["log"],
+                ({"hand": 5}, {"hand": {"variant": "x"}}, {"was": []}),
+                strict=False,
+            ):
+                line["data"] = data
+            document["log"][3]["made_at"] = "8999-12-31T00:00:00Z"
+            documents["snapshots/001.json"]["content"]["rigs"][0]["variants"][0]["position"] = "x"
+
+        status, taken = self.take(self.changed(spoil, beside=True))
+        self.assertEqual(status, 200)
+        self.assertIn("snapshot “Before the tour”", " ".join(taken["left_out"]))
+        song = taken["songs"][0]["id"]
+        self.assertEqual(self.call("get", f"/songs/{song}/log?most=200")[0], 200)
+        for moment in ("0001-01-01T00:00:00+14:00", "9999-12-31T23:59:59Z", "2026-11-29T10:00:00"):
+            data = self.changed(
+                lambda d, m=moment: (d["song"].update(title="T"), d["log"][0].update(made_at=m))
+            )
+            self.nothing_taken(data, "log.0.made_at")
+
+    def test_a_studio_that_names_a_song_twice_or_is_spoilt(self):
+        with zipfile.ZipFile(io.BytesIO(self.out("/api/v1/studio/file"))) as archive:
+            entries = {n: archive.read(n) for n in archive.namelist()}
+        self.as_somebody_else()
+        studio = json.loads(entries["studio.json"])
+        for name, document, words in (
+            ("studio.json", {**studio, "songs": studio["songs"] * 2}, "are one"),
+            ("studio.json", {**studio, "version": 2}, "newer Fonodrome"),
+            ("devices.json", {"profiles": [{"name": "x"}]}, "“devices.json” was written"),
+        ):  # fmt: skip
+            with self.subTest(words):
+                spoilt = entries | {name: json.dumps(document).encode()}
+                self.nothing_taken(b"".join(zipped(iter(spoilt.items()))), words)
+
+    def test_what_comes_is_counted_whatever_was_announced(self):
+        with override_settings(LARGEST_UPLOAD_BYTES=1000):
+            self.nothing_taken(self.out() + b"0" * 1000, "at most", 413)
+            with self.assertRaises(Problem):
+                received(io.BytesIO(b"0" * 2000), None, 1000)
+        self.assertEqual([p for p in scratch_folder().iterdir() if p.name.startswith("song-")], [])
+
     def test_a_fault_half_way_leaves_nothing(self):
         self.full()
         data = self.changed(lambda d: d["song"].update(title="Half"))
@@ -246,8 +297,6 @@ class Bad(Case):
             answer = self.client.post("/api/v1/songs/file", data, content_type="application/zip")
         self.assertEqual(answer.status_code, 500)
         self.assertEqual((Song.objects.count(), Clip.objects.count(), Rig.objects.count()), before)
-        from server.clips.store import scratch_folder
-
         self.assertEqual([p for p in scratch_folder().iterdir() if p.name.startswith("song-")], [])
 
 

@@ -1,13 +1,13 @@
 /** One line to find everything by, and to have things done: songs, rigs, stages, clips, checks, log, words. */
 import { Box, chakra } from "@chakra-ui/react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useId, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ask, type Schemas, sentenceOf } from "../api/client";
 import { allWords } from "../ui/Gloss";
 import { announce, Dialog, Notice } from "../ui/controls";
-import { useStill } from "../ui/hooks";
+import { useSteady, useStill } from "../ui/hooks";
 import { useKey } from "../ui/keys";
 import { TextInput } from "../ui/QuantityField";
 import { handOf, type Line, linesOf, NAMES, nextLine, pathOf, type Wish } from "./find";
@@ -37,6 +37,7 @@ function FindDialog({ song, onClose }: { song: InSong | null; onClose: () => voi
   const list = useId();
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);
+  const meant = useRef("");
   const words = useStill(typed.trim(), STILL_MS);
   const answer = useQuery({
     queryKey: ["find", song?.id, words],
@@ -76,6 +77,8 @@ function FindDialog({ song, onClose }: { song: InSong | null; onClose: () => voi
     }
     announce(`${wish.title}: done.`);
   };
+  // Enter before the answer is there is meant of what comes.
+  const known = words === typed.trim() && !answer.isFetching;
   const choose = (line: Line | undefined) => {
     if (!line) return;
     if ("wish" in line) {
@@ -89,6 +92,12 @@ function FindDialog({ song, onClose }: { song: InSong | null; onClose: () => voi
     onClose();
     void navigate(path, { state: { take: handOf(line.found) } });
   };
+  const chooseFirst = useSteady(() => choose(lines[0]));
+  useEffect(() => {
+    if (!known || !meant.current || meant.current !== words) return;
+    meant.current = "";
+    chooseFirst();
+  }, [words, known, chooseFirst]);
   return (
     <Dialog title="Find, or say what to do" onClose={onClose}>
       <TextInput
@@ -105,12 +114,13 @@ function FindDialog({ song, onClose }: { song: InSong | null; onClose: () => voi
         onChange={(event) => {
           setTyped(event.target.value);
           setAt(0);
+          meant.current = "";
         }}
         onKeyDown={(event) => {
           if (event.key === "Enter") {
             event.preventDefault();
-            // What was typed is looked for before it is acted on.
-            if (words === typed.trim() && !answer.isFetching) choose(lines[here]);
+            if (known) choose(lines[here]);
+            else meant.current = typed.trim();
           }
           if (["ArrowDown", "ArrowUp"].includes(event.key)) {
             event.preventDefault();

@@ -5,6 +5,7 @@ import { useRef, useState } from "react";
 
 import { Refused, sentenceOf } from "../api/client";
 import { announce, Notice, Press, SheetTitle } from "../ui/controls";
+import { Keep } from "../ui/Links";
 import { type Clash, sendFile, type Taken, takenWords } from "./taking";
 
 export function TakeFile() {
@@ -37,16 +38,7 @@ export function TakeFile() {
         <Press disabled={take.isPending} onClick={() => picker.current?.click()}>
           Take from a file
         </Press>
-        <chakra.a
-          href="/api/v1/studio/file"
-          download
-          color="ink"
-          fontWeight="600"
-          textDecoration="underline"
-          textUnderlineOffset="3px"
-        >
-          Keep all songs in a file
-        </chakra.a>
+        <Keep href="/api/v1/studio/file">Keep all songs in a file</Keep>
       </Box>
       <input
         ref={picker}

@@ -5,6 +5,7 @@ import { useRef, useState } from "react";
 
 import { api, ask, Refused, type Schemas, sentenceOf } from "../api/client";
 import { Dialog, Notice, Press, announce } from "../ui/controls";
+import { Keep } from "../ui/Links";
 import { usePanels } from "./queries";
 
 type File_ = Schemas["PanelsIn"]["file"];
@@ -124,13 +125,7 @@ export function Devices({ onClose }: { onClose: () => void }) {
             if (file) read.mutate(file);
           }}
         />
-        {rows.length > 0 && (
-          <Box asChild color="ink" fontWeight="600">
-            <a href="/api/v1/panels/file" download>
-              Keep in a file
-            </a>
-          </Box>
-        )}
+        {rows.length > 0 && <Keep href="/api/v1/panels/file">Keep in a file</Keep>}
       </Box>
     </Dialog>
   );

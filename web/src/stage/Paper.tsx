@@ -2,7 +2,7 @@
 import { Box, chakra } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
-import { num } from "../ui/format";
+import { exact, num } from "../ui/format";
 import { Drawing } from "./Drawing";
 import {
   ACROSS,
@@ -145,7 +145,7 @@ function headPart(sheet: Sheet, at: Date): Part {
         </Box>
         <Box display="flex" gap="12px" alignItems="flex-start" flexShrink={0}>
           <Box fontSize="44px" lineHeight="50px" fontWeight="700">
-            {num(tempo.bpm, Number.isInteger(tempo.bpm) ? 0 : 1)}
+            {exact(tempo.bpm)}
           </Box>
           <Box paddingTop="6px">
             <Box fontSize="15px" lineHeight="18px" fontWeight="650">
@@ -463,7 +463,7 @@ function timesPart(sheet: Sheet, density: Density): Part {
   return list(
     density,
     "times",
-    `Times at ${num(sheet.tempo.bpm, Number.isInteger(sheet.tempo.bpm) ? 0 : 1)}`,
+    `Times at ${exact(sheet.tempo.bpm)}`,
     about.join("; "),
     sheet.times.map(() => density.row),
     (i) => {
@@ -482,7 +482,7 @@ function timesPart(sheet: Sheet, density: Density): Part {
           <Box>{num(t.ms, 1)}</Box>
           <Box>{num(t.hz, 2)}</Box>
           {devices.map((d, n) => (
-            <Box key={d}>{t.set_to[n] == null ? "beyond" : plain(t.set_to[n])}</Box>
+            <Box key={d}>{t.set_to[n] == null ? "beyond" : exact(t.set_to[n])}</Box>
           ))}
         </Box>
       );
@@ -498,12 +498,6 @@ function timesPart(sheet: Sheet, density: Density): Part {
     15,
   );
 }
-
-const plain = (value: number): string =>
-  num(
-    value,
-    Number.isInteger(value) ? 0 : Number.isInteger(Math.round(value * 1000) / 100) ? 1 : 2,
-  );
 
 function movesPart(sheet: Sheet, density: Density): Part | null {
   if (!sheet.moves.length) return null;
@@ -528,9 +522,9 @@ function movesPart(sheet: Sheet, density: Density): Part | null {
             fontWeight={m === middle ? 700 : 400}
           >
             <Box borderBottom="1.5px solid black" paddingBlock="2px">
-              {plain(m.bpm)}
+              {exact(m.bpm)}
             </Box>
-            <Box paddingBlock="2px">{m.set_to === null ? num(m.ms, 1) : plain(m.set_to)}</Box>
+            <Box paddingBlock="2px">{m.set_to === null ? num(m.ms, 1) : exact(m.set_to)}</Box>
           </Box>
         ))}
       </Box>
@@ -544,8 +538,8 @@ function powerPart(sheet: Sheet, density: Density): Part | null {
   const most = Math.max(patch.rating_ma ?? 0, ...patch.supply.map((s) => s.current_ma));
   const about =
     patch.rating_ma !== null && patch.reserve_ma !== null
-      ? `${plain(patch.drawn_ma)} of ${plain(patch.rating_ma)} mA, ${plain(patch.reserve_ma)} left`
-      : `${plain(patch.drawn_ma)} mA in all`;
+      ? `${exact(patch.drawn_ma)} of ${exact(patch.rating_ma)} mA, ${exact(patch.reserve_ma)} left`
+      : `${exact(patch.drawn_ma)} mA in all`;
   return list(
     density,
     "power",
@@ -572,8 +566,8 @@ function powerPart(sheet: Sheet, density: Density): Part | null {
               width={`${Math.min(100, (100 * s.current_ma) / most)}%`}
             />
           </Box>
-          <Box textAlign="right">{plain(s.volts)} V</Box>
-          <Box textAlign="right">{plain(s.current_ma)} mA</Box>
+          <Box textAlign="right">{exact(s.volts)} V</Box>
+          <Box textAlign="right">{exact(s.current_ma)} mA</Box>
         </Box>
       );
     },
@@ -626,7 +620,7 @@ function cablesPart(sheet: Sheet, density: Density): Part | null {
           <Cell paddingRight="6px">{r.from}</Cell>
           <Cell>{r.to}</Cell>
           <Box>{r.plug}</Box>
-          <Box textAlign="right">{r.c.length_m === null ? "" : plain(r.c.length_m)}</Box>
+          <Box textAlign="right">{r.c.length_m === null ? "" : exact(r.c.length_m)}</Box>
         </Box>
       );
     },
@@ -639,7 +633,7 @@ function boardPart(sheet: Sheet, density: Density): Part | null {
   if (wide === null || deep === null || !placed.length) return null;
   const scale = Math.min((COLUMN - 4) / wide, 150 / deep);
   const words = left.length ? `no room for ${left.join(", ")}` : "";
-  const about = `${plain(wide)} by ${plain(deep)} mm, from above${words ? `; ${words}` : ""}`;
+  const about = `${exact(wide)} by ${exact(deep)} mm, from above${words ? `; ${words}` : ""}`;
   return list(density, "board", "Board", about, [deep * scale + 10], () => (
     <svg
       width={wide * scale + 4}
@@ -685,10 +679,10 @@ function mixerPart(sheet: Sheet, density: Density): Part | null {
   const words = (way: (typeof rows)[number]["way"]) =>
     [
       way.pan_percent
-        ? `pan ${way.pan_percent < 0 ? "L" : "R"}${plain(Math.abs(way.pan_percent))}`
+        ? `pan ${way.pan_percent < 0 ? "L" : "R"}${exact(Math.abs(way.pan_percent))}`
         : "",
-      way.width_percent !== 100 ? `width ${plain(way.width_percent)} %` : "",
-      way.delay_ms ? `${plain(way.delay_ms)} ms` : "",
+      way.width_percent !== 100 ? `width ${exact(way.width_percent)} %` : "",
+      way.delay_ms ? `${exact(way.delay_ms)} ms` : "",
       way.inverted ? "inverted" : "",
       way.muted ? "muted" : "",
     ]
@@ -721,15 +715,13 @@ function mixerPart(sheet: Sheet, density: Density): Part | null {
           </Cell>
           <Cell>{to(r)}</Cell>
           <Box textAlign="right" fontWeight="650">
-            {r.way.level_db <= -120 ? "off" : `${signedZero(r.way.level_db)} dB`}
+            {r.way.level_db <= -120 ? "off" : `${exact(r.way.level_db)} dB`}
           </Box>
         </Box>
       );
     },
   );
 }
-
-const signedZero = (value: number): string => num(value, Math.abs(value % 1) > 0.049 ? 1 : 0);
 
 function notesPart(sheet: Sheet, density: Density): Part | null {
   const { verified } = sheet.facts;

@@ -6,7 +6,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { sentenceOf } from "../api/client";
 import { Notice, Press, Waiting } from "../ui/controls";
 import { useKey } from "../ui/keys";
-import { num } from "../ui/format";
+import { exact } from "../ui/format";
 import { Choice } from "../ui/QuantityField";
 import { ink } from "../ui/theme";
 import { useSheet } from "./queries";
@@ -152,8 +152,7 @@ function Walk({ sheet, scenes, scene, onScene, leave, kept }: WalkProps) {
             {sheet.facts.song}
           </Box>
           <Box color="ink2" fontSize="13px" overflowWrap="anywhere">
-            {sheet.facts.rig}, {sheet.facts.variant};{" "}
-            {num(sheet.tempo.bpm, Number.isInteger(sheet.tempo.bpm) ? 0 : 1)} a minute
+            {sheet.facts.rig}, {sheet.facts.variant}; {exact(sheet.tempo.bpm)} a minute
           </Box>
         </Box>
         {scenes.length > 0 && (
@@ -285,9 +284,7 @@ function CableStop({ sheet, stop }: { sheet: Sheet; stop: Stop }) {
       ))}
       <Line label="Connector" value={c.plug} />
       <Line label="Carries" value={`${c.level} level, ${c.carries}`} />
-      {c.length_m !== null && (
-        <Line label="Length" value={`${num(c.length_m, Number.isInteger(c.length_m) ? 0 : 2)} m`} />
-      )}
+      {c.length_m !== null && <Line label="Length" value={`${exact(c.length_m)} m`} />}
       {c.adaptor && <Line label="With" value={c.adaptor} />}
       {c.level === "speaker" && (
         <Notice kind="caution">

@@ -1,13 +1,14 @@
 /** The stage sheet: looked at, printed, kept as Markdown or CSV; and how its devices read. */
-import { Box, chakra } from "@chakra-ui/react";
+import { Box } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { useParams, useSearchParams } from "react-router";
 
 import { sentenceOf } from "../api/client";
 import { useKinds } from "../rigs/kinds";
 import { Notice, Press, Waiting } from "../ui/controls";
 import { useKey } from "../ui/keys";
+import { Keep, To } from "../ui/Links";
 import { Choice } from "../ui/QuantityField";
 import { fontsLoaded } from "../ui/measure";
 import { Devices } from "./Devices";
@@ -39,7 +40,7 @@ export default function SheetPage() {
         <Press look="primary" hint="P" onClick={() => window.print()}>
           Print
         </Press>
-        <LinkTo to={`/songs/${songId}/variants/${variantId}/set-up`}>Set it up</LinkTo>
+        <To to={`/songs/${songId}/variants/${variantId}/set-up`}>Set it up</To>
         {scenes.length > 0 && (
           <Choice
             aria-label="Scenes on the sheet"
@@ -57,9 +58,9 @@ export default function SheetPage() {
             ))}
           </Choice>
         )}
-        <Download href={`${base}md`}>Markdown</Download>
-        <Download href={`${base}csv`}>CSV</Download>
-        <LinkTo to={`/songs/${songId}/route`}>Back to Route</LinkTo>
+        <Keep href={`${base}md`}>Markdown</Keep>
+        <Keep href={`${base}csv`}>CSV</Keep>
+        <To to={`/songs/${songId}/route`}>Back to Route</To>
       </Box>
       {(sheet.isPending || fonts.isPending) && <Waiting />}
       {sheet.isError && (
@@ -80,29 +81,6 @@ export default function SheetPage() {
         </>
       )}
     </Box>
-  );
-}
-
-function LinkTo({ to, children }: { to: string; children: string }) {
-  return (
-    <Box asChild color="ink" fontWeight="600" textDecoration="underline" textUnderlineOffset="3px">
-      <Link to={to}>{children}</Link>
-    </Box>
-  );
-}
-
-function Download({ href, children }: { href: string; children: string }) {
-  return (
-    <chakra.a
-      href={href}
-      download
-      color="ink"
-      fontWeight="600"
-      textDecoration="underline"
-      textUnderlineOffset="3px"
-    >
-      {children}
-    </chakra.a>
   );
 }
 

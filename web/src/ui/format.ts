@@ -43,3 +43,11 @@ export function clockFine(seconds: number): string {
 export function timeOfDay(date: Date): string {
   return date.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 }
+
+/** As many decimals as the value has, up to three: what was set is never shown as another value. */
+export function exact(value: number): string {
+  const digits = [0, 1, 2].find(
+    (d) => Math.abs(value * 10 ** d - Math.round(value * 10 ** d)) < 1e-6,
+  );
+  return num(value, digits ?? 3);
+}

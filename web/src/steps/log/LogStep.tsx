@@ -14,6 +14,7 @@ import { useSongContext } from "../../song/context";
 import { Hint, Notice, Press, SheetTitle } from "../../ui/controls";
 import { timeOfDay } from "../../ui/format";
 import { useKey } from "../../ui/keys";
+import { Keep } from "../../ui/Links";
 import { Labelled, TextArea, TextInput } from "../../ui/QuantityField";
 import { ink } from "../../ui/theme";
 import { Snapshots } from "./Snapshots";
@@ -126,14 +127,11 @@ export default function LogStep() {
           {newest && entries.length > 0 && (
             <Box display="flex" gap="14px" alignItems="center" marginTop="10px" color="ink2">
               <Box role="status">{howMany(entries.length, newest.total)}, newest first</Box>
-              <Box asChild color="ink" fontWeight="600" textDecoration="underline">
-                <a
-                  href={`/api/v1/songs/${song.id}/log.csv?${new URLSearchParams({ step, find }).toString()}`}
-                  download
-                >
-                  CSV
-                </a>
-              </Box>
+              <Keep
+                href={`/api/v1/songs/${song.id}/log.csv?${new URLSearchParams({ step, find }).toString()}`}
+              >
+                CSV
+              </Keep>
               {log.hasNextPage && (
                 <Press disabled={log.isFetchingNextPage} onClick={() => void log.fetchNextPage()}>
                   Older ones

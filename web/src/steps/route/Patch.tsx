@@ -2,13 +2,14 @@
 import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 import { type FormEvent, useState } from "react";
-import { Link, useParams } from "react-router";
+import { useParams } from "react-router";
 
 import type { RigAction, RigView, Variant } from "../../api/client";
 import { ink } from "../../ui/theme";
 import { AxisBottom } from "../../charts/axes";
 import { Press, SheetTitle, Unseen } from "../../ui/controls";
-import { num, signed } from "../../ui/format";
+import { exact } from "../../ui/format";
+import { Keep, To } from "../../ui/Links";
 import { useWidth } from "../../ui/hooks";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
@@ -21,12 +22,6 @@ type PatchOf = RigView["patch"];
 type CableRow = PatchOf["cables"][number];
 
 const end = (number: number | null, name: string) => (number === null ? name : `${number} ${name}`);
-const LINK = {
-  color: "ink",
-  fontWeight: "600",
-  textDecoration: "underline",
-  textUnderlineOffset: "3px",
-};
 
 export function Patch({ variant, onEdit }: Props) {
   const { patch } = variant.view;
@@ -39,24 +34,19 @@ export function Patch({ variant, onEdit }: Props) {
       <Box display="flex" flexWrap="wrap" gap="6px 14px" alignItems="baseline">
         <SheetTitle
           sub
-          about={`${patch.cables.length} cables, ${num(patch.drawn_ma, 0)} mA drawn; the numbers are those of the stage sheet`}
+          about={`${patch.cables.length} cables, ${exact(patch.drawn_ma)} mA drawn; the numbers are those of the stage sheet`}
         >
           Patch sheet
         </SheetTitle>
-        <Box asChild {...LINK} data-no-print>
-          <Link to={`${base}/sheet`}>Stage sheet</Link>
-        </Box>
-        <Box asChild {...LINK} data-no-print>
-          <Link to={`${base}/set-up`}>Set it up</Link>
-        </Box>
-        <chakra.a
-          {...LINK}
-          href={`/api/v1/variants/${variant.id}/patch.csv`}
-          download
-          data-no-print
-        >
+        <To to={`${base}/sheet`} data-no-print>
+          Stage sheet
+        </To>
+        <To to={`${base}/set-up`} data-no-print>
+          Set it up
+        </To>
+        <Keep href={`/api/v1/variants/${variant.id}/patch.csv`} data-no-print>
           Save as CSV
-        </chakra.a>
+        </Keep>
         <Press look="quiet" data-no-print onClick={() => window.print()}>
           Print
         </Press>
@@ -111,7 +101,11 @@ export function Patch({ variant, onEdit }: Props) {
                   {first ? c.name : ""}
                 </Td>
                 <Td textAlign="left">{way.to}</Td>
-                <Td>{way.level_db <= -120 ? "off" : signed(way.level_db, 1)}</Td>
+                <Td>
+                  {way.level_db <= -120
+                    ? "off"
+                    : `${way.level_db > 0 ? "+" : ""}${exact(way.level_db)}`}
+                </Td>
                 <Td textAlign="left">{wayWords(way)}</Td>
               </tr>
             ))}
@@ -122,14 +116,12 @@ export function Patch({ variant, onEdit }: Props) {
         <Box as="p" marginTop="8px">
           Supply:{" "}
           {patch.supply
-            .map(
-              (s) => `${end(s.number, s.name)} ${num(s.current_ma, 0)} mA at ${num(s.volts, 0)} V`,
-            )
+            .map((s) => `${end(s.number, s.name)} ${exact(s.current_ma)} mA at ${exact(s.volts)} V`)
             .join(", ")}
           .
           {patch.rating_ma !== null &&
             patch.reserve_ma !== null &&
-            ` Rated ${num(patch.rating_ma, 0)} mA: ${num(patch.reserve_ma, 0)} left.`}
+            ` Rated ${exact(patch.rating_ma)} mA: ${exact(patch.reserve_ma)} left.`}
         </Box>
       )}
       <Footprints variant={variant} onEdit={onEdit} />
@@ -141,9 +133,9 @@ export function Patch({ variant, onEdit }: Props) {
 export function wayWords(way: PatchOf["channels"][number]["ways"][number]): string {
   const side = way.pan_percent < 0 ? "L" : "R";
   return [
-    way.pan_percent ? `pan ${side}${num(Math.abs(way.pan_percent), 0)}` : "",
-    way.width_percent === 100 ? "" : `width ${num(way.width_percent, 0)} %`,
-    way.delay_ms ? `${num(way.delay_ms, 2)} ms late` : "",
+    way.pan_percent ? `pan ${side}${exact(Math.abs(way.pan_percent))}` : "",
+    way.width_percent === 100 ? "" : `width ${exact(way.width_percent)} %`,
+    way.delay_ms ? `${exact(way.delay_ms)} ms late` : "",
     way.inverted ? "inverted" : "",
     way.muted ? "muted" : "",
   ]
@@ -177,9 +169,7 @@ function CableLine({
         <Td textAlign="left">
           {c.level}, {c.carries}
         </Td>
-        <Td>
-          {c.length_m === null ? "" : `${num(c.length_m, Number.isInteger(c.length_m) ? 0 : 2)} m`}
-        </Td>
+        <Td>{c.length_m === null ? "" : `${exact(c.length_m)} m`}</Td>
         <Td data-no-print>
           {c.port && (
             <Press look="quiet" aria-expanded={open} named={`cable ${c.number}`} onClick={onOpen}>

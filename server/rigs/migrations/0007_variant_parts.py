@@ -1,0 +1,28 @@
+import json
+
+from django.db import migrations, models
+
+
+def fill(apps, schema_editor):
+    """As server.rigs.models.parts_of was when this was written."""
+    Variant = apps.get_model("rigs", "Variant")
+    for variant in Variant.objects.iterator(chunk_size=200):
+        found = []
+        for id, node in variant.document.get("nodes", {}).items():
+            inner = [one.get("stage", {}) for one in node.get("sidings") or ()]
+            for part in (node, *inner):
+                found.append([id, part.get("kind"), part.get("name"), part.get("unit")])
+        variant.parts = json.dumps(found, ensure_ascii=False)
+        variant.save(update_fields=["parts"])
+
+
+class Migration(migrations.Migration):
+    dependencies = [("rigs", "0006_rig_feeds")]
+    operations = [
+        migrations.AddField(
+            model_name="variant",
+            name="parts",
+            field=models.TextField(default="[]", help_text="Of the document, to be found by"),
+        ),
+        migrations.RunPython(fill, migrations.RunPython.noop),
+    ]

@@ -3,6 +3,7 @@
 import re
 import unicodedata
 from dataclasses import dataclass
+from functools import lru_cache
 
 MOST_TYPED, MOST_WORDS = 80, 6
 
@@ -31,6 +32,7 @@ _SORTS = {
 """A thing and sorts of it: each is found by the other, but no sort by another one."""
 
 
+@lru_cache(maxsize=8192)
 def plain(text: str) -> str:
     """Small letters without accents, one space between words."""
     bare = unicodedata.normalize("NFKD", text.casefold())

@@ -15,6 +15,7 @@ from server.log.api import router as log
 from server.renders.api import router as renders
 from server.rigs.api import router as rigs
 from server.rigs.feeds_api import router as feeds
+from server.setlists.api import router as setlists
 from server.sheets.api import router as sheets
 from server.snapshots.api import router as snapshots
 from server.songfiles.api import router as songfiles
@@ -47,6 +48,7 @@ api.add_router("", log)
 api.add_router("", find)
 api.add_router("", snapshots)
 api.add_router("", sheets)
+api.add_router("", setlists)
 api.add_router("", rigs)
 api.add_router("", feeds)
 api.add_router("", thread)

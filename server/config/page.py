@@ -1,5 +1,7 @@
-"""The one page of the application, with its style nonce, and the health answer."""
+"""The one page of the application, with its style nonce; its service worker; the health answer."""
 
+import hashlib
+import json
 from functools import lru_cache
 from pathlib import Path
 
@@ -31,6 +33,33 @@ def page(request: HttpRequest) -> HttpResponse:
     nonce = str(request.csp_nonce)
     response = HttpResponse(html.replace(_PLACE, f'name="csp-nonce" content="{nonce}"'))
     response["Cache-Control"] = "no-store"
+    return response
+
+
+@lru_cache(maxsize=1)
+def _worker(script: Path, manifest: Path, changed_ns: tuple[int, int]) -> str:
+    """The worker with what it keeps: every built file, and a name that changes when one of them does."""
+    code = script.read_text(encoding="utf-8")
+    built = json.loads(manifest.read_text(encoding="utf-8"))
+    names = {chunk["file"] for chunk in built.values()}
+    names |= {name for chunk in built.values() for name in chunk.get("css", ())}
+    names |= {name for chunk in built.values() for name in chunk.get("assets", ())}
+    files = sorted(f"{settings.STATIC_URL}{name}" for name in names if name != script.name)
+    release = hashlib.sha256("\n".join([code, *files]).encode()).hexdigest()[:12]
+    told = json.dumps({"name": release, "files": files})
+    return f"self.RELEASE = {told};\n{code}"
+
+
+@require_safe
+def service_worker(request: HttpRequest) -> HttpResponse:
+    """Asked for anew at every visit; a browser takes it as new where one byte of it is."""
+    script = Path(settings.STATIC_ROOT) / "service-worker.js"
+    manifest = Path(settings.STATIC_ROOT) / "manifest.json"
+    if not (script.is_file() and manifest.is_file()):
+        return HttpResponse("Not built yet.", status=503, content_type="text/plain")
+    changed = script.stat().st_mtime_ns, manifest.stat().st_mtime_ns
+    response = HttpResponse(_worker(script, manifest, changed), content_type="text/javascript")
+    response["Cache-Control"] = "no-cache"
     return response
 
 

@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "server.trials",
     "server.log",
     "server.snapshots",
+    "server.setlists",
     "server.devices",
     "server.rigs",
     "server.thread",

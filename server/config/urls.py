@@ -1,10 +1,11 @@
 from django.urls import path, re_path
 
 from server.config.api import api
-from server.config.page import healthy, page
+from server.config.page import healthy, page, service_worker
 
 urlpatterns = [
     path("api/v1/", api.urls),
     path("healthy", healthy),
+    path("service-worker.js", service_worker),
     re_path(r"^(?!api/|static/).*$", page),
 ]

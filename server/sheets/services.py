@@ -4,7 +4,8 @@ from django.utils import timezone
 
 from core.delay import DelayLine
 from core.devices import SHIPPED, DeviceProfile
-from core.routing import load_rig
+from core.routing import Context, load_rig
+from core.routing import Rig as Document
 from core.sheet import Owned, SheetFacts, StageSheet, Verified, stage_sheet
 from core.tempo.song import TempoSection
 from server.accounts.models import User
@@ -12,7 +13,7 @@ from server.devices.models import Device
 from server.devices.panels import panels_of
 from server.devices.profiles import profile_of
 from server.rigs.models import Variant
-from server.rigs.queries import context_for
+from server.rigs.queries import context_for, context_of
 from server.songs.models import Song
 from server.songs.services import delays_of
 from server.verify.models import NullTest
@@ -35,18 +36,37 @@ def _verified(song: Song) -> Verified | None:
     )  # fmt: skip
 
 
+def owned_of(user: User) -> Owned:
+    """How a person's devices read."""
+    return Owned(panels_of(user), _delays_by_name(user))
+
+
 def sheet_of(user: User, variant: Variant, scene: str | None) -> StageSheet:
     """Raises RigError where the rig cannot be computed or has no such scene."""
-    song = variant.rig.song
     document = load_rig(variant.document)
+    context = context_for(variant, document)
+    return _sheet(variant, document, context, _verified(variant.rig.song), owned_of(user), scene)
+
+
+def settings_sheet_of(variant: Variant, scene: str | None, owned: Owned) -> StageSheet:
+    """The same, of what is set alone: nothing of what was rendered or tested. Asks no database."""
+    document = load_rig(variant.document)
+    return _sheet(variant, document, context_of(variant.rig.song), None, owned, scene)
+
+
+def _sheet(
+    variant: Variant, document: Document, context: Context, verified: Verified | None, owned: Owned,
+    scene: str | None,
+) -> StageSheet:  # fmt: skip
+    song = variant.rig.song
     facts = SheetFacts(
         song=song.title, players=song.players, rig=variant.rig.name,
         variant=f"{variant.letter} {variant.name}".strip(), made_at=timezone.now(),
-        saved=variant.revision, verified=_verified(song),
+        saved=variant.revision, verified=verified,
     )  # fmt: skip
     return stage_sheet(
-        document, context_for(variant, document), facts,
+        document, context, facts,
         [TempoSection.model_validate(s) for s in song.tempo_map],
         [DelayLine.model_validate(d) for d in delays_of(song)],
-        Owned(panels_of(user), _delays_by_name(user)), scene,
+        owned, scene,
     )  # fmt: skip

@@ -11,6 +11,7 @@ import { BrowserRouter } from "react-router";
 
 import "./app/print.css";
 
+import { beReady } from "./api/kept";
 import { App } from "./app/App";
 import { system } from "./ui/theme";
 
@@ -33,3 +34,5 @@ createRoot(document.getElementById("root")!).render(
     </CacheProvider>
   </StrictMode>,
 );
+
+beReady();

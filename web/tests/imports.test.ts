@@ -49,7 +49,7 @@ const LAYERS = [
     "steps/verify",
     "steps/log",
   ],
-  ["app"],
+  ["app", "worker"],
   ["main.tsx"],
 ];
 const height = (room: string) => LAYERS.findIndex((rooms) => rooms.includes(room));

@@ -12,6 +12,7 @@ from server.config.api import api
 from server.devices.models import Device, Panel
 from server.renders.models import Render
 from server.rigs.services import create_rig
+from server.setlists.models import SetList
 from server.snapshots.keeping import keep
 from server.testing import QUARTERS, clip_in, noise, person, song_for, wav_bytes
 from server.trials.models import Trial
@@ -66,6 +67,8 @@ OWN = {
     ("GET", "/panels/file"): None,
     ("POST", "/panels/file"): {"file": {"panels": []}},
     ("GET", "/sheet-schema"): None,
+    ("GET", "/set-lists"): None,
+    ("POST", "/set-lists"): {"name": "x"},
     ("GET", "/bench"): None,
     ("GET", "/bench/signals/{kind}.wav"): None,
     ("GET", "/proof-schema"): None,
@@ -219,6 +222,11 @@ THINGS = {
     ("POST", "/songs/{song_id}/log"): ("song", {"text": "x"}),
     ("GET", "/songs/{song_id}/log.csv"): ("song", None),
     ("GET", "/songs/{song_id}/file"): ("song", None),
+    ("GET", "/set-lists/{list_id}"): ("list", None),
+    ("GET", "/set-lists/{list_id}/stage"): ("list", None),
+    ("PUT", "/set-lists/{list_id}"): ("list", {"base_revision": 1, "values": {"name": "mine"}}),
+    ("DELETE", "/set-lists/{list_id}"): ("list", None),
+    ("POST", "/set-lists/{list_id}/restore"): ("list", None),
     ("GET", "/songs/{song_id}/snapshots"): ("song", None),
     ("POST", "/songs/{song_id}/snapshots"): ("song", {"name": "x"}),
     ("GET", "/snapshots/{snapshot_id}/changes"): ("snapshot", None),
@@ -265,6 +273,7 @@ class Walls(TestCase):
             "upload": upload,
             "test": test,
             "device": device,
+            "list": SetList.objects.create(owner=cls.owner, name="x", content={"name": "x"}),
             "panel": Panel.objects.create(owner=cls.owner, key="x", content={"name": "x"}),
         }
         rows |= {"rig": rig, "variant": rig.variants.get()}

@@ -1,6 +1,7 @@
 /** Talk to the server: typed calls, the CSRF token, and one shape for what goes wrong. */
 import createClient from "openapi-fetch";
 
+import { heard, KEPT_AT } from "./kept";
 import type { components, paths } from "./schema.gen";
 
 export type Schemas = components["schemas"];
@@ -67,6 +68,9 @@ api.use({
       request.headers.set("X-CSRFToken", csrfToken());
     }
     return request;
+  },
+  onResponse({ request, response }) {
+    if (request.method === "GET") heard(response.headers.get(KEPT_AT));
   },
 });
 

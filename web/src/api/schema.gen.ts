@@ -2135,6 +2135,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/set-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Set Lists
+         * @description The newest first; or those that were deleted within 30 days.
+         */
+        get: operations["server_setlists_api_set_lists"];
+        put?: never;
+        /** Make Set List */
+        post: operations["server_setlists_api_make_set_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/set-lists/{list_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Set List */
+        get: operations["server_setlists_api_set_list"];
+        /** Edit Set List */
+        put: operations["server_setlists_api_edit_set_list"];
+        post?: never;
+        /** Delete Set List */
+        delete: operations["server_setlists_api_delete_set_list"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/set-lists/{list_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore Set List */
+        post: operations["server_setlists_api_restore_set_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/set-lists/{list_id}/stage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * On Stage
+         * @description The cards, in order.
+         */
+        get: operations["server_setlists_api_on_stage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rig-kinds": {
         parameters: {
             query?: never;
@@ -16599,6 +16676,296 @@ export interface components {
             /** Passed */
             passed: boolean | null;
         };
+        /**
+         * Entry
+         * @description A song as it is played tonight, or a pause between songs.
+         */
+        Entry: {
+            /**
+             * Key
+             * @description Stays when the order changes
+             */
+            key: string;
+            /**
+             * Kind
+             * @default song
+             * @enum {string}
+             */
+            kind: "song" | "pause";
+            /**
+             * Title
+             * @description Of a pause: what it is for
+             * @default
+             */
+            title: string;
+            /** Song */
+            song?: string | null;
+            /**
+             * Variant
+             * @description Rig that is played through; none: delays alone
+             */
+            variant?: string | null;
+            /**
+             * Scene
+             * @description Scene that the song begins in
+             * @default
+             */
+            scene: string;
+            /**
+             * Count Bars
+             * @description Bars counted in; 0: none
+             * @default 2
+             */
+            count_bars: number;
+            /**
+             * Programs
+             * @description Sent when the song is opened; none: the scene's
+             * @default []
+             */
+            programs: components["schemas"]["Program"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Hidden
+             * @description Lines of the card that are left away, by their names; null: what is set in the mixer
+             */
+            hidden?: string[] | null;
+        };
+        /**
+         * Program
+         * @description One program change, as it is sent.
+         */
+        Program: {
+            /** Channel */
+            channel: number;
+            /**
+             * Program
+             * @description As sent, from 0; many devices show one more
+             */
+            program: number;
+        };
+        /** SetListOut */
+        SetListOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            values: components["schemas"]["SetListValues"];
+            /** Revision */
+            revision: number;
+            /**
+             * Updated At
+             * Format: date-time
+             */
+            updated_at: string;
+        };
+        /** SetListValues */
+        SetListValues: {
+            /**
+             * Name
+             * @description 'Harbour stage, 14 June'
+             */
+            name: string;
+            /**
+             * Channel
+             * @description MIDI channel of the scenes' programs
+             * @default 1
+             */
+            channel: number;
+            /**
+             * Send Clock
+             * @description Whether MIDI clock goes out in the song's tempo
+             * @default false
+             */
+            send_clock: boolean;
+            /**
+             * Entries
+             * @default []
+             */
+            entries: components["schemas"]["Entry"][];
+        };
+        /** SetListEdit */
+        SetListEdit: {
+            /**
+             * Base Revision
+             * @description The revision that the edit was made on
+             */
+            base_revision: number;
+            values: components["schemas"]["SetListValues"];
+        };
+        /** Card */
+        Card: {
+            /**
+             * Version
+             * @default 1
+             */
+            version: number;
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @description song, pause, or missing where the song is gone
+             */
+            kind: string;
+            /** Title */
+            title: string;
+            /**
+             * About
+             * @description Rig, variant and scene
+             * @default
+             */
+            about: string;
+            /**
+             * Tempo
+             * @description '94', '126.5'
+             * @default
+             */
+            tempo: string;
+            /**
+             * Counted
+             * @description What the tempo counts: 'dotted quarters a minute'
+             * @default
+             */
+            counted: string;
+            /**
+             * Beat Ms
+             * @default 0
+             */
+            beat_ms: number;
+            /**
+             * Quarter Bpm
+             * @description Quarters a minute, for MIDI clock
+             * @default 0
+             */
+            quarter_bpm: number;
+            count?: components["schemas"]["CountIn"] | null;
+            /**
+             * Then
+             * @description How the tempo goes on
+             * @default
+             */
+            then: string;
+            /**
+             * Tempos
+             * @description Whole tempi round the song's own
+             * @default []
+             */
+            tempos: number[];
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["CardLine"][];
+            /**
+             * Programs
+             * @default []
+             */
+            programs: components["schemas"]["Program"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Caution
+             * @description What could not be read, in words
+             * @default
+             */
+            caution: string;
+        };
+        /**
+         * CardLine
+         * @description One thing to set.
+         */
+        CardLine: {
+            /** Name */
+            name: string;
+            /**
+             * Said
+             * @description Beside it, small: '1/8., single, Delay pedal'
+             */
+            said: string;
+            /**
+             * Figure
+             * @description As the device shows it: '319', '1:30'
+             */
+            figure: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * By Tempo
+             * @description Its figure at each of the card's `tempos`
+             * @default []
+             */
+            by_tempo: string[];
+            /**
+             * Shown
+             * @description Whether it is read on stage, or left away
+             * @default true
+             */
+            shown: boolean;
+        };
+        /**
+         * CountIn
+         * @description One bar, which is counted `bars` times and then stands still.
+         */
+        CountIn: {
+            /** Bars */
+            bars: number;
+            /**
+             * Pulses
+             * @description Blocks in a bar
+             */
+            pulses: number;
+            /** Pulse Ms */
+            pulse_ms: number;
+            /**
+             * Strong
+             * @description Pulses that stand out, from 1
+             */
+            strong: number[];
+            /**
+             * Lit Every
+             * @description Of how many pulses one lights up, counted on; 0: none does
+             */
+            lit_every: number;
+            /**
+             * Words
+             * @description '6/8, starts on 1'
+             */
+            words: string;
+        };
+        /**
+         * OnStage
+         * @description All cards of a set list, as they stood at `made_at`.
+         */
+        OnStage: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /** Send Clock */
+            send_clock: boolean;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Cards */
+            cards: components["schemas"]["Card"][];
+        };
         /** KindOut */
         KindOut: {
             /** Kind */
@@ -20684,6 +21051,164 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+        };
+    };
+    server_setlists_api_set_lists: {
+        parameters: {
+            query?: {
+                deleted?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetListOut"][];
+                };
+            };
+        };
+    };
+    server_setlists_api_make_set_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetListValues"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetListOut"];
+                };
+            };
+        };
+    };
+    server_setlists_api_set_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetListOut"];
+                };
+            };
+        };
+    };
+    server_setlists_api_edit_set_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetListEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetListOut"];
+                };
+            };
+        };
+    };
+    server_setlists_api_delete_set_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_setlists_api_restore_set_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetListOut"];
+                };
+            };
+        };
+    };
+    server_setlists_api_on_stage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnStage"];
                 };
             };
         };

@@ -31,6 +31,9 @@ const LogStep = lazy(() => import("../steps/log/LogStep"));
 const ProofPage = lazy(() => import("../steps/verify/ProofPage"));
 const BenchPage = lazy(() => import("../steps/verify/bench/BenchPage"));
 const SheetPage = lazy(() => import("../stage/SheetPage"));
+const SetListsPage = lazy(() => import("../stage/list/SetListsPage"));
+const SetListPage = lazy(() => import("../stage/list/SetListPage"));
+const StagePage = lazy(() => import("../stage/list/StagePage"));
 const SetUpPage = lazy(() => import("../stage/SetUpPage"));
 const MeasuredPage = lazy(() => import("../steps/verify/bench/MeasuredPage"));
 
@@ -80,6 +83,9 @@ export function App() {
             />
             <Route path="/songs/:songId/variants/:variantId/sheet" element={<SheetPage />} />
             <Route path="/songs/:songId/variants/:variantId/set-up" element={<SetUpPage />} />
+            <Route path="/set-lists" element={<SetListsPage />} />
+            <Route path="/set-lists/:listId" element={<SetListPage />} />
+            <Route path="/set-lists/:listId/stage" element={<StagePage />} />
             <Route path="/songs/:songId" element={<Shell />}>
               <Route index element={<Resume />} />
               <Route path="route" element={<RouteStep />} />

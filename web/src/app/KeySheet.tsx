@@ -21,6 +21,7 @@ const NAMES: Record<Scope, string> = {
   log: "Log",
   sheet: "A stage sheet",
   "set-up": "Setting up",
+  stage: "Set list on stage",
   many: "Verify, one against many",
   proof: "Verify, a proof sheet",
   paths: "Verify, two paths",
@@ -48,6 +49,7 @@ export function ordered(pathname: string): Scope[] {
   const [, , , step = "", test = ""] = parts;
   const here: Record<string, Scope[]> = {
     listen: ["listen", "trial"],
+    stage: ["stage"],
     variants: [OF_A_VARIANT[parts[5] ?? ""] ?? "sheet"],
     verify: OF_VERIFY[test] ?? (test ? ["result", "verify"] : ["verify", "result"]),
   };

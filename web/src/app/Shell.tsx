@@ -16,6 +16,7 @@ import { askForHelp, useKey } from "../ui/keys";
 import { Find } from "./Find";
 import { Header } from "./Header";
 import { Mark } from "../ui/Mark";
+import { NoNetwork } from "../ui/NoNetwork";
 import { SavedRibbon } from "./SavedState";
 import { Steps } from "./Steps";
 import { TapStrip, useTaps } from "./TapStrip";
@@ -91,6 +92,7 @@ function SongShell({ songId }: { songId: string }) {
       paddingBottom="64px"
     >
       <Header context={context} flow={flow} setSection={setSection} onTap={taps.tap} />
+      <NoNetwork />
       <SavedRibbon handle={handle} song={song} flow={flow} />
       <PlayingProvider context={context}>
         <Steps context={context} />

@@ -13,6 +13,8 @@ import { ink } from "../ui/theme";
 import { turnTheme } from "../ui/theme-choice";
 import { announce, buttonCss, Notice, Press, SheetTitle, Unseen } from "../ui/controls";
 import { msShort, num } from "../ui/format";
+import { To } from "../ui/Links";
+import { NoNetwork } from "../ui/NoNetwork";
 import { TakeFile } from "./TakeFile";
 import { fieldsRead, Labelled, QuantityField, TextInput } from "../ui/QuantityField";
 
@@ -37,12 +39,14 @@ export function SongList({ session }: { session: Schemas["Session"] }) {
         borderColor="ink"
       >
         <Mark />
+        <To to="/set-lists">Set lists</To>
         <Box flex="1" />
         <AccountBar session={session} />
         <Press look="quiet" onClick={turnTheme} hint="G" named="light or dark">
           theme
         </Press>
       </Box>
+      <NoNetwork />
       <Box
         as="main"
         display="grid"

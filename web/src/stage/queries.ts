@@ -3,8 +3,9 @@ import { useQuery } from "@tanstack/react-query";
 
 import { api, ask } from "../api/client";
 
-export function useSheet(variantId: string, scene: string) {
+export function useSheet(variantId: string, scene: string, enabled = true) {
   return useQuery({
+    enabled,
     queryKey: ["sheet", variantId, scene],
     queryFn: () =>
       ask(

@@ -16,6 +16,7 @@ export type Scope =
   | "log"
   | "sheet"
   | "set-up"
+  | "stage"
   | "result"
   | "bench"
   | "measured"

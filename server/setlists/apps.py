@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class SetListsConfig(AppConfig):
+    name = "server.setlists"
+    label = "setlists"

@@ -38,8 +38,13 @@ def schemas() -> dict[Path, str]:
         text=True,
     )  # fmt: skip
     lines = made.stdout.splitlines()
+    calls = "from server.tokens.ten_calls import as_markdown; print(as_markdown(), end='')"
+    page = subprocess.run(
+        [sys.executable, "-c", calls], cwd=ROOT, check=True, capture_output=True, text=True
+    )
     files = [FORMATS / f"{name}.schema.json" for name in SHAPES]
-    return {file: json.loads(line) + "\n" for file, line in zip(files, lines, strict=True)}
+    found = {file: json.loads(line) + "\n" for file, line in zip(files, lines, strict=True)}
+    return found | {ROOT / "docs" / "ten-calls.md": page.stdout}
 
 
 DEFAULTS = TARGET.with_name("defaults.gen.ts")

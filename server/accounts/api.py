@@ -9,7 +9,7 @@ from pydantic import Field
 from core.edge import Edge
 from server.accounts import services
 from server.accounts.models import User
-from server.config.auth import anyone
+from server.config.auth import anyone, signed_in
 from server.songs.queries import demo_is_there
 
 router = Router(tags=["accounts"])
@@ -53,13 +53,13 @@ def sign_in(request: HttpRequest, payload: Credentials) -> Session:
     return _session(services.sign_in(request, payload.name, payload.password))
 
 
-@router.delete("/session", response=Session)
+@router.delete("/session", response=Session, auth=signed_in)
 def sign_out(request: HttpRequest) -> Session:
     logout(request)
     return _session(None)
 
 
-@router.post("/password", response=Session)
+@router.post("/password", response=Session, auth=signed_in)
 def change_password(request: HttpRequest, payload: PasswordChange) -> Session:
     services.change_password(request, payload.old_password, payload.new_password)
     return _session(request.user)

@@ -1,13 +1,12 @@
 """The API of version 1: one router per noun."""
 
-from ninja import NinjaAPI
-
 from server.accounts.api import router as accounts
 from server.bench.api import router as bench
 from server.clips.api import router as clips
 from server.compute.api import router as compute
 from server.config import problems
 from server.config.auth import signed_in
+from server.config.examples import ExampledAPI
 from server.config.proof import router as proof
 from server.devices.api import router as devices
 from server.find.api import router as find
@@ -16,19 +15,22 @@ from server.renders.api import router as renders
 from server.rigs.api import router as rigs
 from server.rigs.feeds_api import router as feeds
 from server.setlists.api import router as setlists
+from server.shares.api import router as shares
 from server.sheets.api import router as sheets
 from server.snapshots.api import router as snapshots
 from server.songfiles.api import router as songfiles
 from server.songs.api import router as songs
 from server.thread.api import router as thread
+from server.tokens.api import router as tokens
+from server.tokens.auth import by_token
 from server.trials.api import router as trials
 from server.verify.api import router as verify
 
-api = NinjaAPI(
+api = ExampledAPI(
     title="Fonodrome",
     version="1",
     description="Plan, set, listen, verify, log. Times carry their unit in the name of the field.",
-    auth=signed_in,
+    auth=[by_token, signed_in],
     docs_url=None,
     openapi_url="/openapi.json",
 )
@@ -48,6 +50,8 @@ api.add_router("", log)
 api.add_router("", find)
 api.add_router("", snapshots)
 api.add_router("", sheets)
+api.add_router("", shares)
+api.add_router("", tokens)
 api.add_router("", setlists)
 api.add_router("", rigs)
 api.add_router("", feeds)

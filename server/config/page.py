@@ -33,6 +33,8 @@ def page(request: HttpRequest) -> HttpResponse:
     nonce = str(request.csp_nonce)
     response = HttpResponse(html.replace(_PLACE, f'name="csp-nonce" content="{nonce}"'))
     response["Cache-Control"] = "no-store"
+    if request.path_info.startswith("/shared/"):
+        response["X-Robots-Tag"] = "noindex, nofollow"
     return response
 
 

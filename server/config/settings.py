@@ -42,6 +42,8 @@ INSTALLED_APPS = [
     "server.log",
     "server.snapshots",
     "server.setlists",
+    "server.tokens",
+    "server.shares",
     "server.devices",
     "server.rigs",
     "server.thread",

@@ -48,6 +48,14 @@ def sheet_of(user: User, variant: Variant, scene: str | None) -> StageSheet:
     return _sheet(variant, document, context, _verified(variant.rig.song), owned_of(user), scene)
 
 
+def shared_sheet_of(variant: Variant, scene: str | None) -> StageSheet:
+    """As its owner sees it, but for what was tested: that is shared by itself."""
+    document = load_rig(variant.document)
+    owner = variant.rig.song.owner
+    assert isinstance(owner, User)
+    return _sheet(variant, document, context_for(variant, document), None, owned_of(owner), scene)
+
+
 def settings_sheet_of(variant: Variant, scene: str | None, owned: Owned) -> StageSheet:
     """The same, of what is set alone: nothing of what was rendered or tested. Asks no database."""
     document = load_rig(variant.document)

@@ -49,6 +49,7 @@ const LAYERS = [
     "steps/verify",
     "steps/log",
   ],
+  ["share"],
   ["app", "worker"],
   ["main.tsx"],
 ];

@@ -4,17 +4,21 @@ import json
 import uuid
 
 from django.test import Client, TestCase
+from django.utils import timezone
 
 from core.edge import Edge
 from server.bench.models import Measurement
 from server.clips.models import SuggestedPair, Upload
 from server.config.api import api
+from server.config.examples import BODIES
 from server.devices.models import Device, Panel
 from server.renders.models import Render
 from server.rigs.services import create_rig
 from server.setlists.models import SetList
+from server.shares.models import ShareLink
 from server.snapshots.keeping import keep
 from server.testing import QUARTERS, clip_in, noise, person, song_for, wav_bytes
+from server.tokens.services import make_token
 from server.trials.models import Trial
 from server.verify.models import NullTest
 
@@ -50,6 +54,10 @@ PUBLIC = {
     ("POST", "/compute/levels"),
     ("POST", "/compute/parallel-compression"),
     ("POST", "/compute/rig-view"),
+    # By a link that somebody was given: server/shares/tests says what it shows.
+    ("GET", "/shared/{token}"),
+    ("GET", "/shared/{token}/sheets/{variant_id}"),
+    ("GET", "/shared/{token}/renders/{render_id}"),
 }
 # For signed-in people, about nobody's things in particular.
 OWN = {
@@ -68,6 +76,9 @@ OWN = {
     ("POST", "/panels/file"): {"file": {"panels": []}},
     ("GET", "/sheet-schema"): None,
     ("GET", "/set-lists"): None,
+    ("GET", "/tokens"): None,
+    ("POST", "/tokens"): {"name": "x"},
+    ("GET", "/ten-calls"): None,
     ("POST", "/set-lists"): {"name": "x"},
     ("GET", "/bench"): None,
     ("GET", "/bench/signals/{kind}.wav"): None,
@@ -223,6 +234,10 @@ THINGS = {
     ("GET", "/songs/{song_id}/log.csv"): ("song", None),
     ("GET", "/songs/{song_id}/file"): ("song", None),
     ("GET", "/set-lists/{list_id}"): ("list", None),
+    ("GET", "/songs/{song_id}/links"): ("song", None),
+    ("POST", "/songs/{song_id}/links"): ("song", {"kind": "song"}),
+    ("DELETE", "/links/{link_id}"): ("link", None),
+    ("DELETE", "/tokens/{token_id}"): ("token", None),
     ("GET", "/set-lists/{list_id}/stage"): ("list", None),
     ("PUT", "/set-lists/{list_id}"): ("list", {"base_revision": 1, "values": {"name": "mine"}}),
     ("DELETE", "/set-lists/{list_id}"): ("list", None),
@@ -273,6 +288,8 @@ class Walls(TestCase):
             "upload": upload,
             "test": test,
             "device": device,
+            "link": ShareLink.objects.create(song=song, kind="song", expires_at=timezone.now()),
+            "token": make_token(cls.owner, "x", ["read"], 1)[0],
             "list": SetList.objects.create(owner=cls.owner, name="x", content={"name": "x"}),
             "panel": Panel.objects.create(owner=cls.owner, key="x", content={"name": "x"}),
         }
@@ -368,6 +385,45 @@ class Walls(TestCase):
 
 
 class Published(TestCase):
+    def test_every_call_has_an_example_that_its_own_shape_takes(self):
+        paths = api.get_openapi_schema()["paths"]
+        bodies = {
+            (method, path): shape
+            for _, router in api._routers for path, view in router.path_operations.items()
+            for operation in view.operations for method in operation.methods
+            for model in operation.models if model.__ninja_param_source__ == "body"
+            for shape in [next(iter(model.model_fields.values())).annotation]
+        }  # fmt: skip
+        checked = set()
+        for path, operations in paths.items():
+            for method, operation in operations.items():
+                with self.subTest(method=method, path=path):
+                    self.assertTrue(operation["x-example"].startswith(f"curl -X {method.upper()} "))
+                    self.assertNotIn("{", operation["x-example"].split(" -d ")[0])
+                    content = operation.get("requestBody", {}).get("content", {})
+                    if "application/json" not in content:
+                        continue
+                    example = content["application/json"]["example"]
+                    short = path.removeprefix("/api/v1")
+                    plain = short.removeprefix("/compute") if "/compute/" in short else short
+                    own = [
+                        s for (m, p), s in bodies.items()
+                        if m == method.upper() and p.replace("uuidstr:", "") == plain
+                    ]  # fmt: skip
+                    self.assertEqual(len(own), 1)
+                    own[0].model_validate(example)
+                    checked.add((method.upper(), short))
+        self.assertEqual(checked, set(BODIES))
+
+    def test_the_examples_of_the_arithmetic_are_answered(self):
+        for (method, path), body in BODIES.items():
+            if path.startswith("/compute/"):
+                answer = Client().post(
+                    f"/api/v1{path}", json.dumps(body), content_type="application/json"
+                )
+                self.assertEqual(answer.status_code, 200, f"{path} {answer.content[:300]!r}")
+                self.assertEqual(method, "POST")
+
     def test_no_two_shapes_of_the_api_share_a_name(self):
         """In the published schema the second would stand for both."""
         named = set(api.get_openapi_schema()["components"]["schemas"])

@@ -6,6 +6,7 @@ import { type FormEvent, useState } from "react";
 import { api, ask, type Schemas, sentenceOf } from "../api/client";
 import { enter } from "./enter";
 import { announce, Dialog, Notice, Press } from "../ui/controls";
+import { To } from "../ui/Links";
 import { Labelled, TextInput } from "../ui/QuantityField";
 
 type Session = Schemas["Session"];
@@ -31,6 +32,7 @@ export function AccountBar({ session }: { session: Session }) {
           Change password
         </Press>
       )}
+      <To to="/scripts">Scripts</To>
       <Press look="quiet" onClick={() => void signOut()}>
         Sign out
       </Press>

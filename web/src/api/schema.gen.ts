@@ -2135,6 +2135,159 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/songs/{song_id}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Links
+         * @description Those in force, the newest first.
+         */
+        get: operations["server_shares_api_links"];
+        put?: never;
+        /** Make Link */
+        post: operations["server_shares_api_make_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/{link_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take Back */
+        delete: operations["server_shares_api_take_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shared
+         * @description By a link that somebody was given; no account is needed.
+         */
+        get: operations["server_shares_api_shared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{token}/sheets/{variant_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shared Sheet
+         * @description The stage sheet of a variant that the link shows.
+         */
+        get: operations["server_shares_api_shared_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{token}/renders/{render_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shared Render
+         * @description A render that was chosen for the link, as a WAV; a part of it by Range.
+         */
+        get: operations["server_shares_api_shared_render"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tokens */
+        get: operations["server_tokens_api_tokens"];
+        put?: never;
+        /** Make Token */
+        post: operations["server_tokens_api_make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take Back */
+        delete: operations["server_tokens_api_take_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ten-calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ten Calls
+         * @description From two sound files to a verdict, as it is typed into a shell.
+         */
+        get: operations["server_tokens_api_ten_calls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/set-lists": {
         parameters: {
             query?: never;
@@ -16676,6 +16829,234 @@ export interface components {
             /** Passed */
             passed: boolean | null;
         };
+        /** ShareOut */
+        ShareOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "song" | "sheet" | "test" | "measurement";
+            /** Title */
+            title: string;
+            /**
+             * Path
+             * @description Of the page, without the host
+             */
+            path: string;
+            /** Renders */
+            renders: number;
+            /** With Name */
+            with_name: boolean;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Seen At */
+            seen_at: string | null;
+        };
+        /** ShareWish */
+        ShareWish: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "song" | "sheet" | "test" | "measurement";
+            /**
+             * Thing
+             * @description Variant, null test or measurement; none: the song
+             */
+            thing?: string | null;
+            /**
+             * Renders
+             * @description That a stranger may play
+             * @default []
+             */
+            renders: string[];
+            /**
+             * Days
+             * @default 14
+             */
+            days: number;
+            /**
+             * With Name
+             * @description Whether your name is said
+             * @default false
+             */
+            with_name: boolean;
+        };
+        /**
+         * Shared
+         * @description What a link shows: all of it, and nothing else of its owner's.
+         */
+        Shared: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "song" | "sheet" | "test" | "measurement";
+            /** Title */
+            title: string;
+            /** Players */
+            players: string;
+            /**
+             * By
+             * @description The owner's name; empty unless it was wished
+             */
+            by: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /**
+             * Tempo Map
+             * @description Of a song that is shown whole
+             */
+            tempo_map: components["schemas"]["TempoSection"][];
+            /** Delays */
+            delays: components["schemas"]["DelayLine"][];
+            /** Delays Ms */
+            delays_ms: number[];
+            space: components["schemas"]["KeptSpace"] | null;
+            /** Variants */
+            variants: components["schemas"]["SharedVariant"][];
+            /** Renders */
+            renders: components["schemas"]["SharedRender"][];
+            proof: components["schemas"]["Proof"] | null;
+        };
+        /** SharedRender */
+        SharedRender: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Title */
+            title: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Peak Dbfs */
+            peak_dbfs: number | null;
+        };
+        /** SharedVariant */
+        SharedVariant: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Rig */
+            rig: string;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+        };
+        /** TokenOut */
+        TokenOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Ends In */
+            ends_in: string;
+            /** Scopes */
+            scopes: ("read" | "write" | "delete")[];
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Used At */
+            used_at: string | null;
+            /** In Force */
+            in_force: boolean;
+        };
+        /** TokenMade */
+        TokenMade: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Ends In */
+            ends_in: string;
+            /** Scopes */
+            scopes: ("read" | "write" | "delete")[];
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Used At */
+            used_at: string | null;
+            /** In Force */
+            in_force: boolean;
+            /**
+             * Token
+             * @description Shown this once: its hash alone is kept
+             */
+            token: string;
+        };
+        /** TokenWish */
+        TokenWish: {
+            /**
+             * Name
+             * @description What it is for
+             */
+            name: string;
+            /**
+             * Scopes
+             * @default [
+             *       "read"
+             *     ]
+             */
+            scopes: ("read" | "write" | "delete")[];
+            /**
+             * Days
+             * @description How long it is in force
+             * @default 30
+             */
+            days: number;
+        };
+        /** Typed */
+        Typed: {
+            /** Title */
+            title: string;
+            /** Typed */
+            typed: string;
+            /**
+             * Then
+             * @description What of the answer later calls name
+             */
+            then: string;
+        };
         /**
          * Entry
          * @description A song as it is played tonight, or a pause between songs.
@@ -17892,6 +18273,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "ada",
+                 *       "password": "a long sentence of yours"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Credentials"];
             };
         };
@@ -17936,6 +18323,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "ada",
+                 *       "password": "a long sentence of yours"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Credentials"];
             };
         };
@@ -17960,6 +18353,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "old_password": "a long sentence of yours",
+                 *       "new_password": "another long sentence"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PasswordChange"];
             };
         };
@@ -18004,6 +18403,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "time",
+                 *       "text": "dotted eighth",
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["QuantityRequest"];
             };
         };
@@ -18028,6 +18440,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["TimeRulerRequest"];
             };
         };
@@ -18052,6 +18475,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "taps_ms": [
+                 *         0,
+                 *         626,
+                 *         1249,
+                 *         1876
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["TapRequest"];
             };
         };
@@ -18076,6 +18509,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "delay": "468 ms"
+                 *     }
+                 */
                 "application/json": components["schemas"]["TempoFromDelayRequest"];
             };
         };
@@ -18100,6 +18538,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["TableRequest"];
             };
         };
@@ -18124,6 +18573,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["ClockRequest"];
             };
         };
@@ -18148,6 +18608,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "sections": [
+                 *         {
+                 *           "tempo_bpm": 96,
+                 *           "beat_unit": "1/4",
+                 *           "metre_count": 4,
+                 *           "metre_unit": 4
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["TempoMapRequest"];
             };
         };
@@ -18172,6 +18644,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "data_base64": "TVRoZAAAAAYAAQABA8BNVHJrAAAAEwD/UQMJiWgA/1gEBAIYCAD/LwA="
+                 *     }
+                 */
                 "application/json": components["schemas"]["MidiIn"];
             };
         };
@@ -18196,6 +18673,23 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       },
+                 *       "device": {
+                 *         "name": "Board delay",
+                 *         "min_ms": 20,
+                 *         "max_ms": 1200,
+                 *         "step_ms": 1
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["ReachRequest"];
             };
         };
@@ -18220,6 +18714,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "from_ms": 480,
+                 *       "to_ms": 320,
+                 *       "ramp_ms": 400
+                 *     }
+                 */
                 "application/json": components["schemas"]["GlideRequest"];
             };
         };
@@ -18244,6 +18745,22 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       },
+                 *       "line": {
+                 *         "name": "Lead",
+                 *         "value": "1/8.",
+                 *         "feedback_percent": 35
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["RepeatsRequest"];
             };
         };
@@ -18268,6 +18785,34 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       },
+                 *       "pattern": {
+                 *         "slots_per_beat": 4,
+                 *         "bars": 1,
+                 *         "played": [
+                 *           {
+                 *             "slot": 0
+                 *           },
+                 *           {
+                 *             "slot": 6
+                 *           }
+                 *         ]
+                 *       },
+                 *       "line": {
+                 *         "name": "Lead",
+                 *         "value": "1/8.",
+                 *         "feedback_percent": 35
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["LatticeRequest"];
             };
         };
@@ -18292,6 +18837,34 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       },
+                 *       "pattern": {
+                 *         "slots_per_beat": 4,
+                 *         "bars": 1,
+                 *         "played": [
+                 *           {
+                 *             "slot": 0
+                 *           },
+                 *           {
+                 *             "slot": 6
+                 *           }
+                 *         ]
+                 *       },
+                 *       "line": {
+                 *         "name": "Lead",
+                 *         "value": "1/8.",
+                 *         "feedback_percent": 35
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["SearchRequest"];
             };
         };
@@ -18316,6 +18889,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "1 4 7 11"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PatternText"];
             };
         };
@@ -18340,6 +18918,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["FiguresRequest"];
             };
         };
@@ -18364,6 +18953,29 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "document": {
+                 *         "nodes": {
+                 *           "guitar": {
+                 *             "kind": "source",
+                 *             "id": "guitar",
+                 *             "name": "Guitar"
+                 *           },
+                 *           "main": {
+                 *             "kind": "output",
+                 *             "id": "main",
+                 *             "name": "Main"
+                 *           }
+                 *         },
+                 *         "rails": {
+                 *           "guitar.0": {
+                 *             "target": "main"
+                 *           }
+                 *         }
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["RigViewRequest"];
             };
         };
@@ -18388,6 +19000,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["BlendRequest"];
             };
         };
@@ -18412,6 +19025,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "mix_percent": 35
+                 *     }
+                 */
                 "application/json": components["schemas"]["InsertRequest"];
             };
         };
@@ -18436,6 +19054,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "threshold_db": -30,
+                 *       "ratio": 4
+                 *     }
+                 */
                 "application/json": components["schemas"]["ParallelSettings"];
             };
         };
@@ -18460,6 +19084,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       },
+                 *       "pre_delay": "1/64",
+                 *       "length": "1 bar"
+                 *     }
+                 */
                 "application/json": components["schemas"]["FitRequest"];
             };
         };
@@ -18484,6 +19121,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["RoomRequest"];
             };
         };
@@ -18508,6 +19146,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["StereoRequest"];
             };
         };
@@ -18532,6 +19171,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["LevelRequest"];
             };
         };
@@ -18636,6 +19276,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "title": "Low Water",
+                 *       "tempo_map": [
+                 *         {
+                 *           "tempo_bpm": 96,
+                 *           "beat_unit": "1/4",
+                 *           "metre_count": 4,
+                 *           "metre_unit": 4
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["SongCreate"];
             };
         };
@@ -18704,6 +19357,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "base_revision": 1,
+                 *       "changes": {
+                 *         "delay_value": "1/4T"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["SongEdit"];
             };
         };
@@ -18730,6 +19391,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "step": "verify"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Hand"];
             };
         };
@@ -18774,6 +19440,34 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       },
+                 *       "pattern": {
+                 *         "slots_per_beat": 4,
+                 *         "bars": 1,
+                 *         "played": [
+                 *           {
+                 *             "slot": 0
+                 *           },
+                 *           {
+                 *             "slot": 6
+                 *           }
+                 *         ]
+                 *       },
+                 *       "line": {
+                 *         "name": "Lead",
+                 *         "value": "1/8.",
+                 *         "feedback_percent": 35
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["FigureRequest"];
             };
         };
@@ -18798,6 +19492,34 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       },
+                 *       "pattern": {
+                 *         "slots_per_beat": 4,
+                 *         "bars": 1,
+                 *         "played": [
+                 *           {
+                 *             "slot": 0
+                 *           },
+                 *           {
+                 *             "slot": 6
+                 *           }
+                 *         ]
+                 *       },
+                 *       "line": {
+                 *         "name": "Lead",
+                 *         "value": "1/8.",
+                 *         "feedback_percent": 35
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["FigureRequest"];
             };
         };
@@ -18884,6 +19606,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Board delay",
+                 *       "min_ms": 20,
+                 *       "max_ms": 1200,
+                 *       "step_ms": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["DeviceProfile"];
             };
         };
@@ -18910,6 +19640,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Board delay",
+                 *       "min_ms": 20,
+                 *       "max_ms": 1200,
+                 *       "step_ms": 5
+                 *     }
+                 */
                 "application/json": components["schemas"]["DeviceProfile"];
             };
         };
@@ -18974,6 +19712,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Hall box",
+                 *       "controls": [
+                 *         {
+                 *           "field": "rt60_s",
+                 *           "shows": "clock",
+                 *           "low": 0.3,
+                 *           "high": 8
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["Panel"];
             };
         };
@@ -19038,6 +19789,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "file": {
+                 *         "panels": [
+                 *           {
+                 *             "name": "Hall box"
+                 *           }
+                 *         ]
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PanelsIn"];
             };
         };
@@ -19064,6 +19826,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "before.wav",
+                 *       "size_bytes": 8640044
+                 *     }
+                 */
                 "application/json": components["schemas"]["UploadStart"];
             };
         };
@@ -19264,6 +20032,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Guitar, verse.wav"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ClipRename"];
             };
         };
@@ -19378,6 +20151,29 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       },
+                 *       "pattern": {
+                 *         "slots_per_beat": 4,
+                 *         "bars": 1,
+                 *         "played": [
+                 *           {
+                 *             "slot": 0
+                 *           },
+                 *           {
+                 *             "slot": 6
+                 *           }
+                 *         ]
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["TakeIn"];
             };
         };
@@ -19404,6 +20200,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "frame": {
+                 *         "tempo_bpm": 96,
+                 *         "beat_unit": "1/4",
+                 *         "metre_count": 4,
+                 *         "metre_unit": 4,
+                 *         "sample_rate_hz": 48000
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["SpaceRequest"];
             };
         };
@@ -19430,6 +20237,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "phrases": []
+                 *     }
+                 */
                 "application/json": components["schemas"]["DuckingIn"];
             };
         };
@@ -19456,6 +20268,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "target": {},
+                 *       "way": "envelope"
+                 *     }
+                 */
                 "application/json": components["schemas"]["DuckingFitIn"];
             };
         };
@@ -19482,6 +20300,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "threshold_db": -30,
+                 *       "ratio": 4
+                 *     }
+                 */
                 "application/json": components["schemas"]["ParallelSettings"];
             };
         };
@@ -19530,6 +20354,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "clip_a": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11",
+                 *       "clip_b": "7f1f8a52-33a5-4d0e-8f3b-7f0f6d1f2c22"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NullTestStart"];
             };
         };
@@ -19584,6 +20414,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reference": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11",
+                 *       "others": [
+                 *         "7f1f8a52-33a5-4d0e-8f3b-7f0f6d1f2c22"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["BatchStart"];
             };
         };
@@ -19610,6 +20448,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "a": {
+                 *         "render": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11"
+                 *       },
+                 *       "b": {
+                 *         "render": "7f1f8a52-33a5-4d0e-8f3b-7f0f6d1f2c22"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["NullOfRenders"];
             };
         };
@@ -19678,6 +20526,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "limit": {
+                 *         "kind": "relative",
+                 *         "value_db": 60
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["LimitChange"];
             };
         };
@@ -19775,6 +20631,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order": "send:echo"
+                 *     }
+                 */
                 "application/json": components["schemas"]["OrderIn"];
             };
         };
@@ -19988,6 +20849,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "signal": {
+                 *         "kind": "delay"
+                 *       },
+                 *       "stand_in": "long-delay"
+                 *     }
+                 */
                 "application/json": components["schemas"]["MeasurementStart"];
             };
         };
@@ -20216,6 +21085,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "moves": []
+                 *     }
+                 */
                 "application/json": components["schemas"]["MovesIn"];
             };
         };
@@ -20264,6 +21138,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "output": "main",
+                 *       "clip": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RenderIn"];
             };
         };
@@ -20383,6 +21263,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "gains": [
+                 *         1,
+                 *         0.5
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["GainsIn"];
             };
         };
@@ -20434,6 +21322,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "gains": [
+                 *         1,
+                 *         0.5
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["HeardIn"];
             };
         };
@@ -20460,6 +21356,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "other": "7f1f8a52-33a5-4d0e-8f3b-7f0f6d1f2c22",
+                 *       "other_gains": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["AgainstIn"];
             };
         };
@@ -20486,6 +21390,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "other": "7f1f8a52-33a5-4d0e-8f3b-7f0f6d1f2c22",
+                 *       "other_gains": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["LateIn"];
             };
         };
@@ -20612,6 +21524,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "a": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11",
+                 *       "b": "7f1f8a52-33a5-4d0e-8f3b-7f0f6d1f2c22"
+                 *     }
+                 */
                 "application/json": components["schemas"]["TrialIn"];
             };
         };
@@ -20658,6 +21576,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "level",
+                 *       "clip": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PracticeIn"];
             };
         };
@@ -20727,6 +21651,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "number": 1,
+                 *       "choice": "a"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AnswerIn"];
             };
         };
@@ -20804,6 +21734,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "Took the darker return: less in the way of the voice."
+                 *     }
+                 */
                 "application/json": components["schemas"]["NoteIn"];
             };
         };
@@ -20903,6 +21838,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Before the tour"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SnapshotIn"];
             };
         };
@@ -20951,6 +21891,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["GoBack"];
             };
         };
@@ -21055,6 +21996,249 @@ export interface operations {
             };
         };
     };
+    server_shares_api_links: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareOut"][];
+                };
+            };
+        };
+    };
+    server_shares_api_make_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "kind": "song",
+                 *       "days": 14
+                 *     }
+                 */
+                "application/json": components["schemas"]["ShareWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareOut"];
+                };
+            };
+        };
+    };
+    server_shares_api_take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_shares_api_shared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shared"];
+                };
+            };
+        };
+    };
+    server_shares_api_shared_sheet: {
+        parameters: {
+            query?: {
+                scene?: string | null;
+            };
+            header?: never;
+            path: {
+                token: string;
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StageSheet"];
+                };
+            };
+        };
+    };
+    server_shares_api_shared_render: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Partial Content */
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_tokens_api_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"][];
+                };
+            };
+        };
+    };
+    server_tokens_api_make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "nightly nulls",
+                 *       "scopes": [
+                 *         "read",
+                 *         "write"
+                 *       ],
+                 *       "days": 30
+                 *     }
+                 */
+                "application/json": components["schemas"]["TokenWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+        };
+    };
+    server_tokens_api_take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_tokens_api_ten_calls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Typed"][];
+                };
+            };
+        };
+    };
     server_setlists_api_set_lists: {
         parameters: {
             query?: {
@@ -21086,6 +22270,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Harbour stage, 14 June",
+                 *       "entries": [
+                 *         {
+                 *           "key": "a",
+                 *           "song": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11",
+                 *           "count_bars": 2
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["SetListValues"];
             };
         };
@@ -21134,6 +22330,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "base_revision": 1,
+                 *       "values": {
+                 *         "name": "Harbour stage, 15 June",
+                 *         "channel": 3
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["SetListEdit"];
             };
         };
@@ -21286,6 +22491,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Two sends",
+                 *       "template": "send-return"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RigCreate"];
             };
         };
@@ -21332,6 +22543,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Three sends",
+                 *       "was": "Two sends"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RigRename"];
             };
         };
@@ -21424,6 +22641,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "copy_of": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11",
+                 *       "name": "darker"
+                 *     }
+                 */
                 "application/json": components["schemas"]["VariantCreate"];
             };
         };
@@ -21492,6 +22715,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "darker",
+                 *       "was": ""
+                 *     }
+                 */
                 "application/json": components["schemas"]["VariantChange"];
             };
         };
@@ -21585,6 +22814,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "id": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11",
+                 *       "base_revision": 1,
+                 *       "action": {
+                 *         "do": "set",
+                 *         "node": "hall",
+                 *         "values": {
+                 *           "mix_percent": 30
+                 *         }
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["EditIn"];
             };
         };
@@ -21611,6 +22853,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "action": {
+                 *         "do": "set",
+                 *         "node": "hall",
+                 *         "values": {
+                 *           "mix_percent": 30
+                 *         }
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["TryIn"];
             };
         };
@@ -21637,6 +22890,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "lay": {
+                 *         "do": "lay",
+                 *         "by": "split",
+                 *         "starts": [
+                 *           "guitar.0"
+                 *         ],
+                 *         "to": "output"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["LandingsIn"];
             };
         };
@@ -21707,6 +22972,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "node": "squeeze",
+                 *       "to": "parallel"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ConvertIn"];
             };
         };
@@ -21733,6 +23004,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "nodes": [
+                 *         "hall"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["CopyIn"];
             };
         };
@@ -21808,6 +23086,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["CourseRequest"];
             };
         };
@@ -21834,6 +23113,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "gaps_s": [
+                 *         0.31,
+                 *         0.5
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["TailRequest"];
             };
         };
@@ -21907,6 +23194,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "feed": {
+                 *         "source": "guitar",
+                 *         "placements": [
+                 *           {
+                 *             "clip": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11"
+                 *           }
+                 *         ]
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["FeedIn"];
             };
         };

@@ -1,7 +1,7 @@
 import { Box } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useCallback, useState } from "react";
-import { Navigate, Route, Routes } from "react-router";
+import { Navigate, Route, Routes, useLocation } from "react-router";
 
 import { Entrance } from "../accounts/Entrance";
 import { api, ask, sentenceOf } from "../api/client";
@@ -34,6 +34,9 @@ const SheetPage = lazy(() => import("../stage/SheetPage"));
 const SetListsPage = lazy(() => import("../stage/list/SetListsPage"));
 const SetListPage = lazy(() => import("../stage/list/SetListPage"));
 const StagePage = lazy(() => import("../stage/list/StagePage"));
+const SharePage = lazy(() => import("../share/SharePage"));
+const SharedPage = lazy(() => import("../share/SharedPage"));
+const ScriptsPage = lazy(() => import("../accounts/ScriptsPage"));
 const SetUpPage = lazy(() => import("../stage/SetUpPage"));
 const MeasuredPage = lazy(() => import("../steps/verify/bench/MeasuredPage"));
 
@@ -46,6 +49,22 @@ export function useSession() {
 }
 
 export function App() {
+  // Whoever was given a link needs no account, and nothing else of this application.
+  const { pathname } = useLocation();
+  return pathname.startsWith("/shared/") ? (
+    <Suspense fallback={<Waiting />}>
+      <Routes>
+        <Route path="/shared/:token" element={<SharedPage />} />
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Routes>
+      <Toasts />
+    </Suspense>
+  ) : (
+    <Studio />
+  );
+}
+
+function Studio() {
   const session = useSession();
   const [keysShown, setKeysShown] = useState(false);
   useKey("everywhere", "?", () => setKeysShown(true));
@@ -83,6 +102,7 @@ export function App() {
             />
             <Route path="/songs/:songId/variants/:variantId/sheet" element={<SheetPage />} />
             <Route path="/songs/:songId/variants/:variantId/set-up" element={<SetUpPage />} />
+            <Route path="/scripts" element={<ScriptsPage />} />
             <Route path="/set-lists" element={<SetListsPage />} />
             <Route path="/set-lists/:listId" element={<SetListPage />} />
             <Route path="/set-lists/:listId/stage" element={<StagePage />} />
@@ -106,6 +126,7 @@ export function App() {
               <Route path="verify/measured/:measurementId/proof" element={<ProofPage />} />
               <Route path="verify/:testId" element={<ResultPage />} />
               <Route path="verify/:testId/proof" element={<ProofPage />} />
+              <Route path="share" element={<SharePage />} />
               <Route path="log" element={<LogStep />} />
             </Route>
             <Route path="*" element={<Navigate to="/" replace />} />

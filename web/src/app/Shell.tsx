@@ -129,8 +129,8 @@ function usePlace(
   const { pathname } = useLocation();
   const [here, tool] = leftAt(pathname);
   useEffect(() => {
-    // The page of names and deleted things is no step.
-    if (!step || !here || here === "rigs") return;
+    // The pages of names and deleted things and of links are no steps.
+    if (!step || !here || here === "rigs" || here === "share") return;
     const known = tools ?? {};
     if (here === step && (known[here] ?? "") === tool) return;
     const next = { ...known, [here]: tool };

@@ -164,6 +164,10 @@ function Row({ song }: { song: Song }) {
         <Press onClick={() => navigate(`/songs/${song.id}`)} named={song.title}>
           Open
         </Press>
+        <To to={`/songs/${song.id}/share`}>
+          Share
+          <Unseen> {song.title}</Unseen>
+        </To>
         <Press look="quiet" onClick={() => duplicate.mutate()} named={song.title}>
           Duplicate
         </Press>

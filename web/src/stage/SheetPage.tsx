@@ -60,6 +60,7 @@ export default function SheetPage() {
         )}
         <Keep href={`${base}md`}>Markdown</Keep>
         <Keep href={`${base}csv`}>CSV</Keep>
+        <To to={`/songs/${songId}/share?variant=${variantId}`}>Share</To>
         <To to={`/songs/${songId}/route`}>Back to Route</To>
       </Box>
       {(sheet.isPending || fonts.isPending) && <Waiting />}

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class SharesConfig(AppConfig):
+    name = "server.shares"
+    label = "shares"

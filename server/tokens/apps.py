@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class TokensConfig(AppConfig):
+    name = "server.tokens"
+    label = "tokens"

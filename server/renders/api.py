@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from uuid import UUID
 
 from django.db.models import QuerySet
-from django.http import FileResponse, HttpRequest
+from django.http import FileResponse, HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router
@@ -23,6 +23,7 @@ from core.render.search import AgainstOut, LateOut
 from core.render.stems import PlaceOut
 from server.clips.models import Blob
 from server.clips.store import path_of, scratch_folder
+from server.config.answers import named
 from server.config.auth import user_of
 from server.config.problems import Problem
 from server.config.ranges import ranged
@@ -138,6 +139,16 @@ def put_moves(request: HttpRequest, variant_id: UUID, payload: MovesIn) -> Any:
     """Keep all written moves of a variant; what was there is replaced."""
     variant = variant_of(user_of(request), variant_id)
     return services.set_moves(variant, payload.moves).moves
+
+
+@router.get("/variants/{uuid:variant_id}/moves.mid", response={200: None})
+def keep_moves(request: HttpRequest, variant_id: UUID) -> HttpResponse:
+    """All written moves as a Standard MIDI File of control changes, over the song's tempo map."""
+    variant = variant_of(user_of(request), variant_id)
+    response = HttpResponse(services.moves_file(variant), content_type="audio/midi")
+    return named(
+        response, f"{variant.rig.song.title}, {variant.rig.name} {variant.letter}, moves.mid"
+    )
 
 
 @router.get("/variants/{uuid:variant_id}/moved", response=MovedOut)

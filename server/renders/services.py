@@ -34,10 +34,13 @@ from core.render.feeds import Feed, Placement
 from core.render.heard import HeardOut, HeardPart, heard
 from core.render.moved import MovedOut, plan_where_it_moves
 from core.render.moves import WrittenMove, resolve_moves
+from core.render.moves_midi import moves_midi
 from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.search import AgainstOut, LateOut, Products, against, late, products_of
 from core.render.stems import PlaceOut, best_place, find_places
 from core.routing import compile_rig, impulses_used, load_rig
+from core.routing.document.fields import parameters_of
+from core.routing.document.kinds import Node
 from core.routing.document.rig import Rig as Document
 from core.routing.plan.model import Plan
 from core.tempo import TempoMap, TempoSection
@@ -127,6 +130,26 @@ def _moves_words(moves: list[dict[str, Any]]) -> str:
     """'2 moves, 7 points'."""
     points = sum(len(m.get("points", ())) for m in moves)
     return f"{fmt.plural(len(moves), 'move')}, {fmt.plural(points, 'point')}"
+
+
+def moves_file(variant: Variant) -> bytes:
+    """As MIDI. Raises FonodromeError where nothing is written."""
+    song = variant.rig.song
+    moves = [WrittenMove.model_validate(m) for m in variant.moves]
+    nodes = load_rig(variant.document).nodes
+    names = {
+        (m.part, m.field): f"{nodes[m.part].shown} {label}"
+        for m in moves if m.part in nodes
+        for label in [_label(nodes[m.part], m.field)]
+    }  # fmt: skip
+    sections = [TempoSection.model_validate(s) for s in song.tempo_map]
+    return moves_midi(moves, sections, song.title, names)
+
+
+def _label(node: Node, field: str) -> str:
+    """A setting with its unit, as it is called where it is set."""
+    found = next((p for p in parameters_of(type(node)) if p.field == field), None)
+    return field if found is None else f"{found.label}, {found.unit}".rstrip(", ")
 
 
 def moved_of(variant: Variant) -> MovedOut:

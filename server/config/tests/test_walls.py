@@ -221,6 +221,7 @@ THINGS = {
     ("POST", "/rigs/{rig_id}/test-set"): ("rig", None),
     ("GET", "/variants/{variant_id}/places"): ("variant", None),
     ("GET", "/variants/{variant_id}/moves"): ("variant", None),
+    ("GET", "/variants/{variant_id}/moves.mid"): ("variant", None),
     ("PUT", "/variants/{variant_id}/moves"): ("variant", {"moves": []}),
     ("GET", "/variants/{variant_id}/moved"): ("variant", None),
     ("GET", "/songs/{song_id}/trials"): ("song", None),

@@ -1535,6 +1535,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/variants/{variant_id}/moves.mid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Keep Moves
+         * @description All written moves as a Standard MIDI File of control changes, over the song's tempo map.
+         */
+        get: operations["server_renders_api_keep_moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/variants/{variant_id}/moved": {
         parameters: {
             query?: never;
@@ -21102,6 +21122,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WrittenMove"][];
                 };
+            };
+        };
+    };
+    server_renders_api_keep_moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -12,6 +12,7 @@ import { Find } from "./Find";
 import { KeySheet } from "./KeySheet";
 import { useHelpAsked, useKey } from "../ui/keys";
 import { Resume, Shell } from "./Shell";
+import { Pictures } from "./Pictures";
 import { turnTheme } from "../ui/theme-choice";
 
 const RouteStep = lazy(() => import("../steps/route/RouteStep"));
@@ -133,6 +134,7 @@ function Studio() {
           </Routes>
         </Suspense>
       )}
+      <Pictures />
       {keysShown && <KeySheet onClose={() => setKeysShown(false)} />}
       <Toasts />
     </>

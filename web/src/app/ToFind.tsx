@@ -5,6 +5,7 @@ import { useEffect, useState } from "react";
 import { Link, useLocation } from "react-router";
 
 import { api, ask } from "../api/client";
+import { askForPictures } from "./Pictures";
 import type { SongContext } from "../song/context";
 import { Dialog, Press } from "../ui/controls";
 import { useStill } from "../ui/hooks";
@@ -172,6 +173,9 @@ export function Foot({ context, onHelp }: { context: SongContext; onHelp: () => 
     <Box as="footer" display="flex" flexWrap="wrap" gap="4px 14px" marginTop="26px" fontSize="13px">
       <Press look="quiet" hint="?" onClick={onHelp}>
         Keys and words
+      </Press>
+      <Press look="quiet" hint="Shift K" onClick={askForPictures}>
+        Keep pictures and tables
       </Press>
       {hand.put_away && (
         <Press look="quiet" onClick={() => take({ put_away: false })}>

@@ -41,6 +41,7 @@ export const system = createSystem(
       tokens: {
         fonts: {
           body: { value: "'Atkinson Hyperlegible Next Variable', 'DejaVu Sans', sans-serif" },
+          mono: { value: "'DejaVu Sans Mono', ui-monospace, monospace" },
           title: { value: "'Besley Variable', 'DejaVu Serif', serif" },
         },
       },

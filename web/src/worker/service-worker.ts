@@ -89,8 +89,20 @@ async function askAgain(url: string): Promise<void> {
   if (fresh?.ok) await keep(request, fresh);
 }
 
+/** What is kept; nothing where the browser has taken its storage away. */
+async function keptIn(
+  cache: Pick<CacheStorage, "match"> | Promise<Cache>,
+  request: Request | string,
+): Promise<Response | undefined> {
+  try {
+    return await (await cache).match(request);
+  } catch {
+    return undefined;
+  }
+}
+
 async function page(request: Request): Promise<Response> {
-  const kept = await (await files()).match(PAGE);
+  const kept = await keptIn(files(), PAGE);
   if (!kept) return fetch(request);
   const fresh = await within(fetch(request));
   // A server that is starting, or something between that answers for it.
@@ -99,15 +111,14 @@ async function page(request: Request): Promise<Response> {
 
 async function file(request: Request): Promise<Response> {
   // Of any release: a page that is open still asks for the files of its own.
-  return (await caches.match(request)) ?? fetch(request);
+  return (await keptIn(caches, request)) ?? fetch(request);
 }
 
 async function told(request: Request, event: Waits): Promise<Response> {
-  const cache = await answers();
-  const kept = await cache.match(request);
+  const kept = await keptIn(answers(), request);
   const asked = fetch(request).then((fresh) => {
     if (fresh.status === 401) event.waitUntil(caches.delete(ANSWERS + release));
-    else if (fresh.ok) event.waitUntil(keep(request, fresh.clone()));
+    else if (fresh.ok) event.waitUntil(keep(request, fresh.clone()).catch(() => undefined));
     return fresh;
   });
   if (!kept) return asked;

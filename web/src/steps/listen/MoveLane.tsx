@@ -24,6 +24,7 @@ import { num } from "../../ui/format";
 import { useDrag, useWidth } from "../../ui/hooks";
 import { PlayLine } from "./PlayLine";
 import { useKey } from "../../ui/keys";
+import { Keep } from "../../ui/Links";
 import { NumberField } from "../../ui/NumberField";
 import { Choice } from "../../ui/QuantityField";
 import { ink } from "../../ui/theme";
@@ -147,9 +148,12 @@ export function MoveLane({ l }: { l: Listening }) {
                 </Choice>
               )}
               {moves.moves.length > 0 && (
-                <Press look="quiet" onClick={() => moves.save.mutate([])}>
-                  Take out all moves
-                </Press>
+                <>
+                  <Press look="quiet" onClick={() => moves.save.mutate([])}>
+                    Take out all moves
+                  </Press>
+                  <Keep href={`/api/v1/variants/${variant.id}/moves.mid`}>Moves as MIDI</Keep>
+                </>
               )}
               {gone.map((m) => (
                 <Press

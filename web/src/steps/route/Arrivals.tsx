@@ -362,7 +362,7 @@ export const Sum = memo(function Sum({
   const sums = board.sums;
   if (!sums || !sums.near_db.length) return null;
   const height = 118;
-  const left = 34;
+  const left = 54;
   const top = Math.max(6, Math.ceil(Math.max(...sums.near_db) / 6) * 6);
   const low = Math.max(-36, Math.min(-6, Math.floor(Math.min(...sums.near_db) / 6) * 6));
   const x = scaleLog([30, 5000], [left, width - 4]);
@@ -423,7 +423,7 @@ export const Sum = memo(function Sum({
         >
           <rect x={left} y="8" width={width - left - 4} height={height - 30} fill={ink("sheet")} />
           <Gridlines scale={y} ticks={ticks} x1={left} x2={width - 4} />
-          <AxisLeft scale={y} at={left} ticks={ticks} />
+          <AxisLeft scale={y} at={left} ticks={ticks} unit="dB" />
           {before?.sums && before.sums.near_db.length === hz.length && (
             <path
               d={linePath(
@@ -471,7 +471,7 @@ export const Sum = memo(function Sum({
               fontSize="13"
               fill={ink("ink2")}
             >
-              {f >= 1000 ? `${f / 1000} k` : f}
+              {f === 4000 ? "4 kHz" : f >= 1000 ? `${f / 1000} k` : f}
             </text>
           ))}
         </svg>

@@ -103,7 +103,8 @@ def take(url: str, folder: Path) -> None:
         browser.press("link", "Time")
         browser.find("group", "Reading")
         browser.sees("repeats above")
-        _both(browser, folder, "time")
+        _settle(browser)
+        browser.picture(folder / "time-light.png")
         browser.press("link", "Fonodrome, all songs")
         browser.press("link", "Paper Lighthouse")
         browser.press("link", "Verify")
@@ -143,12 +144,32 @@ def take(url: str, folder: Path) -> None:
         browser.find("heading", "Delay")
         _settle(browser)
         browser.picture(folder / "set-up-phone.png")
+        _set_list(browser, folder / "set-list-phone.png")
         browser.size(1280, 800)
         faults = browser.faults()
         if faults:
             sys.exit("The page wrote errors: " + "; ".join(faults))
     finally:
         browser.close()
+
+
+def _set_list(browser: Browser, path: Path) -> None:
+    """A song of the set list as it is read on stage, in its count-in."""
+    browser.size(1280, 800)
+    browser.open("/set-lists")
+    browser.type("Name of the set list", "Harbour stage, 14 June", enter=True)
+    browser.find("heading", "Harbour stage")
+    for title in ("Paper Lighthouse", "Ferry in Fog", "Nine Lanterns"):
+        browser.press("button", f"Put in {title}")
+        browser.find("button", f"Set {title}")
+    browser.sees("✓ Saved")
+    browser.size(390, 844)
+    browser.press("link", "On stage")
+    browser.find("button", "Count in")
+    browser.sees("kept on this device", 60)
+    browser.press("button", "Count in")
+    browser.sees("bar 2 of 2")
+    browser.picture(path)
 
 
 _MEASURED = ("delay", "decay", "dynamics", "loop", "filter", "mix")

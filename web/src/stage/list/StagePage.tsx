@@ -255,7 +255,7 @@ function Walk({ stage, kept }: { stage: OnStage; kept: boolean }) {
           <Programs card={card} sent={sent} midi={midi} clock={stage.send_clock} />
         </Box>
       </Box>
-      <Box padding="4px 20px 14px" position="sticky" bottom="0" background="paper">
+      <Box as="footer" padding="4px 20px 14px" position="sticky" bottom="0" background="paper">
         <Box display="flex" alignItems="center" gap="10px" color="ink2" fontSize="15px">
           {next ? "Next" : "The last one"}
           <Box flex="1" height="1.5px" background="ink" />

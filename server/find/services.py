@@ -17,10 +17,11 @@ from server.clips.models import Clip
 from server.devices.models import Device, Panel
 from server.log.models import LogEntry
 from server.rigs.models import Rig, Variant
+from server.setlists.models import SetList
 from server.songs.models import Song
 from server.songs.queries import songs_of
 
-Sort = Literal["song", "rig", "stage", "clip", "device", "check", "log"]
+Sort = Literal["song", "rig", "stage", "clip", "device", "check", "log", "list"]
 MOST_OF_A_SORT, MOST = 8, 40
 _LOOKED_AT = 60
 """As many rows of a sort are weighed; the newest first."""
@@ -63,6 +64,7 @@ def find(user: User, typed: str, song_id: UUID | None) -> list[Hit]:
         of_sort = _weighed(source(wanted, songs, song_id), song_id)
         hits += heapq.nlargest(MOST_OF_A_SORT, of_sort, key=lambda h: h.mark)
     hits += heapq.nlargest(MOST_OF_A_SORT, _devices(wanted, user), key=lambda h: h.mark)
+    hits += heapq.nlargest(MOST_OF_A_SORT, _lists(wanted, user), key=lambda h: h.mark)
     hits += heapq.nlargest(MOST_OF_A_SORT, _checks(wanted), key=lambda h: h.mark)
     return sorted(hits, key=lambda h: -h.mark)[:MOST]
 
@@ -146,6 +148,14 @@ def _devices(wanted: Wanted, user: User) -> Iterator[Hit]:
         mark = fits(wanted, name, about)
         if mark is not None:
             yield Hit("device", name, about, mark)
+
+
+def _lists(wanted: Wanted, user: User) -> Iterator[Hit]:
+    rows = SetList.objects.filter(_any(wanted, "name"), owner=user, deleted_at=None)
+    for pk, name in rows.values_list("pk", "name")[:_LOOKED_AT]:
+        mark = fits(wanted, name, "set list")
+        if mark is not None:
+            yield Hit("list", name, "set list", mark, place=f"set-lists/{pk}")
 
 
 def _checks(wanted: Wanted) -> Iterator[Hit]:

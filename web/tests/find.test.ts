@@ -56,6 +56,9 @@ test("a thing opens in its own song, a check in the one in hand, a device nowher
   expect(pathOf(hit({ sort: "check", song: null }), "s2")).toBe("/songs/s2/route");
   expect(pathOf(hit({ sort: "check", song: null }), null)).toBeNull();
   expect(pathOf(hit({ sort: "device", song: null, place: "" }), "s2")).toBeNull();
+  expect(pathOf(hit({ sort: "list", song: null, place: "set-lists/l1" }), "s2")).toBe(
+    "/set-lists/l1",
+  );
   expect(handOf(hit({ variant: "v", node: "hall" }))).toEqual({ variant: "v", selected: "hall" });
   expect(handOf(hit({ clip: "c" }))).toEqual({ clip: "c" });
   expect(handOf(hit({}))).toEqual({});

@@ -8,6 +8,7 @@ from django.test.utils import CaptureQueriesContext
 
 from server.log.services import write
 from server.rigs.models import Variant
+from server.setlists.models import SetList
 from server.songs.models import Song
 from server.testing import ApiCase, clip_in, noise, person, song_for, wav_bytes
 
@@ -41,6 +42,14 @@ class Find(ApiCase):
             (hit["song"], hit["place"], hit["node"], hit["variant"], hit["about"]),
             (str(self.song.pk), "route", "hall", self.rig["variants"][0]["id"], "Tide Table, Harbour A"),
         )  # fmt: skip
+
+    def test_a_set_list_by_its_name_only_one_s_own_and_none_that_was_deleted(self):
+        mine = self.call("post", "/set-lists", {"name": "Pier, Friday"})[1]
+        SetList.objects.create(owner=person("bob"), name="Pier of Bob", content={"name": "x"})
+        found = [h for h in self.found("pier")["found"] if h["sort"] == "list"]
+        self.assertEqual([(h["title"], h["place"]) for h in found], [("Pier, Friday", f"set-lists/{mine['id']}")])  # fmt: skip
+        self.call("delete", f"/set-lists/{mine['id']}")
+        self.assertEqual(self.titles("pier", "list"), [])
 
     def test_the_same_stage_of_two_variants_is_one(self):
         self.call("post", f"/rigs/{self.rig['id']}/variants", {})

@@ -16517,7 +16517,7 @@ export interface components {
              * Sort
              * @enum {string}
              */
-            sort: "song" | "rig" | "stage" | "clip" | "device" | "check" | "log";
+            sort: "song" | "rig" | "stage" | "clip" | "device" | "check" | "log" | "list";
             /** Title */
             title: string;
             /** About */

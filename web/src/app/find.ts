@@ -20,6 +20,7 @@ export const NAMES: Record<Line["sort"], string> = {
   device: "device",
   check: "check",
   log: "log",
+  list: "set list",
   help: "word",
 };
 
@@ -76,6 +77,7 @@ export function linesOf(
 
 /** Where a thing opens; what is of no song opens in the one in hand. Null: it is read where it stands. */
 export function pathOf(found: Found, songInHand: string | null): string | null {
+  if (found.sort === "list") return `/${found.place}`;
   const song = found.song ?? songInHand;
   if (!song || found.sort === "device") return null;
   return `/songs/${song}${found.place ? `/${found.place}` : ""}`;

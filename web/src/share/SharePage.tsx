@@ -8,6 +8,7 @@ import { api, ask, sentenceOf } from "../api/client";
 import { useSongContext } from "../song/context";
 import { announce, copyText, Notice, Press, SheetTitle } from "../ui/controls";
 import { Choice, Labelled } from "../ui/QuantityField";
+import { Tick } from "../ui/Tick";
 import { type Link, namedIn, runsOut, thingsOf } from "./sharing";
 
 const DAYS = [1, 7, 14, 30, 90, 365];
@@ -192,31 +193,6 @@ export default function SharePage() {
           ))}
         </Box>
       </Box>
-    </Box>
-  );
-}
-
-function Tick({
-  checked,
-  onTurn,
-  children,
-}: {
-  checked: boolean;
-  onTurn: (on: boolean) => void;
-  children: React.ReactNode;
-}) {
-  return (
-    <Box
-      asChild
-      display="flex"
-      gap="8px"
-      alignItems="center"
-      minHeight={{ base: "44px", sm: "30px" }}
-    >
-      <label>
-        <input type="checkbox" checked={checked} onChange={(e) => onTurn(e.target.checked)} />
-        <span>{children}</span>
-      </label>
     </Box>
   );
 }

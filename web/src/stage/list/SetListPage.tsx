@@ -9,10 +9,11 @@ import { useRigs } from "../../rigs/queries";
 import { NameField } from "../../ui/NameField";
 import { Notice, Press, SheetTitle, Unseen, Waiting } from "../../ui/controls";
 import { exact } from "../../ui/format";
+import { Beside } from "../../ui/Beside";
 import { To } from "../../ui/Links";
-import { Mark } from "../../ui/Mark";
 import { NoNetwork } from "../../ui/NoNetwork";
 import { Choice, Labelled, TextArea, TextInput } from "../../ui/QuantityField";
+import { Tick } from "../../ui/Tick";
 import { useSheet } from "../queries";
 import { type Card } from "./cards";
 import {
@@ -54,104 +55,74 @@ export default function SetListPage() {
   const cards = new Map(stage.data?.cards.map((c) => [c.key, c]));
   const edit = (next: Values) => keeper.edit(next);
   return (
-    <Box
-      maxWidth="960px"
-      marginInline="auto"
-      paddingInline={{ base: "12px", sm: "20px" }}
-      paddingBottom="80px"
+    <Beside
+      back="/set-lists"
+      backWords="All set lists"
+      head={<SavedWord is={standing.is} />}
+      above={
+        <>
+          <NoNetwork />
+          <Standing_ standing={standing} keeper={keeper} />
+        </>
+      }
     >
-      <Box
-        as="header"
-        display="flex"
-        flexWrap="wrap"
-        alignItems="center"
-        gap="6px 20px"
-        minHeight="44px"
-        paddingBlock="8px"
-        borderBottom="1.5px solid"
-        borderColor="ink"
-      >
-        <Mark />
-        <Box flex="1" />
-        <Box role="status" aria-label="Saved state" fontWeight="650" color={saved ? "ok" : "ink2"}>
-          {SAVED[standing.is]}
+      <SheetTitle page about={`${values.entries.length} in order`}>
+        {values.name}
+      </SheetTitle>
+      <Box display="flex" flexWrap="wrap" gap="10px 20px" alignItems="flex-end" paddingBlock="10px">
+        <Box flex="1 1 220px">
+          <NameField
+            label="Name of the set list"
+            value={values.name}
+            onName={async (name) => edit({ ...values, name })}
+          />
         </Box>
-        <To to="/set-lists">All set lists</To>
-      </Box>
-      <NoNetwork />
-      <Standing_ standing={standing} keeper={keeper} />
-      <Box as="main" paddingTop="14px">
-        <SheetTitle page about={`${values.entries.length} in order`}>
-          {values.name}
-        </SheetTitle>
-        <Box
-          display="flex"
-          flexWrap="wrap"
-          gap="10px 20px"
-          alignItems="flex-end"
-          paddingBlock="10px"
-        >
-          <Box flex="1 1 220px">
-            <NameField
-              label="Name of the set list"
-              value={values.name}
-              onName={async (name) => edit({ ...values, name })}
-            />
-          </Box>
-          <Labelled label="Channel of scenes' programs">
-            <Choice
-              value={values.channel}
-              onChange={(e) => edit({ ...values, channel: Number(e.target.value) })}
-            >
-              {Array.from({ length: 16 }, (_, i) => (
-                <option key={i} value={i + 1}>
-                  {i + 1}
-                </option>
-              ))}
-            </Choice>
-          </Labelled>
-          <Box asChild display="flex" gap="8px" alignItems="center" minHeight="44px">
-            <label>
-              <input
-                type="checkbox"
-                checked={values.send_clock}
-                onChange={(e) => edit({ ...values, send_clock: e.target.checked })}
-              />
-              MIDI clock goes out
-            </label>
-          </Box>
-          {values.entries.length > 0 && (
-            <Box fontSize="17px" paddingBlock="8px">
-              <To to={`/set-lists/${listId}/stage`}>On stage</To>
-            </Box>
-          )}
-        </Box>
+        <Labelled label="Channel of scenes' programs">
+          <Choice
+            value={values.channel}
+            onChange={(e) => edit({ ...values, channel: Number(e.target.value) })}
+          >
+            {Array.from({ length: 16 }, (_, i) => (
+              <option key={i} value={i + 1}>
+                {i + 1}
+              </option>
+            ))}
+          </Choice>
+        </Labelled>
+        <Tick checked={values.send_clock} onTurn={(send_clock) => edit({ ...values, send_clock })}>
+          MIDI clock goes out
+        </Tick>
         {values.entries.length > 0 && (
-          <TempoLine cards={values.entries.flatMap((e) => cards.get(e.key) ?? [])} />
+          <Box fontSize="17px" paddingBlock="8px">
+            <To to={`/set-lists/${listId}/stage`}>On stage</To>
+          </Box>
         )}
-        <Box
-          as="ol"
-          aria-label="Songs in order"
-          borderTop="1px solid"
-          borderColor="ink"
-          marginTop="12px"
-        >
-          {values.entries.map((entry, n) => (
-            <Row
-              key={entry.key}
-              entry={entry}
-              place={n}
-              last={n === values.entries.length - 1}
-              card={cards.get(entry.key)}
-              song={songs.data?.find((s) => s.id === entry.song)}
-              values={values}
-              edit={edit}
-            />
-          ))}
-        </Box>
-        <Add songs={songs.data ?? []} values={values} edit={edit} />
       </Box>
-    </Box>
+      {values.entries.length > 0 && (
+        <TempoLine cards={values.entries.flatMap((e) => cards.get(e.key) ?? [])} />
+      )}
+      <Box
+        as="ol"
+        aria-label="Songs in order"
+        borderTop="1px solid"
+        borderColor="ink"
+        marginTop="12px"
+      >
+        {values.entries.map((entry, n) => (
+          <Row
+            key={entry.key}
+            entry={entry}
+            place={n}
+            last={n === values.entries.length - 1}
+            card={cards.get(entry.key)}
+            song={songs.data?.find((s) => s.id === entry.song)}
+            values={values}
+            edit={edit}
+          />
+        ))}
+      </Box>
+      <Add songs={songs.data ?? []} values={values} edit={edit} />
+    </Beside>
   );
 }
 
@@ -162,6 +133,19 @@ const SAVED: Record<Standing["is"], string> = {
   refused: "Not saved",
   clash: "Not saved",
 };
+
+function SavedWord({ is }: { is: Standing["is"] }) {
+  return (
+    <Box
+      role="status"
+      aria-label="Saved state"
+      fontWeight="650"
+      color={is === "saved" ? "ok" : "ink2"}
+    >
+      {SAVED[is]}
+    </Box>
+  );
+}
 
 function Standing_({ standing, keeper }: { standing: Standing; keeper: Keeper }) {
   if (standing.is === "refused")
@@ -353,27 +337,13 @@ function Details({ entry, card, values, edit, pause, title }: DetailsProps) {
           </Box>
           <Box display="flex" flexWrap="wrap" gap="4px 18px">
             {card.lines.map((line) => (
-              <Box
-                asChild
+              <Tick
                 key={line.name}
-                display="flex"
-                gap="8px"
-                alignItems="center"
-                minHeight={{ base: "44px", sm: "30px" }}
+                checked={isShown(entry.hidden ?? null, card.lines, line.name)}
+                onTurn={() => set({ hidden: toggled(entry.hidden ?? null, card.lines, line.name) })}
               >
-                <label>
-                  <input
-                    type="checkbox"
-                    checked={isShown(entry.hidden ?? null, card.lines, line.name)}
-                    onChange={() =>
-                      set({
-                        hidden: toggled(entry.hidden ?? null, card.lines, line.name),
-                      })
-                    }
-                  />
-                  {line.name} <strong>{`${line.figure} ${line.unit}`.trim()}</strong>
-                </label>
-              </Box>
+                {line.name} <strong>{`${line.figure} ${line.unit}`.trim()}</strong>
+              </Tick>
             ))}
           </Box>
         </Box>

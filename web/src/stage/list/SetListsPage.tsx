@@ -6,8 +6,8 @@ import { useNavigate } from "react-router";
 
 import { api, ask, sentenceOf } from "../../api/client";
 import { announce, Notice, Press, SheetTitle } from "../../ui/controls";
+import { Beside } from "../../ui/Beside";
 import { To } from "../../ui/Links";
-import { Mark } from "../../ui/Mark";
 import { NoNetwork } from "../../ui/NoNetwork";
 import { Labelled, TextInput } from "../../ui/QuantityField";
 import { useSetLists } from "./queries";
@@ -35,94 +35,72 @@ export default function SetListsPage() {
     onError: fail,
   });
   return (
-    <Box
-      maxWidth="960px"
-      marginInline="auto"
-      paddingInline={{ base: "12px", sm: "20px" }}
-      paddingBottom="60px"
-    >
-      <Box
-        as="header"
-        display="flex"
-        alignItems="center"
-        gap="6px 20px"
-        minHeight="44px"
-        paddingBlock="8px"
-        borderBottom="1.5px solid"
-        borderColor="ink"
-      >
-        <Mark />
-        <Box flex="1" />
-        <To to="/">All songs</To>
-      </Box>
-      <NoNetwork />
-      <Box as="main" paddingTop="14px">
-        <SheetTitle page about="songs in the order they are played">
-          Set lists
-        </SheetTitle>
-        {lists.isError && <Notice kind="fault">{sentenceOf(lists.error)}</Notice>}
-        {lists.data?.length === 0 && (
-          <Box paddingBlock="14px">None yet. A name makes one; songs come in after.</Box>
-        )}
-        <Box as="ul">
-          {lists.data?.map(({ id, values }) => (
-            <Box
-              as="li"
-              key={id}
-              display="flex"
-              flexWrap="wrap"
-              gap="6px 16px"
-              alignItems="center"
-              paddingBlock="10px"
-              borderBottom="1px solid"
-              borderColor="rule"
-            >
-              <Box flex="1 1 240px" minWidth="0">
-                <Box fontFamily="title" fontSize="19px" lineHeight="24px" overflowWrap="anywhere">
-                  <To to={`/set-lists/${id}`}>{values.name}</To>
-                </Box>
-                <Box color="ink2" fontSize="13px">
-                  {songsIn(values.entries.filter((e) => e.kind === "song").length)}
-                </Box>
+    <Beside back="/" backWords="All songs" above={<NoNetwork />}>
+      <SheetTitle page about="songs in the order they are played">
+        Set lists
+      </SheetTitle>
+      {lists.isError && <Notice kind="fault">{sentenceOf(lists.error)}</Notice>}
+      {lists.data?.length === 0 && (
+        <Box paddingBlock="14px">None yet. A name makes one; songs come in after.</Box>
+      )}
+      <Box as="ul">
+        {lists.data?.map(({ id, values }) => (
+          <Box
+            as="li"
+            key={id}
+            display="flex"
+            flexWrap="wrap"
+            gap="6px 16px"
+            alignItems="center"
+            paddingBlock="10px"
+            borderBottom="1px solid"
+            borderColor="rule"
+          >
+            <Box flex="1 1 240px" minWidth="0">
+              <Box fontFamily="title" fontSize="19px" lineHeight="24px" overflowWrap="anywhere">
+                <To to={`/set-lists/${id}`}>{values.name}</To>
               </Box>
-              <To to={`/set-lists/${id}/stage`}>On stage</To>
-              <Press
-                look="quiet"
-                named={values.name}
-                onClick={() => remove.mutate({ id, name: values.name })}
-              >
-                Delete
-              </Press>
+              <Box color="ink2" fontSize="13px">
+                {songsIn(values.entries.filter((e) => e.kind === "song").length)}
+              </Box>
             </Box>
-          ))}
-        </Box>
-        <NewList onMade={again} />
-        {gone.data && gone.data.length > 0 && (
-          <Box as="section" aria-label="Deleted" marginTop="26px">
-            <SheetTitle about="kept for 30 days">Deleted</SheetTitle>
-            <Box as="ul">
-              {gone.data.map(({ id, values }) => (
-                <Box
-                  as="li"
-                  key={id}
-                  display="flex"
-                  gap="16px"
-                  alignItems="center"
-                  paddingBlock="4px"
-                >
-                  <Box flex="1" overflowWrap="anywhere">
-                    {values.name}
-                  </Box>
-                  <Press look="quiet" named={values.name} onClick={() => void restore(id)}>
-                    Bring back
-                  </Press>
-                </Box>
-              ))}
-            </Box>
+            <To to={`/set-lists/${id}/stage`}>On stage</To>
+            <Press
+              look="quiet"
+              named={values.name}
+              onClick={() => remove.mutate({ id, name: values.name })}
+            >
+              Delete
+            </Press>
           </Box>
-        )}
+        ))}
       </Box>
-    </Box>
+      <NewList onMade={again} />
+      {gone.data && gone.data.length > 0 && (
+        <Box as="section" aria-label="Deleted" marginTop="26px">
+          <SheetTitle about="kept for 30 days">Deleted</SheetTitle>
+          <Box as="ul">
+            {gone.data.map(({ id, values }) => (
+              <Box
+                as="li"
+                key={id}
+                display="flex"
+                gap="16px"
+                alignItems="center"
+                paddingBlock="4px"
+              >
+                <Box flex="1" overflowWrap="anywhere">
+                  {values.name}
+                </Box>
+                <Press look="quiet" named={values.name} onClick={() => void restore(id)}>
+                  Bring back
+                </Press>
+              </Box>
+            ))}
+          </Box>
+        </Box>
+      )}
+    </Beside>
   );
 }
 

@@ -524,7 +524,7 @@ function Programs({
         {real && <span>to {midi.outputs.join(", ")}</span>}
         {(midi.state === "off" || midi.state === "refused") && (
           <>
-            <Press onClick={midi.ask}>Send real MIDI</Press>
+            <Press onClick={() => midi.ask(sent)}>Send real MIDI</Press>
             <span>
               {midi.state === "refused"
                 ? "The browser refused it."

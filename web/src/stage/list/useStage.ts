@@ -80,9 +80,13 @@ export interface Midi {
   access: Access | null;
   /** Names of what MIDI goes out to; empty where there is none. */
   outputs: string[];
-  /** Ask the browser for it: it asks the person. */
-  ask: () => void;
+  /** Ask the browser for it: it asks the person. What is due then goes out at once. */
+  ask: (due: readonly Program[]) => void;
   send: (programs: readonly Program[]) => void;
+}
+
+function sendTo(access: Access, programs: readonly Program[]): void {
+  for (const p of programs) access.outputs.forEach((output) => output.send(programBytes(p)));
 }
 
 /** MIDI out through the browser. quarterBpm: of the clock that goes out; null: none does. */
@@ -92,7 +96,7 @@ export function useMidi(quarterBpm: number | null): Midi {
   );
   const [outputs, setOutputs] = useState<string[]>([]);
   const [access, setAccess] = useState<Access | null>(null);
-  const ask = () => {
+  const ask = (due: readonly Program[]) => {
     if (state !== "off" && state !== "refused") return;
     setState("asking");
     navigator
@@ -101,6 +105,7 @@ export function useMidi(quarterBpm: number | null): Midi {
         const names = () => setOutputs([...found.outputs.values()].map((o) => o.name ?? "unnamed"));
         found.addEventListener("statechange", names);
         names();
+        sendTo(found, due);
         setAccess(found);
         setState("on");
       })
@@ -125,7 +130,7 @@ export function useMidi(quarterBpm: number | null): Midi {
     };
   }, [access, quarterBpm]);
   const send = useSteady((programs: readonly Program[]) => {
-    for (const p of programs) access?.outputs.forEach((o) => o.send(programBytes(p)));
+    if (access) sendTo(access, programs);
   });
   return { state, access, outputs, ask, send };
 }

@@ -30,13 +30,22 @@ class DelayLine(Edge):
     high_cut_hz: float | None = Field(None, ge=20, le=20_000, description="In the loop")
     device: DeviceProfile | None = None
 
+    def left_s(self, frame: TempoFrame) -> float:
+        """Seconds of the time that it is called by; whatever the right side adds to it, and wherever
+        another tempo would take that. Raises FonodromeError for a time of 0.
+        """
+        left, _ = parse_time(self.value, frame)
+        if left <= 0:
+            raise FonodromeError("A delay time must be above 0 ms.", part=self.value)
+        return left
+
     def times_s(self, frame: TempoFrame) -> tuple[float, float]:
         """Seconds of the left and the right side. Raises FonodromeError for a time of 0."""
-        left, _ = parse_time(self.value, frame)
+        left = self.left_s(frame)
         right = parse_time(self.second, frame)[0] if self.second.strip() else left
         if self.mode == "dual":
             right += self.offset_ms / 1e3
-        if left <= 0 or right <= 0:
+        if right <= 0:
             raise FonodromeError("A delay time must be above 0 ms.", part=self.value)
         return left, right
 

@@ -62,6 +62,11 @@ def missing_card(entry: Entry) -> Card:
     )  # fmt: skip
 
 
+def unread_card(entry: Entry, title: str, sentence: str) -> Card:
+    """Of a song whose tempo or delay cannot be read: the sentence says which."""
+    return Card(key=entry.key, kind="song", title=title, note=entry.note, caution=sentence)
+
+
 def card_of(
     entry: Entry, title: str, sections: Sequence[TempoSection], sample_rate_hz: int,
     delays: Sequence[DelayLine], sheet: StageSheet | None = None, called: Program | None = None,
@@ -141,7 +146,7 @@ def _delay_line(line: DelayLine, frame: TempoFrame, tempos: list[int]) -> CardLi
 
 def _time_on(line: DelayLine, frame: TempoFrame) -> tuple[str, str]:
     """What its device is set to, else the time itself; and what is to be known of it."""
-    ms = line.times_s(frame)[0] * 1e3
+    ms = line.left_s(frame) * 1e3
     if line.device is None:
         return fmt.significant(round(ms, 2), 7), ""
     sixteenth = frame.length_s(NoteValue(Fraction(1, 16))) * 1e3

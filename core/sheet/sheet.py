@@ -255,7 +255,7 @@ def _times(
     used = set()
     for line in delays:
         try:
-            used.add(round(line.times_s(frame)[0] * 1e6))
+            used.add(round(line.left_s(frame) * 1e6))
         except FonodromeError:
             continue
     notes = [(name, NoteValue(f, modifier)) for name, f, modifier in _NOTES]
@@ -281,7 +281,7 @@ def _times(
             continue
         other = frame.model_copy(update={"tempo_bpm": bpm})
         other = TempoFrame.model_validate(other.model_dump())
-        ms = moving.times_s(other)[0] * 1e3
+        ms = moving.left_s(other) * 1e3
         short = other.length_s(NoteValue(Fraction(1, 16))) * 1e3
         moves.append(
             TempoMove(bpm=bpm, ms=ms, set_to=_set_to(moving, ms, short) if moving.device else None)
@@ -296,7 +296,7 @@ def _follows(line: DelayLine, frame: TempoFrame) -> bool:
         {**frame.model_dump(), "tempo_bpm": frame.tempo_bpm * 0.5 + 1}
     )
     try:
-        return abs(line.times_s(frame)[0] - line.times_s(faster)[0]) > 1e-9
+        return abs(line.left_s(frame) - line.left_s(faster)) > 1e-9
     except FonodromeError:
         return False
 

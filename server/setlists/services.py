@@ -18,6 +18,7 @@ from core.setlist import (
     card_of,
     missing_card,
     pause_card,
+    unread_card,
 )
 from core.sheet import Owned, StageSheet
 from core.tempo.song import TempoSection
@@ -132,7 +133,11 @@ def cards_of(user: User, values: SetListValues) -> list[Card]:
             cards.append(missing_card(entry))
         else:
             variant = variants.get(entry.variant) if entry.variant else None
-            cards.append(_card(entry, song, variant, values.channel, owned))
+            try:
+                cards.append(_card(entry, song, variant, values.channel, owned))
+            except FonodromeError as error:
+                # One song that cannot be read takes nothing from the others.
+                cards.append(unread_card(entry, song.title, error.sentence))
     return cards
 
 

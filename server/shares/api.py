@@ -143,7 +143,7 @@ def shared(request: HttpRequest, token: str) -> HttpResponseBase:
         kind=link.kind, title=song.title, players=song.players if link.kind in ("song", "sheet") else "",
         by=owner.username if link.with_name else "", expires_at=link.expires_at,
         tempo_map=sections if whole else [], delays=lines,
-        delays_ms=[line.times_s(frame)[0] * 1e3 for line in lines],
+        delays_ms=[line.left_s(frame) * 1e3 for line in lines],
         space=KeptSpace.model_validate(song.space) if whole and song.space else None,
         variants=[
             SharedVariant(id=v.pk, rig=v.rig.name, letter=v.letter, name=v.name) for v in variants

@@ -84,7 +84,7 @@ def _route(variant: Variant | None) -> State:
 def _time(song: Song) -> State:
     line = DelayLine.model_validate(delays_of(song)[0])
     try:
-        seconds = line.times_s(context_of(song).frame)[0]
+        seconds = line.left_s(context_of(song).frame)
     except FonodromeError:
         return "not read", "fault"
     if line.device is not None and seconds * 1e3 > line.device.max_ms + 1e-6:

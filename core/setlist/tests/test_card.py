@@ -57,6 +57,13 @@ class Cards(unittest.TestCase):
         self.assertEqual(card.lines[2].by_tempo, [])
         self.assertEqual((min(card.tempos), max(card.tempos)), (85, 115))
 
+    def test_a_right_side_that_a_faster_tempo_would_take_below_nothing_harms_no_figure(self):
+        # 150 ms at 100, its right side 140 earlier: above 107 a minute that would lie before the sound.
+        line = DelayLine(name="Wide", value="1/16", mode="dual", offset_ms=-140)
+        card = card_of(entry(), "x", [FOUR], 48_000, [line])
+        self.assertEqual(card.lines[0].figure, "150")
+        self.assertEqual(card.lines[0].by_tempo[card.tempos.index(115)], "130.43")
+
     def test_beyond_the_device_is_said(self):
         slow = TempoSection(tempo_bpm=40, beat_unit="1/4")
         card = card_of(entry(), "x", [slow], 48_000, [DelayLine(value="1/2", device=PEDAL)])

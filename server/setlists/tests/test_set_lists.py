@@ -104,6 +104,16 @@ class SetLists(ApiCase):
             with self.subTest(bad):
                 self.refused("post", "/set-lists", bad, 422, words)
 
+    def test_a_song_that_cannot_be_read_takes_nothing_from_the_others(self):
+        bad = song_for(self.user, "Soup")
+        bad.delays = [{"name": "Lead", "value": "soup"}]
+        bad.save()
+        one = self.made(entries=[self.entry(), self.entry(song=str(bad.pk))])
+        good, spoilt = self.cards(one)
+        self.assertEqual(good["lines"][0]["figure"], "375")
+        self.assertEqual((spoilt["title"], spoilt["lines"]), ("Soup", []))
+        self.assertIn("soup", spoilt["caution"])
+
     def test_put_away_and_brought_back(self):
         one = self.made(entries=[self.entry()])
         self.assertEqual(self.call("delete", f"/set-lists/{one['id']}")[0], 204)

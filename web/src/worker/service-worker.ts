@@ -64,8 +64,7 @@ async function takeOver(): Promise<void> {
 worker.addEventListener("fetch", (event) => {
   const { request } = event;
   if (leaves(request)) {
-    // Whoever comes next finds nothing of who was here.
-    event.waitUntil(caches.delete(ANSWERS + release));
+    event.respondWith(leave(request));
     return;
   }
   const way = wayOf(request, worker.location.origin);
@@ -73,6 +72,21 @@ worker.addEventListener("fetch", (event) => {
   if (way === "file") event.respondWith(file(request));
   if (way === "answer") event.respondWith(told(request, event));
 });
+
+/** How often somebody came or went: what was asked before is not kept after. */
+let visit = 0;
+
+/** Whoever comes next finds nothing of who was here, nor of what was still on its way to them. */
+async function leave(request: Request): Promise<Response> {
+  const forget = () => {
+    visit++;
+    return caches.delete(ANSWERS + release).catch(() => false);
+  };
+  await forget();
+  const answer = await fetch(request);
+  await forget();
+  return answer;
+}
 
 // What a page asked before there was a worker.
 worker.addEventListener("message", (event) => {
@@ -85,8 +99,9 @@ worker.addEventListener("message", (event) => {
 async function askAgain(url: string): Promise<void> {
   const request = new Request(url);
   if (wayOf({ method: "GET", mode: "cors", url }, worker.location.origin) !== "answer") return;
+  const mine = visit;
   const fresh = await fetch(request).catch(() => null);
-  if (fresh?.ok) await keep(request, fresh);
+  if (fresh?.ok) await keep(request, fresh, mine);
 }
 
 /** What is kept; nothing where the browser has taken its storage away. */
@@ -116,9 +131,10 @@ async function file(request: Request): Promise<Response> {
 
 async function told(request: Request, event: Waits): Promise<Response> {
   const kept = await keptIn(answers(), request);
+  const mine = visit;
   const asked = fetch(request).then((fresh) => {
     if (fresh.status === 401) event.waitUntil(caches.delete(ANSWERS + release));
-    else if (fresh.ok) event.waitUntil(keep(request, fresh.clone()).catch(() => undefined));
+    else if (fresh.ok) event.waitUntil(keep(request, fresh.clone(), mine).catch(() => undefined));
     return fresh;
   });
   if (!kept) return asked;
@@ -133,12 +149,13 @@ function within(asked: Promise<Response>): Promise<Response | null> {
 }
 
 /** With the moment it was said, so that a page can tell that it is not of now. */
-async function keep(request: Request, fresh: Response): Promise<void> {
+async function keep(request: Request, fresh: Response, asked = visit): Promise<void> {
   if (!fresh.headers.get("Content-Type")?.startsWith("application/json")) return;
   const text = await fresh.text();
   if (text.length > MOST_CHARACTERS) return;
   const headers = { "Content-Type": "application/json", [KEPT_AT]: new Date().toISOString() };
   const cache = await answers();
+  if (asked !== visit) return;
   // The newest stand last.
   await cache.delete(request);
   await cache.put(request, new Response(text, { headers }));

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 MOST_TYPED, MOST_WORDS = 80, 6
+_ACCENTS = re.compile("[\u0300-\u036f]")
+"""Of Latin, Greek and Cyrillic letters; the signs of other scripts are letters of their words."""
 
 _SAME: tuple[tuple[str, ...], ...] = (
     ("send", "aux"), ("return", "effects return"), ("bus", "submix", "group"),
@@ -36,7 +38,7 @@ _SORTS = {
 def plain(text: str) -> str:
     """Small letters without accents, one space between words."""
     bare = unicodedata.normalize("NFKD", text.casefold())
-    return " ".join("".join(c for c in bare if not unicodedata.combining(c)).split())
+    return " ".join(_ACCENTS.sub("", bare).split())
 
 
 def _others() -> dict[str, tuple[str, ...]]:

@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 from django.db.models import F, Q
 
+from server.config.found import found_by
 from server.jobs.models import JobState
 
 
@@ -34,6 +35,7 @@ class Clip(JobState):
     accept_truncated = models.BooleanField(default=False)
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)
+    found_by = found_by("name")
 
     class Meta:
         ordering = ["created_at", "id"]

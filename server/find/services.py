@@ -4,22 +4,24 @@ import heapq
 import json
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
-from typing import Literal
+from functools import cache, partial
+from typing import Any, Literal
 from uuid import UUID
 
-from django.db.models import Q, QuerySet
+from django.db.models import BooleanField, ExpressionWrapper, OuterRef, Q, QuerySet, Subquery
 
-from core.find import Wanted, fits, wanted_of
+from core.find import Wanted, fits, plain, wanted_of
 from core.routing.checks import RULES
 from core.routing.document.kinds import KINDS
 from server.accounts.models import User
 from server.clips.models import Clip
+from server.config.found import holding
 from server.devices.models import Device, Panel
 from server.log.models import LogEntry
 from server.rigs.models import Rig, Variant
 from server.setlists.models import SetList
 from server.songs.models import Song
-from server.songs.queries import songs_of
+from server.songs.queries import in_songs_of
 
 Sort = Literal["song", "rig", "stage", "clip", "device", "check", "log", "list"]
 MOST_OF_A_SORT, MOST = 8, 40
@@ -41,16 +43,11 @@ class Hit:
     node: str = ""
 
 
-def _any(wanted: Wanted, *fields: str) -> Q:
-    """Rows that hold a word of every group in one of the fields."""
-    found = Q()
-    for group in wanted.groups:
-        one = Q()
-        for word in group:
-            for field in fields:
-                one |= Q(**{f"{field}__icontains": word})
-        found &= one
-    return found
+@dataclass(frozen=True)
+class _Asked:
+    user: User
+    wanted: Wanted
+    song_id: UUID | None
 
 
 def find(user: User, typed: str, song_id: UUID | None) -> list[Hit]:
@@ -58,10 +55,10 @@ def find(user: User, typed: str, song_id: UUID | None) -> list[Hit]:
     wanted = wanted_of(typed)
     if not wanted.groups:
         return []
-    songs = songs_of(user)
+    asked = _Asked(user, wanted, song_id)
     hits: list[Hit] = []
     for source in (_songs, _rigs, _stages, _clips, _log):
-        of_sort = _weighed(source(wanted, songs, song_id), song_id)
+        of_sort = _weighed(source(asked), song_id)
         hits += heapq.nlargest(MOST_OF_A_SORT, of_sort, key=lambda h: h.mark)
     hits += heapq.nlargest(MOST_OF_A_SORT, _devices(wanted, user), key=lambda h: h.mark)
     hits += heapq.nlargest(MOST_OF_A_SORT, _lists(wanted, user), key=lambda h: h.mark)
@@ -74,36 +71,50 @@ def _weighed(hits: Iterable[Hit], song_id: UUID | None) -> Iterator[Hit]:
         yield replace(hit, mark=hit.mark + 2) if hit.song == song_id and song_id else hit
 
 
-def _songs(wanted: Wanted, songs: QuerySet[Song], _: UUID | None) -> Iterator[Hit]:
-    for song in songs.filter(_any(wanted, "title", "players")).order_by("-updated_at")[:_LOOKED_AT]:
-        mark = fits(wanted, song.title, song.players)
+def _rows(rows: QuerySet[Any], asked: _Asked, way: str, *then: str) -> QuerySet[Any]:
+    """Those of the person's songs that hold all words; of the song in hand first, then as is said."""
+    own = ExpressionWrapper(Q(**{f"{way}pk": asked.song_id}), BooleanField()).desc()
+    order = (own, *then) if asked.song_id else then
+    return rows.filter(in_songs_of(asked.user, way)).order_by(*order)
+
+
+def _songs(asked: _Asked) -> Iterator[Hit]:
+    rows = _rows(Song.objects.filter(holding(asked.wanted.groups)), asked, "", "-updated_at")
+    for pk, title, players in rows.values_list("pk", "title", "players")[:_LOOKED_AT]:
+        mark = fits(asked.wanted, title, players)
         if mark is not None:
-            yield Hit("song", song.title, song.players, mark + 1, song.pk)
+            yield Hit("song", title, players, mark + 1, pk)
 
 
-def _rigs(wanted: Wanted, songs: QuerySet[Song], _: UUID | None) -> Iterator[Hit]:
-    rows = Rig.objects.filter(_any(wanted, "name", "song__title"), song__in=songs, deleted_at=None)
-    for rig in rows.select_related("song").prefetch_related("variants")[:_LOOKED_AT]:
-        mark = fits(wanted, rig.name, rig.song.title)
-        first = next(iter(rig.variants.all()), None)
-        if mark is not None and first is not None:
-            yield Hit("rig", rig.name, rig.song.title, mark, rig.song_id, "route", first.pk)
-
-
-def _stages(wanted: Wanted, songs: QuerySet[Song], song_id: UUID | None) -> Iterator[Hit]:
-    """Parts by their names, or by what they are where nobody named them."""
-    kinds = [name for name, kind in KINDS.items() if fits(wanted, kind.title) is not None]
-    named = _any(wanted, "parts")
-    for kind in kinds:
-        named |= Q(parts__contains=f'"{kind}"')
-    held = Variant.objects.filter(named, rig__song__in=songs, rig__deleted_at=None)
-    rows = held.order_by("-rig__song__updated_at", "position").values_list(
-        "pk", "position", "parts", "rig_id", "rig__name", "rig__song_id", "rig__song__title"
+def _rigs(asked: _Asked) -> Iterator[Hit]:
+    first = Variant.objects.filter(rig=OuterRef("pk")).order_by("position").values("pk")[:1]
+    held = Rig.objects.filter(
+        holding(asked.wanted.groups, "found_by", "song__found_by"), deleted_at=None
     )
+    rows = _rows(held, asked, "song__", "-song__updated_at", "position")
+    for name, song, title, variant in rows.annotate(first=Subquery(first)).values_list(
+        "name", "song_id", "song__title", "first"
+    )[:_LOOKED_AT]:
+        mark = fits(asked.wanted, name, title)
+        if mark is not None and variant is not None:
+            yield Hit("rig", name, title, mark, song, "route", variant)
+
+
+def _stages(asked: _Asked) -> Iterator[Hit]:
+    """Parts by their names, or by what they are where nobody named them."""
+    # A word also stands for the kinds that are called by it.
+    groups = [
+        (*group, *(f'"{kind}"' for kind, made in KINDS.items() if _in(group, plain(made.title))))
+        for group in asked.wanted.groups
+    ]
+    held = Variant.objects.filter(holding(groups), rig__deleted_at=None)
+    rows = _rows(held, asked, "rig__song__", "-rig__song__updated_at", "position")
     seen: set[tuple[UUID, str, str]] = set()
-    own = rows.filter(rig__song=song_id)[:_LOOKED_AT] if song_id else ()
-    others = (rows.exclude(rig__song=song_id) if song_id else rows)[:_LOOKED_AT]
-    for pk, position, parts, rig, name, song, of in (*own, *others):
+    # Many variants have the same parts: each is weighed once.
+    weigh = cache(partial(fits, asked.wanted))
+    for pk, position, parts, rig, name, song, of in rows.values_list(
+        "pk", "position", "parts", "rig_id", "rig__name", "rig__song_id", "rig__song__title"
+    )[:_LOOKED_AT]:
         for id, kind, called, unit in json.loads(parts):
             made = KINDS.get(str(kind))
             what = made.title if made else ""
@@ -111,30 +122,37 @@ def _stages(wanted: Wanted, songs: QuerySet[Song], song_id: UUID | None) -> Iter
             # The same stage of another variant is the same stage.
             if (rig, id, title) in seen:
                 continue
-            mark = fits(wanted, title, f"{what} {unit or ''}")
+            mark = weigh(title, f"{what} {unit or ''}")
             if mark is not None:
                 seen.add((rig, id, title))
                 where = f"{of}, {name} {chr(ord('A') + (position or 0))}"
                 yield Hit("stage", title, where, mark, song, "route", pk, node=id)
 
 
-def _clips(wanted: Wanted, songs: QuerySet[Song], _: UUID | None) -> Iterator[Hit]:
-    rows = Clip.objects.filter(_any(wanted, "name"), song__in=songs, deleted_at=None)
-    for clip in rows.select_related("song").order_by("-created_at")[:_LOOKED_AT]:
-        mark = fits(wanted, clip.name)
-        if mark is not None:
-            yield Hit(
-                "clip", clip.name, clip.song.title, mark, clip.song_id, "listen", clip=clip.pk
-            )
+def _in(group: tuple[str, ...], text: str) -> bool:
+    return any(word in text for word in group)
 
 
-def _log(wanted: Wanted, songs: QuerySet[Song], _: UUID | None) -> Iterator[Hit]:
-    rows = LogEntry.objects.filter(_any(wanted, "title", "text", "kind"), song__in=songs)
-    for entry in rows.select_related("song")[:_LOOKED_AT]:
-        mark = fits(wanted, entry.title, f"{entry.kind} {entry.text}")
+def _clips(asked: _Asked) -> Iterator[Hit]:
+    held = Clip.objects.filter(holding(asked.wanted.groups), deleted_at=None)
+    rows = _rows(held, asked, "song__", "-created_at")
+    for pk, name, song, title in rows.values_list("pk", "name", "song_id", "song__title")[
+        :_LOOKED_AT
+    ]:
+        mark = fits(asked.wanted, name)
         if mark is not None:
-            about = f"{entry.kind}, {entry.created_at:%-d %b %Y}, {entry.song.title}"
-            yield Hit("log", entry.title, about, mark - 1, entry.song_id, entry.place or "log")
+            yield Hit("clip", name, title, mark, song, "listen", clip=pk)
+
+
+def _log(asked: _Asked) -> Iterator[Hit]:
+    held = LogEntry.objects.filter(holding(asked.wanted.groups))
+    rows = _rows(held, asked, "song__", "-created_at")
+    for title, kind, text, number, place, at, song, of in rows.values_list(
+        "title", "kind", "text", "number", "place", "created_at", "song_id", "song__title"
+    )[:_LOOKED_AT]:
+        mark = fits(asked.wanted, title, f"{kind} {number} {text}")
+        if mark is not None:
+            yield Hit("log", title, f"{kind}, {at:%-d %b %Y}, {of}", mark - 1, song, place or "log")
 
 
 def _devices(wanted: Wanted, user: User) -> Iterator[Hit]:
@@ -151,8 +169,8 @@ def _devices(wanted: Wanted, user: User) -> Iterator[Hit]:
 
 
 def _lists(wanted: Wanted, user: User) -> Iterator[Hit]:
-    rows = SetList.objects.filter(_any(wanted, "name"), owner=user, deleted_at=None)
-    for pk, name in rows.values_list("pk", "name")[:_LOOKED_AT]:
+    rows = SetList.objects.filter(owner=user, deleted_at=None)
+    for pk, name in rows.values_list("pk", "name"):
         mark = fits(wanted, name, "set list")
         if mark is not None:
             yield Hit("list", name, "set list", mark, place=f"set-lists/{pk}")

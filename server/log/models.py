@@ -4,6 +4,8 @@ import uuid
 
 from django.db import models
 
+from server.config.found import found_by
+
 
 class LogEntry(models.Model):
     """One line of a song's log: written once and never changed; a correction is a new line."""
@@ -19,6 +21,7 @@ class LogEntry(models.Model):
     place = models.CharField(max_length=200, blank=True, help_text="The view of the song to open")
     data = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
+    found_by = found_by("title", "kind", "text", "number")
 
     class Meta:
         ordering = ["-created_at", "id"]

@@ -5,9 +5,11 @@ from datetime import timedelta
 from typing import Any, Literal
 from uuid import UUID
 
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Count, QuerySet
 from django.utils import timezone
 
+from core.find import plain
+from server.config.found import holding
 from server.log.models import LogEntry
 
 Step = Literal["route", "time", "space", "blend", "listen", "verify", "log"]
@@ -66,12 +68,7 @@ class Page:
 def found(song_id: UUID, find: str) -> QuerySet[LogEntry]:
     """Entries in which every word is found, from the newest on."""
     rows: QuerySet[LogEntry] = LogEntry.objects.filter(song_id=song_id)
-    for word in find.split()[:MOST_WORDS]:
-        rows = rows.filter(
-            Q(title__icontains=word) | Q(text__icontains=word) | Q(kind__icontains=word)
-            | Q(number__icontains=word)
-        )  # fmt: skip
-    return rows
+    return rows.filter(holding([word] for word in plain(find).split()[:MOST_WORDS]))
 
 
 def page(song_id: UUID, step: str, find: str, after: int, most: int) -> Page:

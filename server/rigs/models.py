@@ -7,6 +7,8 @@ from typing import Any
 from django.db import models
 from django.db.models import Q
 
+from server.config.found import found_by
+
 
 class Rig(models.Model):
     """One routing of a song; its variants are whole documents of their own."""
@@ -18,6 +20,7 @@ class Rig(models.Model):
     feeds = models.JSONField(default=list, help_text="What plays into its sources")
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)
+    found_by = found_by("name")
 
     class Meta:
         ordering = ["position", "created_at", "id"]
@@ -38,7 +41,7 @@ def parts_of(document: Any) -> str:
     for id, node in nodes.items():
         inner = [one.get("stage", {}) for one in node.get("sidings") or ()]
         for part in (node, *inner):
-            found.append([id, part.get("kind"), part.get("name"), part.get("unit")])
+            found.append([id, *(part.get(what) or "" for what in ("kind", "name", "unit"))])
     return json.dumps(found, ensure_ascii=False)
 
 
@@ -55,6 +58,7 @@ class Variant(models.Model):
     revision = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)
+    found_by = found_by("parts")
 
     objects = LiveVariants()
     everything: models.Manager["Variant"] = models.Manager()

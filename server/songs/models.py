@@ -6,6 +6,8 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 
+from server.config.found import found_by
+
 
 class Song(models.Model):
     """One piece of work. `field_revisions` says at which revision each field last changed."""
@@ -34,6 +36,7 @@ class Song(models.Model):
     created_at = models.DateTimeField(auto_now_add=True)
     updated_at = models.DateTimeField(auto_now=True)
     deleted_at = models.DateTimeField(null=True)
+    found_by = found_by("title", "players")
 
     class Meta:
         ordering = ["created_at", "id"]

@@ -2,7 +2,7 @@
 
 from uuid import UUID
 
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.shortcuts import get_object_or_404
 
 from server.accounts.models import User
@@ -11,8 +11,13 @@ from server.songs.models import Song
 DEMO_OWNER = "demo-original"
 
 
+def in_songs_of(user: User, way: str = "") -> Q:
+    """What is in a person's songs. way: from the row to its song, as 'rig__song__'."""
+    return Q(**{f"{way}owner": user, f"{way}deleted_at": None})
+
+
 def songs_of(user: User) -> QuerySet[Song]:
-    return Song.objects.filter(owner=user, deleted_at=None)
+    return Song.objects.filter(in_songs_of(user))
 
 
 def song_of(user: User, song_id: UUID) -> Song:

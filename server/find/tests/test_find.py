@@ -1,11 +1,13 @@
 """Finding through the API: by the trade's words, only one's own, and in few questions to the database."""
 
 from importlib import import_module
+from urllib.parse import quote
 
 from django.apps import apps
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from core.find import plain
 from server.log.services import write
 from server.rigs.models import Variant
 from server.setlists.models import SetList
@@ -89,6 +91,45 @@ class Find(ApiCase):
         found = self.found("set tempo 96", self.song.pk)
         self.assertEqual([w["title"] for w in found["wishes"]], ["Set the tempo to 96 BPM"])
         self.assertEqual(self.found("aux")["wanted"], [["aux", "send"]])
+
+    def test_the_database_writes_words_as_the_search_reads_them(self):
+        titles = [
+            "Café  Noël",
+            "ÅNGSTRÖM\tØre",
+            "a_b% \\ c'd",
+            "ｆｕｌｌ ﬁne",
+            "Über\nalles",
+            "ΜΕΓΑΛΟΣ",
+            "été",
+            "Große Straße",
+            "हिन्दी गीत",
+            "שִׁיר",
+        ]
+        for title in titles:
+            song = song_for(self.user, title)
+            held = Song.objects.get(pk=song.pk)
+            self.assertEqual(
+                held.found_by, plain(f"{title} {held.players}") + " " * (not held.players)
+            )
+            for typed in (title, title.upper(), plain(title)):
+                self.assertIn(title, self.titles(quote(typed), "song"), typed)
+        # Where it is said by more than one word, one of them is enough; where two are typed, both count.
+        self.assertEqual(self.titles("cafe%20ore", "song"), [])
+
+    def test_a_log_line_by_its_figure_and_parts_without_a_name_by_none(self):
+        write(self.song.pk, "verify", "null test", "Print against loop", number="−58.5 dB")
+        self.assertEqual(self.titles("58.5", "log"), ["Print against loop"])
+        self.assertEqual(self.titles("null", "stage"), [])
+        parts = Variant.objects.get().parts
+        self.assertNotIn("null", parts)
+
+    def test_of_many_that_fit_those_of_the_song_in_hand_are_looked_at_first(self):
+        write(self.song.pk, "log", "note", "Lantern of this song")
+        other = song_for(self.user, "Another")
+        for n in range(70):
+            write(other.pk, "log", "note", f"Lantern {n}")
+        self.assertNotIn("Lantern of this song", self.titles("lantern", "log"))
+        self.assertEqual(self.titles("lantern", "log", self.song.pk)[0], "Lantern of this song")
 
     def test_the_song_in_hand_goes_before_others(self):
         other = song_for(self.user, "Another")

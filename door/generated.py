@@ -17,9 +17,12 @@ SHAPES = {
     "proof-1": "core.proof:Proof",
     "stage-sheet-1": "core.sheet:StageSheet",
     "devices-1": "core.devices:Panels",
-    "song-1": "core.songfile:SongFile",
+    "song-2": "core.songfile:SongFile",
     "song-test-1": "core.songfile:FiledTest",
     "song-measurement-1": "core.songfile:FiledMeasurement",
+    "studio-1": "server.songfiles.studio:StudioFile",
+    "studio-devices-1": "server.songfiles.studio:DevicesFile",
+    "set-lists-1": "server.songfiles.studio:ListsFile",
     "song-snapshot-1": "core.songfile:FiledSnapshot",
 }
 

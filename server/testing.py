@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import soundfile
 from django.test import Client, TestCase
+from PIL import Image
 
 from server.accounts.models import User
 from server.clips.models import Clip
@@ -75,3 +76,12 @@ class ApiCase(TestCase):
         self.assertEqual(problem["status"], status)
         self.assertIn(words, problem["detail"])
         return problem
+
+
+def picture_bytes(size: tuple[int, int] = (60, 40), kind: str = "PNG", **more: Any) -> bytes:
+    """A picture whose left half is red and whose right half is blue."""
+    made = Image.new("RGB", size, (200, 30, 30))
+    made.paste((30, 30, 200), (size[0] // 2, 0, *size))
+    out = io.BytesIO()
+    made.save(out, kind, **more)
+    return out.getvalue()

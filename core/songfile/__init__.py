@@ -2,6 +2,7 @@
 
 from core.songfile.archive import (
     DEVICES,
+    SET_LISTS,
     SONG,
     STUDIO,
     Archive,
@@ -18,17 +19,19 @@ from core.songfile.shapes import (
     FiledClip,
     FiledLine,
     FiledMeasurement,
+    FiledPicture,
     FiledRig,
     FiledSnapshot,
     FiledTest,
     FiledVariant,
     KeptSong,
+    MarkText,
     SongFile,
     SongValues,
 )
 
 __all__ = [
-    "DEVICES", "HEAD", "SONG", "SONG_VERSION", "STUDIO", "Archive", "Entry", "FiledClip", "FiledLine",
-    "FiledMeasurement", "FiledRig", "FiledSnapshot", "FiledTest", "FiledVariant", "KeptSong", "Marking", "SongFile",
+    "DEVICES", "HEAD", "SET_LISTS", "SONG", "SONG_VERSION", "STUDIO", "Archive", "Entry", "FiledClip", "FiledLine",
+    "FiledMeasurement", "FiledPicture", "FiledRig", "FiledSnapshot", "FiledTest", "FiledVariant", "KeptSong", "MarkText", "Marking", "SongFile",
     "SongFileError", "SongValues", "mark", "plain_name", "read_song", "unmarked", "written", "zipped",
 ]  # fmt: skip

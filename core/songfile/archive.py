@@ -17,7 +17,7 @@ from pydantic import BaseModel, ValidationError
 from core.errors import FonodromeError
 from core.songfile.shapes import SONG_VERSION, SongFile
 
-MOST_ENTRIES = 4000
+MOST_ENTRIES, MOST_ENTRIES_OF_A_STUDIO = 4000, 40_000
 MOST_DOCUMENT_BYTES = 32 * 1024**2
 _DOCUMENTS_ANYWAY, _DOCUMENTS_BY_SIZE = 64 * 1024**2, 4
 """So much is read of all documents together, and so many times the file's own size on top."""
@@ -25,6 +25,7 @@ _PIECE = 1 << 20
 _WHEN = (1980, 1, 1, 0, 0, 0)
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\/:*?<>|]+')
 SONG, DEVICES, STUDIO = "song.json", "devices.json", "studio.json"
+SET_LISTS = "set-lists.json"
 
 
 class SongFileError(FonodromeError):
@@ -123,10 +124,11 @@ class Archive:
         self._left = _DOCUMENTS_ANYWAY + _DOCUMENTS_BY_SIZE * file.stat().st_size
         self._taken: set[str] = set()
         self.entries = {i.filename: i for i in self._zip.infolist() if not i.is_dir()}
-        if len(self._zip.infolist()) > MOST_ENTRIES:
+        sort, most = ("studio", MOST_ENTRIES_OF_A_STUDIO) if STUDIO in self.entries else ("song", MOST_ENTRIES)  # fmt: skip
+        if len(self._zip.infolist()) > most:
             self.close()
             raise SongFileError(
-                f"This file holds {len(self._zip.infolist())} entries; a song has up to {MOST_ENTRIES}. "
+                f"This file holds {len(self._zip.infolist())} entries; a {sort} has up to {most}. "
                 "Nothing was taken."
             )  # fmt: skip
         if len(self.entries) < sum(not i.is_dir() for i in self._zip.infolist()):
@@ -194,7 +196,7 @@ class Archive:
         if info is None:
             raise SongFileError(f"“{name[:60]}” is missing.")
         if name in self._taken:
-            raise SongFileError(f"“{name[:60]}” stands for two clips.")
+            raise SongFileError(f"“{name[:60]}” stands for two things.")
         self._taken.add(name)
         size = 0
         for piece in self._pieces(info, most):
@@ -215,6 +217,8 @@ def read_song(data: Any) -> SongFile:
             f"This song was written by a newer Fonodrome (version {version}); this one reads up to "
             f"{SONG_VERSION}. Nothing was taken."
         )
+    if version == 1:
+        data = {**data, "version": 2}
     try:
         return SongFile.model_validate(data)
     except ValidationError as error:

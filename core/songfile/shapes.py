@@ -18,9 +18,10 @@ from core.space import KeptSpace
 from core.tempo import TempoSection
 from core.tempo.song import MOST_SECTIONS
 
-SONG_VERSION = 1
+SONG_VERSION = 2
+"""Version 1 knew no pictures of notes."""
 MOST_CLIPS, MOST_RIGS, MOST_VARIANTS, MOST_TESTS = 2000, 500, 9, 1000
-MOST_SNAPSHOTS, MOST_LINES = 500, 50_000
+MOST_SNAPSHOTS, MOST_LINES, MOST_PICTURES = 500, 50_000, 16
 
 MarkText = Annotated[str, StringConstraints(pattern=r"^urn:fonodrome:[a-z]+-\d+$")]
 Moment = Annotated[
@@ -126,6 +127,12 @@ class FiledSnapshot(Edge):
     made_at: Moment
 
 
+class FiledPicture(Edge):
+    file: FileName = Field(description="Beside the document; JPEG or PNG")
+    sha256: str = Field(pattern=r"^[0-9a-f]{64}$")
+    size_bytes: int = Field(ge=0)
+
+
 class FiledLine(Edge):
     """A line of the log."""
 
@@ -137,6 +144,7 @@ class FiledLine(Edge):
     tone: Literal["plain", "passed", "caution"] = "plain"
     place: str = Field("", max_length=200)
     data: Document = Field(default_factory=dict)
+    pictures: list[FiledPicture] = Field([], max_length=MOST_PICTURES)
     made_at: Moment
 
 
@@ -144,7 +152,7 @@ class SongFile(Edge):
     """`song.json` of a song's file."""
 
     format: Literal["fonodrome-song"] = "fonodrome-song"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     song: SongValues
     clips: list[FiledClip] = Field([], max_length=MOST_CLIPS)
     rigs: list[FiledRig] = Field([], max_length=MOST_RIGS)

@@ -4,18 +4,22 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
 from ninja import Query, Router
 from pydantic import AfterValidator, Field, StringConstraints, ValidationError
 
 from core.edge import Edge
 from core.tables import Row, csv_text
+from server.clips.store import path_of
 from server.config.answers import download
 from server.config.auth import user_of
+from server.config.problems import Problem
 from server.config.words import printable
-from server.log import services
-from server.log.models import LogEntry
-from server.songs.queries import song_of
+from server.log import pictures, services
+from server.log.models import LogEntry, NotePicture
+from server.songs.queries import in_songs_of, song_of
 
 router = Router(tags=["log"])
 MOST = 200
@@ -31,6 +35,12 @@ class InHand(Edge):
     clip: UUID | None = None
 
 
+class PictureOut(Edge):
+    id: UUID
+    width: int
+    height: int
+
+
 class LogEntryOut(Edge):
     id: UUID
     step: services.Step
@@ -41,6 +51,7 @@ class LogEntryOut(Edge):
     tone: services.Tone
     place: str = Field(description="The view of the song that shows it; empty for none")
     hand: InHand = Field(description="What was in hand")
+    pictures: list[PictureOut]
     created_at: datetime
 
 
@@ -61,11 +72,24 @@ class LogAsked(Edge):
 
 class NoteIn(Edge):
     text: _Note
+    pictures: list[UUID] = Field(
+        [], max_length=pictures.MOST_OF_A_NOTE, description="Sent before, in their order"
+    )
 
 
 def _out(entry: LogEntry) -> LogEntryOut:
-    own = {n: getattr(entry, n) for n in LogEntryOut.model_fields if n != "hand"}
-    return LogEntryOut.model_validate({**own, "hand": _hand(entry.data.get("hand"))})
+    own = {n: getattr(entry, n) for n in LogEntryOut.model_fields if n not in ("hand", "pictures")}
+    return LogEntryOut.model_validate(
+        {
+            **own,
+            "hand": _hand(entry.data.get("hand")),
+            "pictures": [_picture_out(picture) for picture in entry.pictures.all()],
+        }
+    )
+
+
+def _picture_out(picture: NotePicture) -> PictureOut:
+    return PictureOut(id=picture.pk, width=picture.width, height=picture.height)
 
 
 def _hand(kept: Any) -> InHand:
@@ -107,4 +131,28 @@ def write_note(request: HttpRequest, song_id: UUID, payload: NoteIn) -> LogEntry
     first, _, rest = payload.text.partition("\n")
     if len(first) > services.LONGEST_TITLE:
         first, rest = first[: services.LONGEST_TITLE - 1] + "…", payload.text
-    return _out(services.write(song.pk, "log", "note", first, text=rest.strip()))
+    with transaction.atomic():
+        entry = services.write(song.pk, "log", "note", first, text=rest.strip())
+        pictures.give(entry, [str(pk) for pk in payload.pictures])
+    return _out(entry)
+
+
+@router.post("/songs/{uuid:song_id}/pictures", response=PictureOut)
+def send_picture(request: HttpRequest, song_id: UUID) -> PictureOut:
+    """The body is a JPEG, a PNG or a WebP. It waits for a day until a note is written with it."""
+    song = song_of(user_of(request), song_id)
+    length = request.headers.get("Content-Length", "")
+    if length.isdigit() and int(length) > pictures.MOST_BYTES_SENT:
+        raise Problem(413, "A picture is at most 12 MB.", "too-large")
+    return _picture_out(pictures.take(song, request.body))
+
+
+@router.get("/pictures/{uuid:picture_id}", response={200: None})
+def get_picture(request: HttpRequest, picture_id: UUID, small: bool = False) -> HttpResponse:
+    """A note's picture; small: as a JPEG that is at most 96 dots high."""
+    rows = NotePicture.objects.filter(in_songs_of(user_of(request), "song__"))
+    picture = get_object_or_404(rows.select_related("blob"), pk=picture_id)
+    data = bytes(picture.small) if small else path_of(picture.blob).read_bytes()
+    answer = HttpResponse(data, content_type="image/jpeg" if small else f"image/{picture.kind}")
+    answer["Cache-Control"] = "private, max-age=31536000, immutable"
+    return answer

@@ -26,3 +26,23 @@ class LogEntry(models.Model):
     class Meta:
         ordering = ["-created_at", "id"]
         indexes = [models.Index(fields=["song", "-created_at", "id"], name="log_newest_first")]
+
+
+class NotePicture(models.Model):
+    """A picture of a note, or one that waits for its note to be written (`entry` is none)."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    song = models.ForeignKey("songs.Song", on_delete=models.CASCADE, related_name="pictures")
+    entry = models.ForeignKey(
+        LogEntry, on_delete=models.CASCADE, null=True, related_name="pictures"
+    )
+    place = models.PositiveSmallIntegerField(default=0, help_text="Among those of its note")
+    blob = models.ForeignKey("clips.Blob", on_delete=models.PROTECT)
+    kind = models.CharField(max_length=4, choices=[("jpeg", "JPEG"), ("png", "PNG")])
+    width = models.PositiveSmallIntegerField()
+    height = models.PositiveSmallIntegerField()
+    small = models.BinaryField(help_text="A JPEG to be shown in a row")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["place", "created_at", "id"]

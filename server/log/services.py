@@ -5,12 +5,12 @@ from datetime import timedelta
 from typing import Any, Literal
 from uuid import UUID
 
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Prefetch, QuerySet
 from django.utils import timezone
 
 from core.find import plain
 from server.config.found import holding
-from server.log.models import LogEntry
+from server.log.models import LogEntry, NotePicture
 
 Step = Literal["route", "time", "space", "blend", "listen", "verify", "log"]
 Tone = Literal["plain", "passed", "caution"]
@@ -79,4 +79,9 @@ def page(song_id: UUID, step: str, find: str, after: int, most: int) -> Page:
     if step:
         rows = rows.filter(step=step)
     total = counts.get(step, 0) if step else sum(counts.values())
-    return Page(list(rows[after : after + most]), total, counts)
+    entries = list(
+        rows.prefetch_related(Prefetch("pictures", NotePicture.objects.defer("small")))[
+            after : after + most
+        ]
+    )
+    return Page(entries, total, counts)

@@ -11,8 +11,9 @@ from core.edge import Edge
 from core.songfile import zipped
 from server.config.answers import named
 from server.config.auth import user_of
-from server.songfiles.bring import Clash, bring, received
+from server.songfiles.bring import bring, received
 from server.songfiles.collect import Filed, studio_entries
+from server.songfiles.one import Clash
 from server.songs.queries import song_of
 
 router = Router(tags=["song files"])

@@ -3,14 +3,14 @@
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any, Literal, TypeVar
+from typing import Any, TypeVar
 from uuid import uuid4
 
 from django.db import transaction
 from pydantic import ValidationError
 
 from core.edge import Edge
-from core.songfile import DEVICES, SONG, STUDIO, Archive, SongFileError, read_song
+from core.songfile import DEVICES, SET_LISTS, SONG, STUDIO, Archive, SongFileError, read_song
 from core.units import format as fmt
 from server.accounts.models import User
 from server.clips import store
@@ -19,11 +19,11 @@ from server.config.words import some_of
 from server.devices import panels
 from server.devices.models import Device
 from server.devices.profiles import OWN
-from server.songfiles.one import Brought, OneSong
-from server.songfiles.studio import DevicesFile, StudioFile
+from server.songfiles.one import Brought, Clash, OneSong
+from server.songfiles.set_lists import SetListsIn, second
+from server.songfiles.studio import DevicesFile, FiledList, ListsFile, StudioFile
 from server.songs.queries import songs_of
 
-Clash = Literal["ask", "second", "skip"]
 S = TypeVar("S", bound=Edge)
 
 
@@ -38,7 +38,8 @@ def bring(user: User, file: Path, clash: Clash) -> Brought:
         # Looked through one by one, and read again when their turn comes: never all at once.
         looks = [_look(archive, folder) for folder in _folders(archive)]
         devices = _devices(archive)
-        wanted = _named(user, looks, clash, done)
+        lists = SetListsIn(user, _lists(archive))
+        wanted = _named(user, looks, clash, done, lists.taken if clash == "ask" else [])
         size = sum(look.size_bytes for look, _ in wanted)
         if not store.room_for(size):
             raise Problem(
@@ -49,7 +50,11 @@ def bring(user: User, file: Path, clash: Clash) -> Brought:
                 song = read_song(archive.document(f"{look.folder}{SONG}"))
                 one = OneSong(user, archive, look.folder, song, title, Path(held), done)
                 done.songs.append(one.made())
+                lists.came(look.folder, one)
             _take_devices(user, devices, done)
+            for look in looks:
+                lists.was_here(look.folder, look.title)
+            lists.take(clash, done)
     return done
 
 
@@ -64,7 +69,9 @@ class _Look:
 
 def _look(archive: Archive, folder: str) -> _Look:
     song = read_song(archive.document(f"{folder}{SONG}"))
-    return _Look(folder, song.song.title, sum(clip.size_bytes for clip in song.clips))
+    size = sum(clip.size_bytes for clip in song.clips)
+    size += sum(picture.size_bytes for line in song.log for picture in line.pictures)
+    return _Look(folder, song.song.title, size)
 
 
 def _folders(archive: Archive) -> list[str]:
@@ -82,6 +89,13 @@ def _devices(archive: Archive) -> DevicesFile:
     return _of_the_studio(archive, DEVICES, DevicesFile)
 
 
+def _lists(archive: Archive) -> list[FiledList]:
+    """Studios of before have none."""
+    if STUDIO not in archive.entries or SET_LISTS not in archive.entries:
+        return []
+    return _of_the_studio(archive, SET_LISTS, ListsFile).lists
+
+
 def _of_the_studio(archive: Archive, name: str, shape: type[S]) -> S:
     try:
         return shape.model_validate(archive.document(name))
@@ -91,10 +105,12 @@ def _of_the_studio(archive: Archive, name: str, shape: type[S]) -> S:
         ) from None
 
 
-def _named(user: User, looks: list[_Look], clash: Clash, done: Brought) -> list[tuple[_Look, str]]:
-    """Those that are to be taken, each with the title that it gets."""
+def _named(
+    user: User, looks: list[_Look], clash: Clash, done: Brought, lists: list[str]
+) -> list[tuple[_Look, str]]:
+    """Those that are to be taken, each with the title that it gets. lists: set lists there already."""
     held = {title.casefold() for title in songs_of(user).values_list("title", flat=True)}
-    taken = [look.title for look in looks if look.title.casefold() in held]
+    taken = [look.title for look in looks if look.title.casefold() in held] + lists
     if taken and clash == "ask":
         raise Problem(
             409,
@@ -108,10 +124,7 @@ def _named(user: User, looks: list[_Look], clash: Clash, done: Brought) -> list[
             if clash == "skip":
                 done.left_out.append(f"“{title}” is here already and was left as it is.")
                 continue
-            count = 2
-            while f"{title[:115]} {count}".casefold() in held:
-                count += 1
-            title = f"{title[:115]} {count}"
+            title = second(title, held, 115)
         held.add(title.casefold())
         found.append((look, title))
     return found

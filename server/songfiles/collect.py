@@ -15,12 +15,14 @@ from core.render.moves import WrittenMove
 from core.routing import RigError, load_rig
 from core.songfile import (
     DEVICES,
+    SET_LISTS,
     SONG,
     STUDIO,
     Entry,
     FiledClip,
     FiledLine,
     FiledMeasurement,
+    FiledPicture,
     FiledRig,
     FiledSnapshot,
     FiledTest,
@@ -40,9 +42,18 @@ from server.devices.models import Device
 from server.devices.panels import panels_of
 from server.devices.profiles import profile_of
 from server.jobs.models import Status
+from server.setlists.models import SetList
+from server.setlists.services import lists_of, values_of
 from server.snapshots.keeping import VALUES
 from server.snapshots.models import Snapshot
-from server.songfiles.studio import DevicesFile, StudioFile
+from server.songfiles.studio import (
+    MOST_SONGS,
+    DevicesFile,
+    FiledEntry,
+    FiledList,
+    ListsFile,
+    StudioFile,
+)
 from server.songs.models import Song
 from server.songs.queries import songs_of
 from server.verify.models import NullTest
@@ -97,6 +108,12 @@ class Filed:
             pk for pk, take in measured.order_by("created_at", "id").values_list("pk", "take")
             if take is None or take in self.there
         ]  # fmt: skip
+        self.pictures = list(
+            song.pictures.exclude(entry=None)
+            .order_by("entry__created_at", "entry_id", "place")
+            .defer("small")
+            .select_related("blob")
+        )
         self.snapshots = list(snapshots.order_by("created_at", "id").values_list("pk", flat=True))
         self.marking = Marking()
         self._mark_all()
@@ -124,6 +141,15 @@ class Filed:
 
     def _document(self) -> SongFile:
         song, of, marked = self.song, self.marking.known, self.marking.marked
+        pictures: dict[UUID | None, list[FiledPicture]] = {}
+        for number, one in enumerate(self.pictures, 1):
+            pictures.setdefault(one.entry_id, []).append(
+                FiledPicture(
+                    file=f"pictures/{number:03d}.{'jpg' if one.kind == 'jpeg' else one.kind}",
+                    sha256=one.blob.digest,
+                    size_bytes=one.blob.size_bytes,
+                )
+            )
         return SongFile(
             song=SongValues.model_validate({name: getattr(song, name) for name in VALUES}),
             clips=[
@@ -154,7 +180,7 @@ class Filed:
                 FiledLine(
                     step=e.step, kind=e.kind, title=marked(e.title), text=marked(e.text)[:10_000],
                     number=e.number, tone=e.tone, place=marked(e.place), data=marked(e.data),
-                    made_at=e.created_at,
+                    pictures=pictures.get(e.pk, []), made_at=e.created_at,
                 )
                 for e in song.log.order_by("created_at", "id")
             ],
@@ -198,6 +224,9 @@ class Filed:
                 made_at=s.created_at,
             )
             yield f"{folder}{name}", written(filed)
+        files = [picture.file for line in document.log for picture in line.pictures]
+        for file, picture in zip(files, self.pictures, strict=True):
+            yield f"{folder}{file}", path_of(picture.blob)
         for clip, said in zip(self.clips, document.clips, strict=True):
             assert clip.blob is not None
             yield f"{folder}{said.audio}", path_of(clip.blob)
@@ -208,12 +237,38 @@ def _names(folder: str, rows: Sequence[Any]) -> list[str]:
 
 
 def studio_entries(user: User) -> Iterator[Entry]:
-    """All songs of a person, and their devices."""
+    """All songs of a person, their devices, and their set lists at last. Raises Problem for too many."""
     songs = list(songs_of(user).order_by("created_at", "id"))
     folders = [f"songs/{n:03d} {plain_name(s.title)}/" for n, s in enumerate(songs, 1)]
+    if len(songs) > MOST_SONGS:
+        raise Problem(422, f"A studio's file holds {MOST_SONGS} songs; you have {len(songs)}. Take them out one by one.", "too-large")  # fmt: skip
+    return _studio_entries(user, songs, folders)
+
+
+def _studio_entries(user: User, songs: list[Song], folders: list[str]) -> Iterator[Entry]:
     yield STUDIO, written(StudioFile(songs=folders))
     profiles = [profile_of(d) for d in Device.objects.filter(owner=user)]
     panels = Panels(panels=tuple(panels_of(user).values()))
     yield DEVICES, written(DevicesFile(profiles=profiles, panels=panels.panels))
+    marks: dict[str, str] = {}
     for song, folder in zip(songs, folders, strict=True):
-        yield from Filed(song).entries(folder)
+        filed = Filed(song)
+        marks |= {
+            str(v.pk): filed.marking.known[str(v.pk)] for r in filed.rigs for v in r.variants.all()
+        }
+        yield from filed.entries(folder)
+    places = {str(song.pk): folder for song, folder in zip(songs, folders, strict=True)}
+    lists = sorted(lists_of(user), key=lambda one: (one.created_at, one.pk))
+    yield SET_LISTS, written(ListsFile(lists=[_list(one, places, marks) for one in lists]))
+
+
+def _list(one: SetList, places: dict[str, str], marks: dict[str, str]) -> FiledList:
+    values = values_of(one)
+    entries = []
+    for entry in values.entries:
+        rest = entry.model_dump(mode="json", exclude={"song", "variant"})
+        song, variant = places.get(str(entry.song)), marks.get(str(entry.variant))
+        entries.append(FiledEntry(song=song, variant=variant if song else None, values=rest))
+    return FiledList(
+        name=values.name, channel=values.channel, send_clock=values.send_clock, entries=entries
+    )

@@ -4,7 +4,7 @@ import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 from uuid import UUID, uuid4
 
 from pydantic import ValidationError
@@ -22,6 +22,7 @@ from core.songfile import (
     Archive,
     FiledClip,
     FiledMeasurement,
+    FiledPicture,
     FiledSnapshot,
     FiledTest,
     KeptSong,
@@ -35,7 +36,9 @@ from server.bench.models import Measurement as Measured
 from server.clips import store
 from server.clips.models import Clip
 from server.clips.tasks import decode_clip
+from server.config.problems import Problem
 from server.jobs.models import Status
+from server.log import pictures
 from server.log.models import LogEntry
 from server.rigs.models import Rig, Variant
 from server.rigs.queries import context_of
@@ -47,6 +50,7 @@ from server.verify.services import summary_of
 _LARGEST_AUDIO = 4 * 1024**3
 _PER_WRITE = 500
 F = TypeVar("F", bound=Edge)
+Clash = Literal["ask", "second", "skip"]
 
 
 @dataclass
@@ -125,7 +129,8 @@ class OneSong:
         self._log()
         return self.song
 
-    def _clip(self, said: FiledClip) -> None:
+    def _beside(self, what: str, name: str, size_bytes: int, sha256: str) -> Path | None:
+        """A file that stands beside the document, on disk; None where it is not the one that is said."""
         path = self.held / uuid4().hex
         digest = hashlib.sha256()
 
@@ -139,17 +144,22 @@ class OneSong:
                 digest.update(data)
                 self.out.write(data)
 
+        why = "its file is not the one that was put in."
         try:
             with path.open("wb") as out:
-                most = min(said.size_bytes, _LARGEST_AUDIO)
-                size = self.archive.take(f"{self.folder}{said.audio}", most, Both(out))
+                most = min(size_bytes, _LARGEST_AUDIO)
+                size = self.archive.take(f"{self.folder}{name}", most, Both(out))
+            if (size, digest.hexdigest()) == (size_bytes, sha256):
+                return path
         except SongFileError as error:
-            path.unlink(missing_ok=True)
-            self.left(f"clip “{said.name}”", error.sentence)
-            return
-        if (size, digest.hexdigest()) != (said.size_bytes, said.sha256):
-            path.unlink(missing_ok=True)
-            self.left(f"clip “{said.name}”", "its audio is not the one that was put in.")
+            why = error.sentence
+        path.unlink(missing_ok=True)
+        self.left(what, why)
+        return None
+
+    def _clip(self, said: FiledClip) -> None:
+        path = self._beside(f"clip “{said.name}”", said.audio, said.size_bytes, said.sha256)
+        if path is None:
             return
         clip = Clip.objects.create(
             pk=self.pk(said.mark), song=self.song, name=said.name, blob=store.adopt(path)
@@ -258,19 +268,38 @@ class OneSong:
                 Snapshot.objects.filter(pk=row.pk).update(created_at=said.made_at)
 
     def _log(self) -> None:
+        # Lines of one moment stay in their order.
+        ids = sorted(uuid4() for _ in self.file.log)
         rows = [
             LogEntry(
-                song=self.song, step=s.step, kind=s.kind, title=self.plain(s.title)[:200],
+                pk=pk, song=self.song, step=s.step, kind=s.kind, title=self.plain(s.title)[:200],
                 text=self.plain(s.text), number=s.number, tone=s.tone,
                 place=self.plain(s.place)[:200], data=self.plain(s.data),
             )
-            for s in self.file.log
+            for pk, s in zip(ids, self.file.log, strict=True)
         ]  # fmt: skip
         LogEntry.objects.bulk_create(rows, batch_size=_PER_WRITE)
         # When it was written is told by the file, not by the clock of today.
         for row, said in zip(rows, self.file.log, strict=True):
             row.created_at = said.made_at
         LogEntry.objects.bulk_update(rows, ["created_at"], batch_size=_PER_WRITE)
+        for row, said in zip(rows, self.file.log, strict=True):
+            for place, picture in enumerate(said.pictures):
+                self._picture(row, place, picture)
+
+    def _picture(self, entry: LogEntry, place: int, said: FiledPicture) -> None:
+        what = f"a picture of “{entry.title}”"
+        path = self._beside(what, said.file, said.size_bytes, said.sha256)
+        if path is None:
+            return
+        try:
+            if path.stat().st_size > pictures.MOST_BYTES:
+                raise Problem(422, "It is larger than a picture of a note can be.", "picture")
+            pictures.kept(self.song, pictures.as_it_was(path.read_bytes()), entry, place)
+        except Problem as problem:
+            self.left(what, problem.sentence)
+        finally:
+            path.unlink(missing_ok=True)
 
 
 def _whole(content: dict[str, Any]) -> bool:

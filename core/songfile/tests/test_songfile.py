@@ -32,6 +32,7 @@ JSON = st.recursive(
     lambda inner: st.lists(inner, max_size=4) | st.dictionaries(WORDS, inner, max_size=4),
     max_leaves=12,
 )  # fmt: skip
+# As version 1 wrote it, before notes had pictures.
 SONG = {"format": "fonodrome-song", "version": 1, "song": {"title": "Low Water", "tempo_map": [{}]}}
 
 
@@ -125,6 +126,19 @@ class Files(unittest.TestCase):
         slow = {**SONG, "song": {"title": "x", "tempo_map": [{"tempo_bpm": 0}]}}
         self.refused(self.zip_of([("song.json", json.dumps(slow))]), "song.tempo_map.0.tempo_bpm")
 
+    def test_a_song_of_before_is_read_as_it_was(self):
+        line = {"step": "log", "kind": "note", "title": "t", "made_at": "2026-11-30T00:00:00Z"}
+        with Archive(self.zip_of([("song.json", json.dumps({**SONG, "log": [line]}))])) as archive:
+            song = read_song(archive.document("song.json"))
+        self.assertEqual(
+            (song.version, song.song.title, song.log[0].pictures), (2, "Low Water", [])
+        )
+
+    def test_a_studio_holds_more_than_a_song(self):
+        many = [(f"songs/{n}/song.json", "{}") for n in range(4001)]
+        with Archive(self.zip_of([("studio.json", "{}"), *many])) as archive:
+            self.assertEqual(len(archive.entries), 4002)
+
     def test_too_many_entries_and_two_of_one_name(self):
         self.refused(self.zip_of([(f"{n}.txt", "") for n in range(4001)]), "4001 entries")
         with self.assertWarns(UserWarning):
@@ -164,7 +178,7 @@ class Files(unittest.TestCase):
             archive.take("audio/1", 10, io.BytesIO())
             with self.assertRaises(SongFileError) as said:
                 archive.take("audio/1", 10, io.BytesIO())
-        self.assertIn("two clips", said.exception.sentence)
+        self.assertIn("two things", said.exception.sentence)
 
     def test_audio_that_is_damaged_or_not_there(self):
         path = self.zip_of([("song.json", json.dumps(SONG)), ("audio/1", b"sound" * 1000)])

@@ -1,5 +1,6 @@
 """A song out as a file and in again: the same bytes, nothing half-taken, what is left out is said."""
 
+import hashlib
 import io
 import json
 import random
@@ -24,12 +25,15 @@ from server.clips.tasks import decode_clip
 from server.config.problems import Problem
 from server.devices.models import Device, Panel
 from server.jobs.models import Status
+from server.log.pictures import give, take
 from server.log.services import write
 from server.rigs.models import Rig, Variant
+from server.setlists.models import SetList
+from server.setlists.services import lists_of, values_of
 from server.snapshots.keeping import keep
 from server.songfiles.bring import received
 from server.songs.models import Song
-from server.testing import ApiCase, clip_in, noise, person, wav_bytes
+from server.testing import ApiCase, clip_in, noise, person, picture_bytes, song_for, wav_bytes
 from server.verify.models import NullTest
 from server.verify.tasks import run_null_test
 
@@ -79,6 +83,13 @@ class Case(ApiCase):
         self.assertEqual(test.status, Status.DONE, test.problem)
         keep(self.song, "Before the tour", "named")
         Rig.objects.filter(name="Rig 2").update(name="Rig two")
+        for entry, names in (("At the desk", ("PNG", "JPEG")), ("On the floor", ("JPEG",))):
+            held = [
+                str(take(self.song, picture_bytes((90, 30 + i), kind)).pk)
+                for i, kind in enumerate(names)
+            ]
+            give(write(self.song.pk, "log", "note", entry), held)
+        take(self.song, picture_bytes((5, 5)))
         for n in range(30):
             write(self.song.pk, "verify", "note", f"Line {n} {HEAD}clip-001", text=f"of {test.pk}", place=f"verify/{test.pk}", data={"rng": rng.random()})  # fmt: skip
 
@@ -105,6 +116,11 @@ class RoundTrip(Case):
         self.assertEqual(feed, str(test.clip_a_id))
         result = self.call("get", f"/null-tests/{test.pk}")[1]
         self.assertAlmostEqual(result["result"]["gain_db"], -6.0206, places=3)
+        pictures = self.song.log.get(title="At the desk").pictures.all()
+        self.assertEqual(
+            [(p.kind, p.width, p.height) for p in pictures], [("png", 90, 30), ("jpeg", 90, 31)]
+        )
+        self.assertEqual(self.client.get(f"/api/v1/pictures/{pictures[0].pk}").status_code, 200)
         snapshot = self.song.snapshots.get()
         changes = self.call("get", f"/snapshots/{snapshot.pk}/changes")[1]
         self.assertEqual([c["lines"] for c in changes], [["name Rig 2 → Rig two"]])
@@ -118,6 +134,9 @@ class RoundTrip(Case):
                     "song.json",
                     "tests/001.json",
                     "snapshots/001.json",
+                    "pictures/001.png",
+                    "pictures/002.jpg",
+                    "pictures/003.jpg",
                     "audio/001 Guitar, take 4.wav",
                     "audio/002 half .. as loud.flac",
                 ],
@@ -153,6 +172,18 @@ class RoundTrip(Case):
         Device.objects.create(owner=self.user, name="My pedal", min_ms=1, max_ms=100, step_ms=1)
         Panel.objects.create(owner=self.user, key="grey", content={"name": "Grey", "controls": []})
         Song.objects.create(owner=self.user, title="Another", tempo_map=[{"tempo_bpm": 90}])
+        variant = Variant.objects.get(rig__name="Rig two", position=1)
+        other = song_for(person("carol"), "Of Carol")
+        songs = [
+            {"key": "a", "song": str(self.song.pk), "variant": str(variant.pk), "note": "Slow"},
+            {"key": "b", "kind": "pause", "title": "Tune"},
+            {"key": "c", "song": str(Song.objects.get(title="Another").pk), "count_bars": 1},
+            # Neither theirs nor there any more.
+            {"key": "d", "song": str(other.pk)}, {"key": "e", "song": str(uuid4())},
+        ]  # fmt: skip
+        for name in ("Pier", "Barn"):
+            SetList.objects.create(owner=self.user, name=name, content={"name": name, "channel": 3, "entries": songs})  # fmt: skip
+        SetList.objects.create(owner=self.user, name="Gone", content={"name": "Gone"}, deleted_at=datetime.now(UTC))  # fmt: skip
         before = self.out("/api/v1/studio/file")
         self.as_somebody_else()
         status, taken = self.take(before)
@@ -162,9 +193,37 @@ class RoundTrip(Case):
         for clip in Clip.objects.filter(song__owner=self.user):
             decode_clip(clip_id=str(clip.pk))
         self.assertEqual(self.out("/api/v1/studio/file"), before)
-        self.assertEqual(self.take(before)[0], 409)
+        lists = {one.name: values_of(one) for one in lists_of(self.user)}
+        self.assertEqual(set(lists), {"Pier", "Barn"})
+        entries = lists["Barn"].entries
+        self.assertEqual([e.key for e in entries], ["a", "b", "c", "d", "e"])
+        mine = Song.objects.get(owner=self.user, title="Tide Table")
+        self.assertEqual(entries[0].song, mine.pk)
+        played = Variant.objects.get(pk=entries[0].variant)
+        self.assertEqual(
+            (played.rig.song_id, played.rig.name, played.position), (mine.pk, "Rig two", 1)
+        )
+        self.assertEqual(entries[2].song, Song.objects.get(owner=self.user, title="Another").pk)
+        self.assertFalse(Song.objects.filter(pk__in=[entries[3].song, entries[4].song]).exists())
+        # On stage they are read like any other.
+        stage = self.call("get", f"/set-lists/{lists_of(self.user)[0].pk}/stage")[1]
+        self.assertEqual(
+            [c["title"] for c in stage["cards"]][:3], ["Tide Table", "Tune", "Another"]
+        )
+        status, asked = self.take(before)
+        self.assertEqual((status, asked["names"]), (409, ["Tide Table", "Another", "Pier", "Barn"]))
         again = self.take(before, "skip")[1]
-        self.assertEqual((again["songs"], len(again["left_out"])), ([], 2))
+        self.assertEqual((again["songs"], len(again["left_out"])), ([], 4))
+        # A list that is not there plays the songs that are.
+        SetList.objects.filter(owner=self.user, name="Pier").delete()
+        said = self.take(before, "skip")[1]["left_out"]
+        self.assertEqual(len(said), 4, said)
+        self.assertIn("Set list “Pier”: a song of it is played without the rig", " ".join(said))
+        (pier,) = (values_of(one) for one in lists_of(self.user) if one.name == "Pier")
+        self.assertEqual((pier.entries[0].song, pier.entries[0].variant), (mine.pk, None))
+        second = self.take(before, "second")[1]
+        self.assertEqual([s["title"] for s in second["songs"]], ["Tide Table 2", "Another 2"])
+        self.assertIn("Pier 2", [one.name for one in lists_of(self.user)])
 
 
 class Bad(Case):
@@ -229,7 +288,7 @@ class Bad(Case):
         self.assertEqual(status, 200)
         said = "\n".join(taken["left_out"])
         for words in (
-            "clip “Guitar, take 4.wav”: its audio is not the one", "“half/../as loud.flac”: “audio/002",
+            "clip “Guitar, take 4.wav”: its file is not the one", "“half/../as loud.flac”: “audio/002",
             "Rig 1 B:", "Rig two A: This rig was written by version 99", "what plays into Rig 1:",
             "null test 1: a clip of it is not there", "snapshot “Before the tour”", "measurement 1: This is no file",
         ):  # fmt: skip
@@ -241,6 +300,56 @@ class Bad(Case):
         self.assertEqual(
             self.call("get", f"/variants/{song.rigs.get().variants.first().pk}")[0], 200
         )
+
+    def test_pictures_that_are_none_or_not_the_ones_that_were_put_in_are_left_out_and_said(self):
+        self.full()
+        big = picture_bytes((2100, 20))
+        for name, data, words in (
+            ("pictures/001.png", None, "is missing"),
+            ("pictures/001.png", b"<svg onload=alert(1)>", "not the one that was put in"),
+            ("own", b"<svg onload=alert(1)>", "no picture that can be opened"),
+            ("own", picture_bytes(kind="GIF"), "no picture that can be opened"),
+            ("own", big, "larger than a picture of a note"),
+        ):  # fmt: skip
+            with self.subTest(words), zipfile.ZipFile(io.BytesIO(self.out())) as archive:
+                entries = {n: archive.read(n) for n in archive.namelist()}
+                document = json.loads(entries["song.json"])
+                document["song"]["title"] = f"T {uuid4()}"
+                said = next(line for line in document["log"] if line["pictures"])["pictures"][0]
+                if name == "own":
+                    said |= {"sha256": hashlib.sha256(data).hexdigest(), "size_bytes": len(data)}
+                if data is None:
+                    del entries["pictures/001.png"]
+                else:
+                    entries["pictures/001.png"] = data
+                entries["song.json"] = json.dumps(document).encode()
+                status, taken = self.take(b"".join(zipped(iter(entries.items()))))
+                self.assertEqual(status, 200)
+                (left,) = taken["left_out"]
+                self.assertIn("a picture of “At the desk”", left)
+                self.assertIn(words, left)
+                rows = Song.objects.get(pk=taken["songs"][0]["id"]).pictures
+                self.assertEqual(rows.count(), 2)
+        self.assertEqual(list(scratch_folder().iterdir()), [])
+
+    def test_set_lists_that_cannot_be_read_harm_nothing(self):
+        with zipfile.ZipFile(io.BytesIO(self.out("/api/v1/studio/file"))) as archive:
+            entries = {n: archive.read(n) for n in archive.namelist()}
+        self.as_somebody_else()
+        one = {"song": None, "variant": None, "values": {"key": "a"}}
+        lists = [
+            {"name": "Two of a key", "entries": [one, one]},
+            {"name": "No key", "entries": [{**one, "values": {"x": 1}}]},
+            {"name": "Right", "entries": [{**one, "variant": f"{HEAD}variant-999", "song": "../../etc"}]},
+        ]  # fmt: skip
+        entries["set-lists.json"] = json.dumps({"lists": lists}).encode()
+        said = self.take(b"".join(zipped(iter(entries.items()))))[1]["left_out"]
+        self.assertEqual([s.split(":")[0] for s in said], ["Set list “Two of a key” cannot be read.", "Set list “No key” cannot be read.", "Set list “Right”"])  # fmt: skip
+        self.assertEqual([one.name for one in lists_of(self.user)], ["Right"])
+        entries["set-lists.json"] = json.dumps({"lists": [], "version": 2}).encode()
+        self.nothing_taken(b"".join(zipped(iter(entries.items()))), "newer Fonodrome")
+        del entries["set-lists.json"]
+        self.assertEqual(self.take(b"".join(zipped(iter(entries.items()))), "second")[0], 200)
 
     def test_what_a_hostile_file_says_of_a_line_or_a_snapshot_locks_nothing(self):
         self.full()

@@ -1997,6 +1997,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/songs/{song_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Picture
+         * @description The body is a JPEG, a PNG or a WebP. It waits for a day until a note is written with it.
+         */
+        post: operations["server_log_api_send_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pictures/{picture_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Picture
+         * @description A note's picture; small: as a JPEG that is at most 96 dots high.
+         */
+        get: operations["server_log_api_get_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/find": {
         parameters: {
             query?: never;
@@ -16461,6 +16501,8 @@ export interface components {
             place: string;
             /** @description What was in hand */
             hand: components["schemas"]["InHand"];
+            /** Pictures */
+            pictures: components["schemas"]["PictureOut"][];
             /**
              * Created At
              * Format: date-time
@@ -16484,10 +16526,28 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** PictureOut */
+        PictureOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
         /** NoteIn */
         NoteIn: {
             /** Text */
             text: string;
+            /**
+             * Pictures
+             * @description Sent before, in their order
+             * @default []
+             */
+            pictures: string[];
         };
         /** FindAsked */
         FindAsked: {
@@ -21807,6 +21867,50 @@ export interface operations {
             header?: never;
             path: {
                 song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_log_api_send_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                song_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+        };
+    };
+    server_log_api_get_picture: {
+        parameters: {
+            query?: {
+                small?: boolean;
+            };
+            header?: never;
+            path: {
+                picture_id: string;
             };
             cookie?: never;
         };

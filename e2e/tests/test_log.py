@@ -1,11 +1,16 @@
 """The log in the browser: what was done writes itself down, is noted, found and opened again."""
 
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from e2e.base import BrowserCase
+from server.log.models import NotePicture
 from server.log.services import write
 from server.songs.models import Song
-from server.testing import clip_in, noise, wav_bytes
+from server.testing import clip_in, noise, picture_bytes, wav_bytes
 
 
 class Log(BrowserCase):
@@ -73,6 +78,74 @@ class Log(BrowserCase):
         b.find("link", "Open Meant").send_keys(Keys.ENTER)
         # The other rig is in hand now.
         b.find("radio", "Clarinet gives way")
+        self.no_faults()
+
+    def test_pictures_go_with_a_note_and_are_looked_at_by_pointer_keys_and_on_a_phone(self):
+        b = self.open_demo()
+        folder = Path(self.enterContext(TemporaryDirectory()))
+        photo = folder / "desk.jpg"
+        photo.write_bytes(picture_bytes((3000, 1500), "JPEG"))
+        drawn, noise_file = folder / "plan.png", folder / "take.wav"
+        drawn.write_bytes(picture_bytes((300, 200)))
+        noise_file.write_bytes(wav_bytes(noise(0.1)))
+        b.press("link", "Log")
+        b.find("button", "Add pictures")
+        picker = b.driver.find_element(By.CSS_SELECTOR, "[aria-label='Pictures of the note']")
+        picker.send_keys("\n".join(map(str, (photo, noise_file, drawn))))
+        b.sees("“take.wav” is no picture.")
+        b.find("button", "Leave out plan.png")
+        b.press("button", "Leave out desk.jpg")
+        picker.send_keys(str(photo))
+        b.find("button", "Leave out desk.jpg")
+        b.type("A note of your own", "As it stood on the desk")
+        # One that is no picture whatever it is called: nothing is lost.
+        false = folder / "false.png"
+        false.write_bytes(b"no picture")
+        picker.send_keys(str(false))
+        b.find("button", "Leave out false.png")
+        b.press("button", "Write it down")
+        b.sees("no picture that can be opened")
+        b.sees("What you wrote is still here.")
+        b.press("button", "Leave out false.png")
+        b.press("button", "Write it down")
+        b.sees("1 entry, newest first")
+        self.assertIsNone(b.look("button", "Leave out plan.png"))
+        rows = NotePicture.objects.order_by("place")
+        self.assertEqual(
+            [(p.kind, p.width, p.height) for p in rows], [("png", 300, 200), ("jpeg", 2048, 1024)]
+        )
+        small = b.driver.find_elements(By.CSS_SELECTOR, "li img")
+        self.assertEqual(
+            [i.get_attribute("alt") for i in small],
+            ["Picture 1 of 2: As it stood on the desk", "Picture 2 of 2: As it stood on the desk"],
+        )
+        wait = "return [...document.images].every((i) => i.complete && i.naturalWidth > 0)"
+        b.until(lambda: b.driver.execute_script(wait), "every picture is there")
+        # By keys: open, turn, close, and back where it was.
+        b.driver.execute_script("arguments[0].parentElement.focus()", small[0])
+        b.driver.switch_to.active_element.send_keys(Keys.ENTER)
+        dialog = b.find("dialog", "As it stood on the desk")
+        b.sees("1 of 2")
+        b.driver.switch_to.active_element.send_keys(Keys.ARROW_RIGHT)
+        b.sees("2 of 2")
+        b.until(lambda: b.driver.execute_script(wait), "the large one is there")
+        large = dialog.find_element(By.TAG_NAME, "img")
+        self.assertEqual(large.get_property("naturalWidth"), 2048)
+        b.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
+        b.until(lambda: b.look("dialog", "As it stood") is None)
+        self.assertEqual(
+            b.driver.switch_to.active_element,
+            b.driver.find_elements(By.CSS_SELECTOR, "li button")[0],
+        )
+        b.size(390, 844)
+        self.assertLessEqual(
+            b.driver.execute_script("return document.documentElement.scrollWidth"), 390
+        )
+        b.driver.find_elements(By.CSS_SELECTOR, "li img")[1].click()
+        dialog = b.find("dialog", "As it stood on the desk")
+        box = dialog.find_element(By.TAG_NAME, "img").rect
+        self.assertLessEqual(box["x"] + box["width"], 390)
+        b.press("button", "Close")
         self.no_faults()
 
     def test_hundreds_of_lines_on_a_phone(self):

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.db import transaction
+from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router
@@ -13,7 +14,7 @@ from pydantic import AfterValidator, Field, StringConstraints, ValidationError
 from core.edge import Edge
 from core.tables import Row, csv_text
 from server.clips.store import path_of
-from server.config.answers import download
+from server.config.answers import download, named
 from server.config.auth import user_of
 from server.config.problems import Problem
 from server.config.words import printable
@@ -117,10 +118,11 @@ def log_csv(request: HttpRequest, song_id: UUID, asked: Query[LogAsked]) -> Http
     if asked.step:
         rows = rows.filter(step=asked.step)
     table: list[Row] = [
-        (e.created_at.isoformat(timespec="seconds"), e.step, e.kind, e.title, e.text, e.number, e.tone)
-        for e in rows.iterator()
+        (e.created_at.isoformat(timespec="seconds"), e.step, e.kind, e.title, e.text, e.number, e.tone,
+         getattr(e, "seen", 0))
+        for e in rows.annotate(seen=Count("pictures")).iterator()
     ]  # fmt: skip
-    head = ("time", "step", "kind", "what", "why or what was found", "figure", "judged")
+    head = ("time", "step", "kind", "what", "why or what was found", "figure", "judged", "pictures")
     return download(csv_text([(head, table)]), f"{song.title}, log.csv", "text/csv")
 
 
@@ -151,8 +153,9 @@ def send_picture(request: HttpRequest, song_id: UUID) -> PictureOut:
 def get_picture(request: HttpRequest, picture_id: UUID, small: bool = False) -> HttpResponse:
     """A note's picture; small: as a JPEG that is at most 96 dots high."""
     rows = NotePicture.objects.filter(in_songs_of(user_of(request), "song__"))
-    picture = get_object_or_404(rows.select_related("blob"), pk=picture_id)
+    picture = get_object_or_404(rows.select_related("blob", "song"), pk=picture_id)
     data = bytes(picture.small) if small else path_of(picture.blob).read_bytes()
     answer = HttpResponse(data, content_type="image/jpeg" if small else f"image/{picture.kind}")
     answer["Cache-Control"] = "private, max-age=31536000, immutable"
-    return answer
+    ending = "jpg" if small or picture.kind == "jpeg" else picture.kind
+    return named(answer, f"{picture.song.title}, picture.{ending}")

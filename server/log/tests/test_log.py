@@ -116,7 +116,7 @@ class Written(ApiCase):
         answer = self.call("get", f"/songs/{self.song.pk}/log.csv?step=verify")[1]
         rows = list(csv.reader(io.StringIO(answer.content.decode())))
         self.assertEqual(
-            [r[1:] for r in rows[1:]], [["verify", "note", "'=1+1", "a,b", "−3 dB", "plain"]]
+            [r[1:] for r in rows[1:]], [["verify", "note", "'=1+1", "a,b", "−3 dB", "plain", "0"]]
         )
 
     def test_a_tempo_that_is_dragged_is_one_line_with_where_it_began(self):

@@ -214,10 +214,13 @@ export function Notice({
 export function Dialog({
   title,
   onClose,
+  wide = false,
   children,
 }: {
   title: string;
   onClose: () => void;
+  /** For a picture. */
+  wide?: boolean;
   children: ReactNode;
 }) {
   const frame = useRef<HTMLDialogElement>(null);
@@ -254,7 +257,7 @@ export function Dialog({
       borderRightWidth="6px"
       borderRightStyle="double"
       padding="16px 20px"
-      width="min(560px, calc(100vw - 24px))"
+      width={`min(${wide ? 1100 : 560}px, calc(100vw - 24px))`}
       maxHeight="calc(100vh - 40px)"
       overflowY="auto"
     >

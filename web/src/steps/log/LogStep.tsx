@@ -1,11 +1,6 @@
 /** What was found and decided about the song, newest first: filtered, found, opened again, and noted. */
 import { Box } from "@chakra-ui/react";
-import {
-  keepPreviousData,
-  useInfiniteQuery,
-  useMutation,
-  useQueryClient,
-} from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { useDeferredValue, useRef, useState } from "react";
 import { Link } from "react-router";
 
@@ -15,8 +10,9 @@ import { Hint, Notice, Press, SheetTitle } from "../../ui/controls";
 import { timeOfDay } from "../../ui/format";
 import { useKey } from "../../ui/keys";
 import { Keep } from "../../ui/Links";
-import { Labelled, TextArea, TextInput } from "../../ui/QuantityField";
+import { Labelled, TextInput } from "../../ui/QuantityField";
 import { ink } from "../../ui/theme";
+import { Note } from "./Note";
 import { Snapshots } from "./Snapshots";
 import {
   between,
@@ -30,6 +26,7 @@ import {
   type Step,
   stepsIn,
 } from "./log";
+import { Thumbs } from "./Thumbs";
 
 const TONES = { plain: "ink", passed: "ok", caution: "caution" } as const;
 
@@ -195,77 +192,6 @@ function Filters({
   );
 }
 
-function Note({
-  songId,
-  field,
-}: {
-  songId: string;
-  field: React.RefObject<HTMLTextAreaElement | null>;
-}) {
-  const client = useQueryClient();
-  const [text, setText] = useState("");
-  const write = useMutation({
-    mutationFn: () =>
-      ask(
-        api.POST("/api/v1/songs/{song_id}/log", {
-          params: { path: { song_id: songId } },
-          body: { text },
-        }),
-      ),
-    onSuccess: () => {
-      setText("");
-      void client.invalidateQueries({ queryKey: ["log", songId] });
-      void client.invalidateQueries({ queryKey: ["steps", songId] });
-    },
-  });
-  const ready = text.trim() !== "" && !write.isPending;
-  return (
-    <Box
-      asChild
-      display="grid"
-      gridTemplateColumns={{ base: "minmax(0, 1fr)", sm: "minmax(0, 1fr) auto" }}
-      gap="8px 12px"
-      alignItems="end"
-      marginBlock="8px 12px"
-    >
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          if (ready) write.mutate();
-        }}
-      >
-        <Labelled
-          label={
-            <>
-              A note of your own; its first line is what is seen <Hint>N</Hint>
-            </>
-          }
-        >
-          <TextArea
-            ref={field}
-            rows={2}
-            maxLength={4000}
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            onKeyDown={(event) => {
-              if (event.key === "Enter" && (event.ctrlKey || event.metaKey) && ready)
-                write.mutate();
-            }}
-          />
-        </Labelled>
-        <Press type="submit" disabled={!ready}>
-          Write it down
-        </Press>
-        {write.isError && (
-          <Notice kind="fault" word="Not written.">
-            {sentenceOf(write.error)} What you wrote is still here.
-          </Notice>
-        )}
-      </form>
-    </Box>
-  );
-}
-
 const DAY = 30;
 const COLUMNS = {
   base: "52px minmax(0, 1fr) auto",
@@ -338,17 +264,26 @@ function Row({ entry, songId, chosen, onChoose }: RowsProps & { entry: Entry }) 
       <Box fontWeight="650" display={{ base: "none", md: "block" }}>
         {entry.kind}
       </Box>
-      <Box minWidth="0" overflowWrap="anywhere">
-        <Box fontWeight={{ base: 600, md: 400 }} css={clipped} title={entry.title}>
-          {entry.title}
-        </Box>
-        <Box color="ink2" fontSize="13px" css={clipped} title={entry.text}>
-          <Box as="span" display={{ md: "none" }}>
-            {entry.kind}
-            {entry.text ? ": " : ""}
+      <Box
+        minWidth="0"
+        display="flex"
+        flexDirection={{ base: "column", md: "row" }}
+        gap="6px 12px"
+        alignItems={{ md: "center" }}
+      >
+        <Box flex="1" minWidth="0" maxWidth="100%" overflowWrap="anywhere">
+          <Box fontWeight={{ base: 600, md: 400 }} css={clipped} title={entry.title}>
+            {entry.title}
           </Box>
-          {entry.text}
+          <Box color="ink2" fontSize="13px" css={clipped} title={entry.text}>
+            <Box as="span" display={{ md: "none" }}>
+              {entry.kind}
+              {entry.text ? ": " : ""}
+            </Box>
+            {entry.text}
+          </Box>
         </Box>
+        <Thumbs entry={entry} />
       </Box>
       <Box
         fontWeight="650"
@@ -414,6 +349,7 @@ function Compared({ chosen, onClear }: { chosen: Entry[]; onClear: () => void })
               </Box>
             )}
             <Box color="ink2">{entry.text}</Box>
+            <Thumbs entry={entry} />
           </Box>
         ))}
         {chosen.length === 1 && <Box color="ink2">Choose a second one to hold against it.</Box>}

@@ -172,6 +172,26 @@ def returns_view(
     )  # fmt: skip
 
 
+def low_end_db(e: Evaluation, output: str) -> float | None:
+    """Power of all wet inputs up to 200 Hz against the dry low end, in dB, as `returns_view` has it.
+
+    None where nothing wet arrives. Raises FonodromeError where dry and wet meet nowhere.
+    """
+    plan = to_output(e.plan, output)
+    best = best_place(e.rig, plan, output)
+    if best is None:
+        raise FonodromeError("Dry and wet meet nowhere in this rig: it has no returns to add up.")
+
+    def low_of(stems: list[str]) -> float:
+        part = only(e.rig, plan, best.id, stems)
+        return band_power(output_power(e.rig, part, e.context, output), LOW)
+
+    wet = sum(low_of([s.id]) for s in best.stems if s.wet)
+    dry = [s.id for s in best.stems if not s.wet]
+    against = (low_of(dry) if dry else 0.0) or wet
+    return None if wet <= _SILENT or against <= _SILENT else _db(wet / against)
+
+
 def _weights(e: Evaluation) -> np.ndarray:
     """Shares of the first source's power over the cells."""
     name = next(iter(e.plan.sources), "")

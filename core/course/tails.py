@@ -84,7 +84,12 @@ def through_db(stages: list[k.Stage], level_dbfs: float, sides: int = 2) -> floa
 
 def tail_view(rig: Rig, context: Context, request: TailRequest) -> TailOut:
     """The tail of a rig's reverb in gaps. Raises FonodromeError for a rig without one."""
-    e = Evaluation(rig, context)
+    return tail_of(Evaluation(rig, context), request)
+
+
+def tail_of(e: Evaluation, request: TailRequest) -> TailOut:
+    """The same of a rig that is evaluated already."""
+    rig = e.rig
     reverbs = [n for n in rig.of_type((k.Reverb,)) if not n.bypassed]
     if request.reverb is not None:
         reverbs = [n for n in reverbs if n.id == request.reverb]

@@ -9,7 +9,7 @@
 
 A part is described where it is first named: `id: kind "name" (settings)`, or `delay1 (settings)`
 where the id is a kind with a number. A bare kind makes a new part. Square brackets hold the strip
-of a merge's input. Lines that start with key, scene, siding, line, beside, cable, board and keep say the rest.
+of a merge's input. Lines that start with key, scene, siding, line, beside, cable, board, keep and wish say the rest.
 """
 
 import difflib
@@ -36,6 +36,8 @@ from core.routing.document.rig import (
     Strip,
 )
 from core.routing.document.sidings import PLACE, Written, with_lines
+from core.routing.document.wish_words import read_wish
+from core.routing.document.wishes import MOST_WISHES, Wish
 from core.routing.document.writing import NUMBERED, format_rig
 from core.units import parse_number
 
@@ -60,7 +62,7 @@ _ESCAPED = {"n": "\n", "r": "\r"}
 _OF_A_FRAME = ("line", "order", "half", "slots")
 _LINE_OF = re.compile(r'([\w-]++)\s*+("(?:[^"\\]|\\.)*+")?\s*+:\s*+(.+)$')
 _CABLE_OF = re.compile(r"([\w-]++)(?:\.(\d{1,2}))?\s*+(\(.*)$")
-_FURTHER = re.compile(r"^\s*(?:key|scene|siding|line|slot|beside|cable|keep)\s+[^:>\s]")
+_FURTHER = re.compile(r"^\s*(?:key|scene|siding|line|slot|beside|cable|keep|wish)\s+[^:>\s]")
 
 
 class NotationError(RigError):
@@ -105,6 +107,7 @@ class _Reader:
         self.keys: dict[str, Key] = {}
         self.scenes: list[Scene] = []
         self.intended: list[Intended] = []
+        self.wishes: list[Wish] = []
         self.frames: dict[str, Written] = {}
         self.board = Board()
         self.at = 0
@@ -166,7 +169,7 @@ class _Reader:
                 title=self.title,
                 nodes={n: KINDS[v["kind"]](**v) for n, v in self.nodes.items()},
                 rails=self.rails, keys=self.keys, scenes=tuple(self.scenes),
-                intended=tuple(self.intended), board=self.board,
+                intended=tuple(self.intended), board=self.board, wishes=tuple(self.wishes),
             )  # fmt: skip
         except ValidationError as error:
             first = error.errors()[0]
@@ -343,6 +346,8 @@ class _Reader:
             field = str(first["loc"][0]) if first["loc"] else ""
             label = next((p.label for p in parameters_of(model) if p.field == field), field)
             message = str(first["msg"]).removeprefix("Value error, ")
+            if not label:
+                raise self.fail(f"{message[:1].lower()}{message[1:].removesuffix('.')}.") from None
             raise self.fail(f"{label}: {message[:1].lower()}{message[1:]}.", label) from None
 
     def _values(self, model: type[BaseModel], text: str) -> dict[str, Any]:
@@ -554,6 +559,21 @@ class _Reader:
             raise self.fail(f"“{more[:30]}” is not understood here.", more[:30])
         cable = self._model(Cable, self._values(Cable, inside))
         self.rails[port] = self.rails[port].model_copy(update={"cable": cable})
+
+    def _wish(self, rest: str) -> None:
+        if len(self.wishes) >= MOST_WISHES:
+            raise self.fail(f"a rig has up to {MOST_WISHES} wishes.")
+        try:
+            values = read_wish(rest, self._number, self._string)
+        except ValueError as error:
+            raise self.fail(str(error)) from None
+        self.wishes.append(self._model(Wish, values))
+
+    def _number(self, text: str) -> tuple[float, str]:
+        try:
+            return parse_number(text)
+        except QuantityError as error:
+            raise self.fail(error.sentence, error.part) from None
 
     def _keep(self, rest: str) -> None:
         check, rest = self._one_word(rest)

@@ -14,8 +14,9 @@ from core.edge import Edge
 from core.errors import FonodromeError
 from core.routing.document.fields import choice, db, flag, percent, quantity, text
 from core.routing.document.kinds import ID, AnyNode, Node, kind_of
+from core.routing.document.wishes import MOST_WISHES, Wish
 
-VERSION = 5
+VERSION = 6
 PORT = r"^[a-z][a-z0-9_]{0,39}\.\d{1,2}$"
 MOST_NODES = 600
 
@@ -109,7 +110,7 @@ class Board(Edge):
 class Rig(Edge):
     """A routing. `rails` maps an output port ('send1.1') to where it goes."""
 
-    version: Literal[5] = 5
+    version: Literal[6] = 6
     title: str = Field("Rig", min_length=1, max_length=80)
     nodes: dict[str, AnyNode] = Field(default_factory=dict, max_length=MOST_NODES)
     rails: dict[str, Rail] = Field(default_factory=dict)
@@ -117,6 +118,7 @@ class Rig(Edge):
     scenes: tuple[Scene, ...] = Field((), max_length=64)
     intended: tuple[Intended, ...] = Field((), max_length=200)
     board: Board = Board()
+    wishes: tuple[Wish, ...] = Field((), max_length=MOST_WISHES, description="What shall arrive")
 
     @model_validator(mode="after")
     def _hangs_together(self) -> "Rig":

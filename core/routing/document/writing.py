@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from core.routing.document.fields import Parameter, parameters_of
 from core.routing.document.kinds import Frame, Merge, Node, kind_of
 from core.routing.document.rig import UNSAID, Rig, Strip
+from core.routing.document.wish_words import wish_words
 
 NUMBERED = re.compile(r"^([a-z_]+?)(\d+)$")
 
@@ -180,6 +181,8 @@ def _further(rig: Rig) -> Iterator[str]:
             )
             said.append(f"{name} ({told})")
         yield f'scene "{_quoted(scene.name)}"{program}: ' + "; ".join(said)
+    for wish in rig.wishes:
+        yield f"wish {wish_words(wish, _word, _number)}"
     for mark in rig.intended:
         reason = f' "{_quoted(mark.reason)}"' if mark.reason else ""
         at = f" at {_word(mark.at)}" if mark.at else ""

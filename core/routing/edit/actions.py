@@ -11,6 +11,7 @@ from pydantic import Field
 from core.edge import Edge
 from core.routing.document.kinds import ID, Beside, Role
 from core.routing.document.rig import PORT, Board, Scene, Strip
+from core.routing.document.wishes import MOST_WISHES, Wish
 
 Values = dict[str, Any]
 NodeId = Annotated[str, Field(pattern=ID)]
@@ -201,6 +202,13 @@ class Intend(Edge):
     on: bool = True
 
 
+class SetWishes(Edge):
+    """What shall arrive, all of it as it shall stand."""
+
+    do: Literal["wishes"] = "wishes"
+    wishes: tuple[Wish, ...] = Field(max_length=MOST_WISHES)
+
+
 class Notate(Edge):
     """The whole rig anew from its notation."""
 
@@ -247,6 +255,7 @@ Action = Annotated[
     | Arrange
     | SetRig
     | Intend
+    | SetWishes
     | Notate
     | MarkPath
     | Several,

@@ -73,6 +73,8 @@ def flatten(rig: Rig) -> Flat:
         flat["scenes"] = [s.model_dump(mode="json") for s in rig.scenes]
     if rig.intended:
         flat["intended"] = [i.model_dump(mode="json") for i in rig.intended]
+    if rig.wishes:
+        flat["wishes"] = [w.model_dump(mode="json") for w in rig.wishes]
     for field, value in rig.board.model_dump(mode="json", exclude_defaults=True).items():
         flat[f"board/{field}"] = value
     return flat
@@ -112,7 +114,7 @@ def unflatten(flat: Flat) -> Rig:
         {
             "version": VERSION, "title": flat.get("title", "Rig"), "nodes": nodes, "rails": rails,
             "keys": keys, "scenes": flat.get("scenes", []), "intended": flat.get("intended", []),
-            "board": board,
+            "board": board, "wishes": flat.get("wishes", []),
         }
     )  # fmt: skip
 
@@ -177,7 +179,7 @@ def words_for_key(rig: Rig, key: str) -> str:
         part, own = _of_rail(field)
         label = next((p.label for p in parameters_of(part) if p.field == own), "")
         return f"{'Cable from' if part is Cable else 'Where'} {shown}{'' if part is Cable else ' goes in'}: {label}"
-    return {"key": "A key", "scenes": "The scenes", "intended": "What is meant", "board": "The board"}.get(
+    return {"key": "A key", "scenes": "The scenes", "intended": "What is meant", "board": "The board", "wishes": "The wishes"}.get(
         head, "The title"
     )  # fmt: skip
 
@@ -213,8 +215,9 @@ def difference_in_words(before: Rig, after: Rig) -> list[str]:
                 ]
                 if goes[0] != goes[1]:
                     lines.append(f"{after.nodes[source].shown} goes to {goes[1]}, not {goes[0]}")
-        elif head in ("key", "scenes", "title", "board"):
-            lines.append(f"{words_for_key(after, key)} differs")
+        elif head in ("key", "scenes", "title", "board", "wishes"):
+            many = head in ("scenes", "wishes")
+            lines.append(f"{words_for_key(after, key)} {'differ' if many else 'differs'}")
     return lines
 
 

@@ -32,6 +32,7 @@ from core.routing.edit.actions import (
     SetKey,
     SetRig,
     SetStrip,
+    SetWishes,
     Several,
     Start,
 )
@@ -379,6 +380,11 @@ def _intend(draft: Draft, action: Intend) -> tuple[str, str]:
     return "", "Marked as intended" if action.on else "Mark taken away"
 
 
+def _wishes(draft: Draft, action: SetWishes) -> tuple[str, str]:
+    draft.more["wishes"] = [w.model_dump() for w in action.wishes]
+    return "", "Wishes set"
+
+
 def _path(draft: Draft, action: MarkPath) -> tuple[str, str]:
     draft.node(action.source)
     draft.node(action.output)
@@ -417,5 +423,5 @@ _DO: dict[type, Any] = {
     Start: _start, Insert: _insert, Connect: _connect, Disconnect: _disconnect, Remove: _remove,
     Move: _move, Set: _set, SetStrip: _set_strip, SetCable: _set_cable, Bypass: _bypass, Parallel: _parallel,
     AddSend: _send, Lay: lay, Replace: _replace, Duplicate: _duplicate, Paste: _paste, SetKey: _key,
-    Arrange: _arrange, SetRig: _rig, Intend: _intend, MarkPath: _path,
+    Arrange: _arrange, SetRig: _rig, Intend: _intend, SetWishes: _wishes, MarkPath: _path,
 }  # fmt: skip

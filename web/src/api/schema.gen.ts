@@ -5032,7 +5032,7 @@ export interface components {
             /** Label */
             label: string;
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["SetWishes"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
         };
         /**
          * Footprint
@@ -5820,6 +5820,19 @@ export interface components {
             };
         };
         /**
+         * SetWishes
+         * @description What shall arrive, all of it as it shall stand.
+         */
+        SetWishes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "wishes";
+            /** Wishes */
+            wishes: components["schemas"]["Wish"][];
+        };
+        /**
          * Several
          * @description More than one action as one step.
          */
@@ -5830,7 +5843,7 @@ export interface components {
              */
             do: "several";
             /** Actions */
-            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"])[];
+            actions: (components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["SetWishes"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"])[];
         };
         /**
          * SplitCurves
@@ -6038,6 +6051,65 @@ export interface components {
             target: string;
             /** Why */
             why: string;
+        };
+        /**
+         * Wish
+         * @description What shall arrive: a figure of the rig, a bound, and how much it matters.
+         */
+        Wish: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "level" | "peak" | "gain" | "balance" | "spread" | "mono_loss" | "comb" | "tail" | "repeats" | "pre_delay" | "low_end" | "loop_gain" | "quiet_lift";
+            /**
+             * Must
+             * @description Must hold; else it should
+             * @default true
+             */
+            must: boolean;
+            /**
+             * Bound
+             * @default under
+             * @enum {string}
+             */
+            bound: "under" | "over" | "about";
+            /**
+             * Value
+             * @description In the kind's unit
+             */
+            value: number;
+            /**
+             * Within
+             * @description Of 'about': how far off may be
+             */
+            within?: number | null;
+            /**
+             * Parts
+             * @description Parts or the place it is of
+             * @default []
+             */
+            parts: string[];
+            /**
+             * Against
+             * @description Part whose way it is held against; none: dry
+             */
+            against?: string | null;
+            /**
+             * Output
+             * @description Where it is heard; none: the first output
+             */
+            output?: string | null;
+            /**
+             * When
+             * @description A time or note value: '1/1', '500 ms'
+             * @default
+             */
+            when: string;
+            /** Low Hz */
+            low_hz?: number | null;
+            /** High Hz */
+            high_hz?: number | null;
         };
         /** Air */
         Air: {
@@ -10190,10 +10262,10 @@ export interface components {
         Rig: {
             /**
              * Version
-             * @default 5
+             * @default 6
              * @constant
              */
-            version: 5;
+            version: 6;
             /**
              * Title
              * @default Rig
@@ -10233,6 +10305,12 @@ export interface components {
              *     }
              */
             board: components["schemas"]["Board"];
+            /**
+             * Wishes
+             * @description What shall arrive
+             * @default []
+             */
+            wishes: components["schemas"]["Wish"][];
         };
         /** RigViewRequest */
         RigViewRequest: {
@@ -16599,24 +16677,6 @@ export interface components {
              */
             node: string;
         };
-        /**
-         * Wish
-         * @description Something to do, said in full, with what it needs.
-         */
-        Wish: {
-            /**
-             * Does
-             * @enum {string}
-             */
-            does: "tempo" | "delay" | "rig" | "song";
-            /** Title */
-            title: string;
-            /**
-             * Value
-             * @description BPM, the delay as typed, the template's id, the song's name
-             */
-            value: string;
-        };
         /** SnapshotOut */
         SnapshotOut: {
             /**
@@ -17690,7 +17750,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["SetWishes"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
         };
         /**
          * Trial
@@ -17712,7 +17772,7 @@ export interface components {
          */
         TryIn: {
             /** Action */
-            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["SetWishes"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
         };
         /** LandingOut */
         LandingOut: {

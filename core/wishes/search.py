@@ -1,0 +1,288 @@
+"""The smallest change of settings that fulfils wishes: linear programs over the plan's own slopes.
+
+Each round takes the figures' slopes by small steps of the settings, asks a linear program for the
+smallest change (in steps that are heard alike) under which all wishes hold, goes there as far as the
+slopes can be believed, and looks again. Then settings go to values that can be set, and every change
+that bought nothing is taken back. Nothing is left to chance: the same question has the same answer.
+"""
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.optimize import linprog
+
+from core.errors import FonodromeError
+from core.routing import Rig
+from core.routing.document.wishes import Wish
+from core.wishes.measure import Looked, figure_of, pieces_of
+from core.wishes.settings import Setting, with_values
+
+MOST_ROUNDS, MOST_LOOKS = 14, 900
+_MUST, _SHOULD = 1000.0, 40.0
+"""What a step of shortfall costs against a step of change."""
+_FIRST_REACH, _LEAST_REACH = 12.0, 0.05
+_NO_FIGURE = 400.0
+"""So many steps short is a wish that has no figure any more."""
+_SIZES = {"dB": 1.0, "dBFS": 1.0, "ms": 1.0}
+_EXACT = 1e-6
+
+Values = dict[Setting, float]
+
+
+class Stopped(Exception):
+    """The person has seen enough: the best so far is kept."""
+
+
+@dataclass
+class Found:
+    """Values with what the wishes come to there."""
+
+    values: Values
+    figures: tuple[float | None, ...]
+    pieces: tuple[tuple[float, ...], ...]
+    """Of each wish that has to stay under a bound, what its figure is the largest of."""
+    must_short: float
+    should_short: float
+    change: float
+
+    @property
+    def merit(self) -> float:
+        return _MUST * self.must_short + _SHOULD * self.should_short + self.change
+
+    @property
+    def fulfils(self) -> bool:
+        """Whether all musts hold."""
+        return self.must_short <= _EXACT
+
+    def better(self, other: "Found") -> bool:
+        """First the musts, then the shoulds against what they cost."""
+        if abs(self.must_short - other.must_short) > _EXACT:
+            return self.must_short < other.must_short
+        return self.merit < other.merit - 1e-9
+
+
+@dataclass
+class Question:
+    """A rig, its wishes, and what may move."""
+
+    looked: Looked
+    wishes: tuple[Wish, ...]
+    settings: Sequence[Setting]
+    stop: Callable[[], bool] = lambda: False
+    seen: Callable[[Found], None] = lambda found: None
+    looks: int = 0
+    known: dict[tuple[float, ...], Found] = field(default_factory=dict)
+
+    def rig(self, values: Mapping[Setting, float]) -> Rig:
+        return with_values(self.looked.rig, values)
+
+    def look(self, values: Mapping[Setting, float]) -> Found:
+        """What the wishes come to with these values; settings that are not named stay."""
+        moved = {s: v for s, v in values.items() if v != s.value}
+        key = tuple(values.get(s, s.value) for s in self.settings)
+        if key in self.known:
+            return self.known[key]
+        if self.stop():
+            raise Stopped
+        self.looks += 1
+        looked = Looked(self.rig(moved), self.looked.context, self.looked.gaps_s)
+        figures = tuple(_figure(w, looked) for w in self.wishes)
+        shorts = [self._short(w, f) for w, f in zip(self.wishes, figures, strict=True)]
+        found = Found(
+            moved, figures, tuple(_pieces(w, f, looked) for w, f in zip(self.wishes, figures, strict=True)),
+            sum(s for w, s in zip(self.wishes, shorts, strict=True) if w.must),
+            sum(s for w, s in zip(self.wishes, shorts, strict=True) if not w.must),
+            sum(abs(s.place(v)) for s, v in moved.items()),
+        )  # fmt: skip
+        self.known[key] = found
+        return found
+
+    def _short(self, wish: Wish, figure: float | None) -> float:
+        if figure is None:
+            return _NO_FIGURE
+        return wish.short_by(figure) / _SIZES.get(wish.spec.unit, 1.0)
+
+
+def _figure(wish: Wish, looked: Looked) -> float | None:
+    try:
+        return figure_of(wish, looked)
+    except FonodromeError:
+        return None
+
+
+def _pieces(wish: Wish, figure: float | None, looked: Looked) -> tuple[float, ...]:
+    if figure is None:
+        return ()
+    # Only to stay below the largest is to stay below each.
+    return (figure,) if wish.bound == "over" else tuple(pieces_of(wish, looked))
+
+
+def search(question: Question, start: Values | None = None) -> Found:
+    """The best that was found, its values all ones that can be set. When it is stopped, the best so far."""
+    best = question.look({})
+    try:
+        for found in _rounds(question, start or {}):
+            if found.better(best):
+                best = found
+        best = _settable(question, best)
+        best = _spared(question, best)
+    except Stopped:
+        # Only what can be set is offered.
+        best = question.known.get(tuple(s.value for s in question.settings), best)
+        settled = [f for f in question.known.values() if _can_be_set(f)]
+        best = min(settled, key=lambda f: (f.must_short, f.merit), default=best)
+    question.seen(best)
+    return best
+
+
+def _can_be_set(found: Found) -> bool:
+    return all(abs(s.snapped(v) - v) < 1e-9 for s, v in found.values.items())
+
+
+def _rounds(question: Question, start: Values) -> list[Found]:
+    """Where the linear programs lead, round by round."""
+    settings = question.settings
+    at = np.array([s.place(start.get(s, s.value)) for s in settings])
+    here = question.look(_at(settings, at))
+    found = [here]
+    reach = _FIRST_REACH
+    for _ in range(MOST_ROUNDS):
+        if question.looks > MOST_LOOKS or reach < _LEAST_REACH:
+            break
+        slopes = _slopes(question, at, here)
+        goal = _program(question, at, here, slopes, reach)
+        if goal is None or np.max(np.abs(goal - at), initial=0) < 1e-4:
+            break
+        there = question.look(_at(settings, goal))
+        question.seen(there)
+        found.append(there)
+        if there.merit < here.merit - 1e-6:
+            step = float(np.max(np.abs(goal - at)))
+            at, here = goal, there
+            reach = min(40.0, reach * 2) if step > 0.9 * reach else reach
+        else:
+            reach /= 3
+    return found
+
+
+def _at(settings: Sequence[Setting], places: np.ndarray) -> Values:
+    return {s: s.at(float(p)) for s, p in zip(settings, places, strict=True) if abs(p) > 1e-9}
+
+
+def _slopes(question: Question, at: np.ndarray, here: Found) -> list[np.ndarray]:
+    """For each wish (pieces, settings): change of each piece for one step of each setting."""
+    found = [np.zeros((len(p), len(question.settings))) for p in here.pieces]
+    for j, setting in enumerate(question.settings):
+        # Inwards at an end of the range.
+        by = 0.5 if setting.place(setting.high) - at[j] > 0.5 else -0.5
+        if by < 0 and at[j] - setting.place(setting.low) < 0.5:
+            by /= 10
+        moved = at.copy()
+        moved[j] += by
+        there = question.look(_at(question.settings, moved))
+        for slopes, a, b in zip(found, here.pieces, there.pieces, strict=True):
+            if len(a) == len(b):
+                slopes[:, j] = (np.array(b) - np.array(a)) / by
+    return found
+
+
+def _program(
+    question: Question, at: np.ndarray, here: Found, slopes: list[np.ndarray], reach: float
+) -> np.ndarray | None:
+    """Places of the smallest change whose figures, by the slopes, fulfil the wishes.
+
+    Variables: up and down of each setting from where it stood at first, then what each wish stays short.
+    """
+    n, m = len(question.settings), len(question.wishes)
+    rows: list[np.ndarray] = []
+    most: list[float] = []
+    costs = [1.0] * (2 * n) + [_MUST if w.must else _SHOULD for w in question.wishes]
+
+    def rows_of(i: int, sign: float, bound: float) -> None:
+        # sign * (piece + slopes (y - at)) - short <= sign * bound
+        for piece, slope in zip(here.pieces[i], slopes[i], strict=True):
+            line = np.zeros(2 * n + m)
+            line[:n], line[n : 2 * n] = sign * slope, -sign * slope
+            line[2 * n + i] = -1.0
+            rows.append(line)
+            most.append(sign * (bound - piece + float(slope @ at)))
+
+    for i, wish in enumerate(question.wishes):
+        off = wish.near if wish.bound == "about" else 0.0
+        # A hair inside, so that rounding does not put it outside.
+        if wish.bound in ("under", "about"):
+            rows_of(i, 1.0, wish.value + off - 1e-4)
+        if wish.bound == "over" or (wish.bound == "about" and len(here.pieces[i]) == 1):
+            rows_of(i, -1.0, wish.value - off + 1e-4)
+    for j, setting in enumerate(question.settings):
+        low = max(setting.place(setting.low), at[j] - reach)
+        high = min(setting.place(setting.high), at[j] + reach)
+        line = np.zeros(2 * n + m)
+        line[j], line[n + j] = 1.0, -1.0
+        rows += [line, -line]
+        most += [high, -low]
+    done = linprog(
+        costs, A_ub=np.array(rows), b_ub=np.array(most), bounds=[(0, None)] * (2 * n + m),
+        method="highs",
+    )  # fmt: skip
+    if done.status != 0:
+        return None
+    places: np.ndarray = done.x[:n] - done.x[n : 2 * n]
+    return places
+
+
+def _settable(question: Question, found: Found) -> Found:
+    """Each value to one that can be set, the one that moved farthest first."""
+    best: Found | None = None
+    values = dict(found.values)
+    for setting in sorted(values, key=lambda s: (-abs(s.place(found.values[s])), s.key)):
+        tries = []
+        for up in (None, True, False):
+            value = setting.snapped(values[setting], up)
+            tries.append(question.look({**values, setting: value}))
+        best = min(tries, key=lambda f: (round(f.must_short, 6), f.merit))
+        values[setting] = best.values.get(setting, setting.value)
+    done = question.look(values) if best is None else best
+    # A step more where rounding took a wish away.
+    for setting in sorted(done.values, key=lambda s: (-abs(s.place(done.values[s])), s.key)):
+        if done.fulfils and done.should_short <= _EXACT:
+            break
+        for turn in (1, -1):
+            value = setting.snapped(done.values.get(setting, setting.value) + turn * setting.step)
+            there = question.look({**done.values, setting: value})
+            if there.better(done) and _can_be_set(there):
+                done = there
+    return done
+
+
+def _spared(question: Question, found: Found) -> Found:
+    """What each change bought is asked: those that bought nothing go back, wholly or in part."""
+    best = found
+    for setting in sorted(found.values, key=lambda s: (abs(s.place(found.values[s])), s.key)):
+        without = question.look({s: v for s, v in best.values.items() if s != setting})
+        if not best.better(without):
+            best = without
+            continue
+        # Back by halves as long as nothing is lost.
+        inner, outer = setting.value, best.values[setting]
+        for _ in range(8):
+            middle = setting.snapped((inner + outer) / 2)
+            if middle in (inner, outer):
+                break
+            there = question.look({**best.values, setting: middle})
+            if there.better(best):
+                best, outer = there, middle
+            else:
+                inner = middle
+    return best
+
+
+def is_short(found: Found, wishes: Sequence[Wish]) -> list[int]:
+    """Places of the wishes that do not hold."""
+    return [
+        i
+        for i, (w, f) in enumerate(zip(wishes, found.figures, strict=True))
+        if f is None or w.short_by(f) > _EXACT or math.isnan(f)
+    ]

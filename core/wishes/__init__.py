@@ -19,8 +19,9 @@ from core.wishes.report import (
     wish_kinds,
     wishes_of,
 )
+from core.wishes.sets import WishSet, wish_sets
 
 __all__ = [
-    "FreeAsked", "FreeOut", "Looked", "NotThere", "ProposalsOut", "TradeOut", "WishKindOut", "WishOut", "WishesOut", "chosen", "figure_of", "free_settings", "measured", "propose", "trade",
-    "wish_kinds", "wishes_of",
+    "FreeAsked", "FreeOut", "Looked", "NotThere", "ProposalsOut", "TradeOut", "WishKindOut", "WishOut", "WishSet", "WishesOut", "chosen", "figure_of", "free_settings", "measured", "propose", "trade",
+    "wish_kinds", "wish_sets", "wishes_of",
 ]  # fmt: skip

@@ -245,7 +245,11 @@ def _repeats(wish: Wish, looked: Looked) -> float:
     for board in looked.boards(wish):
         echoes = [a for a in board.arrivals if not a.diffuse and a.wet_percent > 0]
         # A rounding of the time is no echo that comes in time.
-        loudest += [a.level_db for a in echoes if a.time_ms - board.reference_ms >= after - 1e-6]
+        late = board.reference_ms + after - 1e-6
+        loudest += [a.level_db for a in echoes if a.time_ms >= late]
+        if not board.complete and board.arrivals:
+            # The board lists the strongest: what it leaves out is no louder than the weakest of them.
+            loudest.append(min(a.level_db for a in board.arrivals))
     return max(loudest)
 
 

@@ -215,7 +215,10 @@ def propose(
 
         together = all_of(asking)
         if together.fulfils:
-            found.insert(0, Question(looked, wishes, settings).look(together.values))
+            whole_way = Question(looked, wishes, settings).look(together.values)
+            # Of the same kind it takes the place of what left a wish open.
+            kind = _main_sort(whole_way)
+            found = [whole_way, *(f for f in found if _main_sort(f) != kind)]
         else:
             fewest = _contradiction(asking, lambda places: all_of(places).fulfils)
             contradiction = [rig.wishes.index(wishes[i]) for i in fewest]

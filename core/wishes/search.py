@@ -7,7 +7,7 @@ that bought nothing is taken back. Nothing is left to chance: the same question 
 """
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -84,7 +84,7 @@ class Question:
         key = tuple(values.get(s, s.value) for s in self.settings)
         if key in self.known:
             return self.known[key]
-        if self.stop():
+        if self.looks and self.stop():
             raise Stopped
         self.looks += 1
         looked = Looked(self.rig(moved), self.looked.context, self.looked.gaps_s)
@@ -148,10 +148,18 @@ def _rounds(question: Question, start: Values) -> list[Found]:
     here = question.look(_at(settings, at))
     found = [here]
     reach = _FIRST_REACH
+    slopes: list[np.ndarray] | None = None
+    looked_at = at
     for _ in range(MOST_ROUNDS):
         if question.looks > MOST_LOOKS or reach < _LEAST_REACH:
             break
-        slopes = _slopes(question, at, here)
+        # Slopes of what has not moved are taken as they were: the next round finds out where they are not.
+        again = (
+            range(len(settings))
+            if slopes is None
+            else np.flatnonzero((np.abs(at) > 1e-9) | (np.abs(at - looked_at) > 1e-9)).tolist()
+        )
+        slopes, looked_at = _slopes(question, at, here, slopes, again), at
         goal = _program(question, at, here, slopes, reach)
         if goal is None or np.max(np.abs(goal - at), initial=0) < 1e-4:
             break
@@ -171,10 +179,18 @@ def _at(settings: Sequence[Setting], places: np.ndarray) -> Values:
     return {s: s.at(float(p)) for s, p in zip(settings, places, strict=True) if abs(p) > 1e-9}
 
 
-def _slopes(question: Question, at: np.ndarray, here: Found) -> list[np.ndarray]:
+def _slopes(
+    question: Question, at: np.ndarray, here: Found, known: list[np.ndarray] | None, which: Iterable[int]
+) -> list[np.ndarray]:  # fmt: skip
     """For each wish (pieces, settings): change of each piece for one step of each setting."""
-    found = [np.zeros((len(p), len(question.settings))) for p in here.pieces]
-    for j, setting in enumerate(question.settings):
+    fits = known is not None and [len(k) for k in known] == [len(p) for p in here.pieces]
+    found = (
+        [k.copy() for k in known]
+        if fits and known is not None
+        else [np.zeros((len(p), len(question.settings))) for p in here.pieces]
+    )
+    for j in which if fits else range(len(question.settings)):
+        setting = question.settings[j]
         # Inwards at an end of the range.
         by = 0.5 if setting.place(setting.high) - at[j] > 0.5 else -0.5
         if by < 0 and at[j] - setting.place(setting.low) < 0.5:
@@ -183,8 +199,7 @@ def _slopes(question: Question, at: np.ndarray, here: Found) -> list[np.ndarray]
         moved[j] += by
         there = question.look(_at(question.settings, moved))
         for slopes, a, b in zip(found, here.pieces, there.pieces, strict=True):
-            if len(a) == len(b):
-                slopes[:, j] = (np.array(b) - np.array(a)) / by
+            slopes[:, j] = (np.array(b) - np.array(a)) / by if len(a) == len(b) else 0.0
     return found
 
 

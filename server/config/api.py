@@ -25,6 +25,7 @@ from server.tokens.api import router as tokens
 from server.tokens.auth import by_token
 from server.trials.api import router as trials
 from server.verify.api import router as verify
+from server.wishes.api import router as wishes
 
 api = ExampledAPI(
     title="Fonodrome",
@@ -53,6 +54,7 @@ api.add_router("", sheets)
 api.add_router("", shares)
 api.add_router("", tokens)
 api.add_router("", setlists)
+api.add_router("", wishes)
 api.add_router("", rigs)
 api.add_router("", feeds)
 api.add_router("", thread)

@@ -117,6 +117,9 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/variants/{variant_id}/convert"): {"node": "squeeze", "to": "parallel"},
     ("POST", "/variants/{variant_id}/copy"): {"nodes": ["hall"]},
     ("POST", "/variants/{variant_id}/course-levels"): {},
+    ("POST", "/variants/{variant_id}/wishes"): {"clip": _ID},
+    ("POST", "/variants/{variant_id}/proposals"): {"clip": _ID, "free": [{"key": "node/hall/rt60_s", "low": 0.8}]},
+    ("POST", "/variants/{variant_id}/trade"): {"clip": _ID, "one": 0, "other": 1},
     ("POST", "/variants/{variant_id}/tail"): {"gaps_s": [0.31, 0.5]},
     ("PUT", "/rigs/{rig_id}/feeds/{source}"): {
         "feed": {"source": "guitar", "placements": [{"clip": _ID}]},

@@ -8,7 +8,7 @@ from ninja import Query, Router
 from pydantic import AfterValidator, Field
 
 from core.edge import Edge
-from core.find import MOST_TYPED, Wish, wanted_of, wish_of
+from core.find import MOST_TYPED, Asked, asked_of, wanted_of
 from core.routing import TEMPLATES
 from core.units import TempoFrame
 from server.config.auth import user_of
@@ -38,7 +38,7 @@ class FindAsked(Edge):
 
 class FindOut(Edge):
     found: list[FoundOut]
-    wishes: list[Wish]
+    wishes: list[Asked]
     wanted: list[list[str]] = Field(description="Each word with what else it is called")
 
 
@@ -62,6 +62,6 @@ def find_all(request: HttpRequest, asked: Query[FindAsked]) -> FindOut:
             )
             for h in hits
         ],
-        wishes=wish_of(asked.words, [(t.id, t.name) for t in TEMPLATES], frame),
+        wishes=asked_of(asked.words, [(t.id, t.name) for t in TEMPLATES], frame),
         wanted=[list(group) for group in wanted_of(asked.words).groups],
     )  # fmt: skip

@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.find import fits, wanted_of, wish_of
+from core.find import asked_of, fits, wanted_of
 from core.routing import TEMPLATES
 from core.units import TempoFrame
 
@@ -45,12 +45,12 @@ class Words(unittest.TestCase):
     def test_whatever_is_typed_is_read(self, typed, title, about):
         found = fits(wanted_of(typed), title, about)
         self.assertTrue(found is None or found > -1)
-        wish_of(typed, NAMES, FRAME)
+        asked_of(typed, NAMES, FRAME)
 
 
 class Wishes(unittest.TestCase):
     def wishes(self, text):
-        return [(w.does, w.value) for w in wish_of(text, NAMES, FRAME)]
+        return [(w.does, w.value) for w in asked_of(text, NAMES, FRAME)]
 
     def test_tempo_in_every_way_of_saying_it(self):
         for text in ("set tempo 96", "Set the tempo to 96", "tempo 96 BPM", "96 bpm", "bpm 96"):
@@ -60,7 +60,7 @@ class Wishes(unittest.TestCase):
             self.assertEqual(self.wishes(text), [], text)
 
     def test_a_delay_with_its_time_at_the_songs_tempo(self):
-        found = wish_of("set delay 1/8.", NAMES, FRAME)
+        found = asked_of("set delay 1/8.", NAMES, FRAME)
         # A dotted eighth at 120 is 375 ms.
         self.assertEqual(
             [(w.value, w.title) for w in found], [("1/8.", "Set the delay to 1/8., 375.00 ms")]

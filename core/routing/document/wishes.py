@@ -91,7 +91,7 @@ WISHES: dict[str, WishSpec] = {
     "repeats": WishSpec(
         "repeats", "dB", ("when", "output"), "under", -40, -120, 20,
         "How much of the echoes is left at a time: gone by the next bar, or still there.",
-        "the strongest echo that arrives at that time or later, against the strongest dry arrival",
+        "the strongest echo that arrives at that time or later, against the strongest dry arrival; where more go round than can be listed, no less than the weakest of the list",
     ),
     "pre_delay": WishSpec(
         "pre-delay off", "ms", ("reverb", "note"), "under", 1, 0, 1000,

@@ -87,13 +87,14 @@ def _smaller(one: "LoopGain", other: "LoopGain") -> "LoopGain":
 def _gains_in(network: Network, *, turned: bool) -> tuple[list[LoopGain], float]:
     back = network.back
     k = len(back)
-    strength = {id(link): _strength(network, link, turned) for link in (*network.links, *back)}
+    round_about = [link for link in network.links if link.loops]
+    strength = {id(link): _strength(network, link, turned) for link in (*round_about, *back)}
     whole = np.zeros((GRID_POINTS, 2 * k, 2 * k))
     for j, closing in enumerate(back):
         found: dict[int, np.ndarray] = {
             closing.source: np.eye(2)[:, :, None] * np.ones(GRID_POINTS)
         }
-        for link in reversed(network.links):
+        for link in reversed(round_about):
             onward = found.get(link.target)
             if onward is None:
                 continue

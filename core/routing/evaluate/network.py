@@ -44,6 +44,8 @@ class Link:
     """What its amplitude may at most be more than its matrix says: for loops."""
     strongest: np.ndarray | None = None
     """(2, 2, 2, F) sizes of a reverb's own transfer, for left and right and for mid and side."""
+    loops: bool = False
+    """Whether something goes round through it."""
     turned: np.ndarray | None = None
     mask: int = 0
     """Its owners as bits."""
@@ -85,7 +87,7 @@ def _link(arc: Arc, closes: str = "", in_loop: bool = False) -> Link:
     return Link(
         arc.source, arc.target, arc.matrix, arc.delay_s, arc.wanted_s, arc.wet, arc.diffuse,
         arc.modulated, leak, (arc.owner,), wet_by, response, closes, size(arc.matrix),
-        (arc,) if arc.by_level else (), _shape(arc), _most(arc) if in_loop else 1.0, _strongest(arc) if in_loop else None,
+        (arc,) if arc.by_level else (), _shape(arc), _most(arc) if in_loop else 1.0, _strongest(arc) if in_loop else None, in_loop,
     )  # fmt: skip
 
 
@@ -124,7 +126,29 @@ def _joined(first: Link, second: Link) -> Link:
         second.leak or first.leak, first.owners + second.owners, wet_by, response,
         first.closes or second.closes, size(matrix), first.by_level + second.by_level,
         SHAPES.joined(first.shape, second.shape), first.most * second.most,
+        loops=first.loops and second.loops,
     )  # fmt: skip
+
+
+def _going_round(plan: Plan) -> set[int]:
+    """Points on a way from where a closing rail ends to where one begins: what is elsewhere is in no loop."""
+    onward: dict[int, list[int]] = {}
+    back: dict[int, list[int]] = {}
+    for arc in plan.arcs:
+        onward.setdefault(arc.source, []).append(arc.target)
+        back.setdefault(arc.target, []).append(arc.source)
+    reached = _reached([arc.target for arc in plan.back], onward)
+    return reached & _reached([arc.source for arc in plan.back], back)
+
+
+def _reached(starts: list[int], step: dict[int, list[int]]) -> set[int]:
+    found, todo = set(starts), list(starts)
+    while todo:
+        for point in step.get(todo.pop(), ()):
+            if point not in found:
+                found.add(point)
+                todo.append(point)
+    return found
 
 
 def build_network(plan: Plan) -> Network:
@@ -144,8 +168,9 @@ def build_network(plan: Plan) -> Network:
     hidden = [entering[p] == 1 and leaving[p] == 1 and p not in fixed for p in range(plan.points)]
     pending: dict[int, Link] = {}
     links: list[Link] = []
+    round_about = _going_round(plan) if plan.back else set[int]()
     for arc in plan.arcs:
-        link = _link(arc, in_loop=bool(plan.back))
+        link = _link(arc, in_loop=arc.source in round_about and arc.target in round_about)
         before = pending.pop(arc.source, None) if hidden[arc.source] else None
         if before is not None:
             link = _joined(before, link)

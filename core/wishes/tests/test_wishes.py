@@ -93,6 +93,16 @@ class Figures(unittest.TestCase):
         self.close('repeats by "750 ms" under 0 dB', -6.5 + 20 * math.log10(0.4))
         self.close('repeats by "750.1 ms" under 0 dB', -6.5 + 40 * math.log10(0.4))
 
+    def test_where_more_goes_round_than_can_be_listed_nothing_is_called_gone(self):
+        # Two loops through one another: thousands of ways round, each 4 dB down or more.
+        loop = "g: source > m: merge > e: delay (time 100 ms) > s: split > o: output\n" + "\n".join(
+            f"s > b{n}: delay (time {31 + 10 * n} ms) > m [level -18 dB]" for n in range(6)
+        )
+        weakest = min(a.level_db for a in Looked(parse_rig(loop), C).e.boards[0].arrivals)
+        self.assertFalse(Looked(parse_rig(loop), C).e.boards[0].complete)
+        self.assertGreaterEqual(figure('repeats by "20 s" under -60 dB', loop), weakest)
+        self.assertGreater(weakest, -100)
+
     def test_the_tail_at_the_closest_entry(self):
         # After 20 ms of pre-delay 280 of the 300 ms are left: 60 dB in 2 s.
         self.close("tail at entries under 0 dB", -3 - 60 * 0.28 / 2, within=0.05)

@@ -78,6 +78,7 @@ OWN = {
     ("GET", "/sheet-schema"): None,
     ("GET", "/set-lists"): None,
     ("GET", "/tokens"): None,
+    ("GET", "/wish-kinds"): None,
     ("POST", "/tokens"): {"name": "x"},
     ("GET", "/ten-calls"): None,
     ("POST", "/set-lists"): {"name": "x"},
@@ -172,6 +173,9 @@ THINGS = {
     ("POST", "/variants/{variant_id}/undo"): ("variant", None),
     ("POST", "/variants/{variant_id}/redo"): ("variant", None),
     ("POST", "/variants/{variant_id}/convert"): ("variant", {"node": "x", "to": "return"}),
+    ("POST", "/variants/{variant_id}/wishes"): ("variant", {}),
+    ("POST", "/variants/{variant_id}/proposals"): ("variant", {}),
+    ("POST", "/variants/{variant_id}/trade"): ("variant", {"one": 0, "other": 1}),
     ("POST", "/variants/{variant_id}/try"): (
         "variant",
         {"action": {"do": "bypass", "node": "x"}},

@@ -2425,6 +2425,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/wish-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Wish Kinds
+         * @description What can be wished for, with its unit, its definition, and what it means for the sound.
+         */
+        get: operations["server_wishes_api_list_wish_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/wishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Standing Wishes
+         * @description Standing wishes with their figures, sets to begin with, and settings that could move.
+         */
+        post: operations["server_wishes_api_standing_wishes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose Settings
+         * @description The smallest changes that fulfil the wishes; nothing is changed. After 8 s the best so far.
+         */
+        post: operations["server_wishes_api_propose_settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/variants/{variant_id}/trade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trade Wishes
+         * @description What one wish costs another, as a curve of settings that could be taken.
+         */
+        post: operations["server_wishes_api_trade_wishes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rig-kinds": {
         parameters: {
             query?: never;
@@ -16637,12 +16717,30 @@ export interface components {
              */
             song?: string | null;
         };
+        /**
+         * Asked
+         * @description Something to do, said in full, with what it needs.
+         */
+        Asked: {
+            /**
+             * Does
+             * @enum {string}
+             */
+            does: "tempo" | "delay" | "rig" | "song";
+            /** Title */
+            title: string;
+            /**
+             * Value
+             * @description BPM, the delay as typed, the template's id, the song's name
+             */
+            value: string;
+        };
         /** FindOut */
         FindOut: {
             /** Found */
             found: components["schemas"]["FoundOut"][];
             /** Wishes */
-            wishes: components["schemas"]["Wish"][];
+            wishes: components["schemas"]["Asked"][];
             /**
              * Wanted
              * @description Each word with what else it is called
@@ -17486,6 +17584,329 @@ export interface components {
             made_at: string;
             /** Cards */
             cards: components["schemas"]["Card"][];
+        };
+        /**
+         * WishKindOut
+         * @description What can be wished for.
+         */
+        WishKindOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "level" | "peak" | "gain" | "balance" | "spread" | "mono_loss" | "comb" | "tail" | "repeats" | "pre_delay" | "low_end" | "loop_gain" | "quiet_lift";
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Takes */
+            takes: ("output" | "part" | "parts" | "reverb" | "against" | "when" | "note" | "band")[];
+            /**
+             * Bound
+             * @enum {string}
+             */
+            bound: "under" | "over" | "about";
+            /** Usual */
+            usual: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** About */
+            about: string;
+            /** Definition */
+            definition: string;
+            /** Taste */
+            taste: boolean;
+        };
+        /**
+         * FreeOut
+         * @description A setting that may be let move.
+         */
+        FreeOut: {
+            /** Key */
+            key: string;
+            /** Part */
+            part: string;
+            /** Label */
+            label: string;
+            /**
+             * Shown
+             * @description As it stands
+             */
+            shown: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Sort
+             * @enum {string}
+             */
+            sort: "levels" | "shorter" | "times" | "filters" | "dynamics" | "sides";
+            /**
+             * Usual
+             * @description Whether it is free unless somebody says otherwise
+             */
+            usual: boolean;
+        };
+        /**
+         * WishOut
+         * @description A standing wish with what it measures.
+         */
+        WishOut: {
+            wish: components["schemas"]["Wish"];
+            /**
+             * Title
+             * @description In words, without the bound
+             */
+            title: string;
+            /**
+             * Asked
+             * @description The bound in words: 'under −20 dB'
+             */
+            asked: string;
+            /**
+             * Figure
+             * @description In its unit; null: it has none here
+             */
+            figure: number | null;
+            /** Unit */
+            unit: string;
+            /** Holds */
+            holds: boolean | null;
+            /**
+             * Short By
+             * @description How far from it, in its unit; 0 where it holds
+             */
+            short_by: number | null;
+            /** Sentence */
+            sentence: string;
+            /** About */
+            about: string;
+            /** Definition */
+            definition: string;
+            /** Taste */
+            taste: boolean;
+        };
+        /** WishSet */
+        WishSet: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * About
+             * @description What it is for, and whether it is taste or arithmetic
+             */
+            about: string;
+            /** Wishes */
+            wishes: components["schemas"]["Wish"][];
+            /**
+             * Lacks
+             * @description What the rig would need for it; empty where it can begin
+             */
+            lacks: string;
+        };
+        /** WishesOut */
+        WishesOut: {
+            /** Wishes */
+            wishes: components["schemas"]["WishOut"][];
+            /** Held */
+            held: number;
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /** WishesPage */
+        WishesPage: {
+            standing: components["schemas"]["WishesOut"];
+            /** Sets */
+            sets: components["schemas"]["WishSet"][];
+            /** Free */
+            free: components["schemas"]["FreeOut"][];
+        };
+        /** OverClip */
+        OverClip: {
+            /**
+             * Clip
+             * @description Whose entries are meant; none: none are
+             */
+            clip?: string | null;
+        };
+        /**
+         * MoveOut
+         * @description What changes, and what that bought.
+         */
+        MoveOut: {
+            /** Key */
+            key: string;
+            /** Part */
+            part: string;
+            /** Label */
+            label: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /**
+             * Steps
+             * @description Of change, as they are heard
+             */
+            steps: number;
+            /**
+             * Bought
+             * @description Wishes that would not hold without it
+             */
+            bought: string[];
+        };
+        /** ProposalOut */
+        ProposalOut: {
+            /** Name */
+            name: string;
+            /** Sorts */
+            sorts: ("levels" | "shorter" | "times" | "filters" | "dynamics" | "sides")[];
+            /** Moves */
+            moves: components["schemas"]["MoveOut"][];
+            /**
+             * Steps
+             * @description All changes together, in steps that are heard alike
+             */
+            steps: number;
+            /**
+             * Wishes
+             * @description Each wish as it would then be
+             */
+            wishes: components["schemas"]["WishOut"][];
+            /** Musts Held */
+            musts_held: boolean;
+            /** Held */
+            held: number;
+            /** @description One action that can be undone */
+            action: components["schemas"]["Several"];
+            /** Sentence */
+            sentence: string;
+        };
+        /** ProposalsOut */
+        ProposalsOut: {
+            /** Before */
+            before: components["schemas"]["WishOut"][];
+            /**
+             * Proposals
+             * @description The smallest change first
+             */
+            proposals: components["schemas"]["ProposalOut"][];
+            /**
+             * Contradiction
+             * @description Places of the fewest wishes that cannot hold together; empty where all can
+             */
+            contradiction: number[];
+            /**
+             * Looked At
+             * @description Settings that were tried
+             */
+            looked_at: number;
+            /**
+             * Whole
+             * @description Whether the search came to its end
+             */
+            whole: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Computed How */
+            computed_how: string;
+        };
+        /**
+         * FreeAsked
+         * @description What may move, and how far.
+         */
+        FreeAsked: {
+            /** Key */
+            key: string;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+        };
+        /** ProposalsAsked */
+        ProposalsAsked: {
+            /**
+             * Clip
+             * @description Whose entries are meant; none: none are
+             */
+            clip?: string | null;
+            /**
+             * Free
+             * @description What may move; null: what is usual
+             */
+            free?: components["schemas"]["FreeAsked"][] | null;
+        };
+        /** TradeOut */
+        TradeOut: {
+            /** One */
+            one: string;
+            /** Other */
+            other: string;
+            /** One Unit */
+            one_unit: string;
+            /** Other Unit */
+            other_unit: string;
+            /** One Asked */
+            one_asked: number;
+            /** Other Asked */
+            other_asked: number;
+            /** Points */
+            points: components["schemas"]["TradePoint"][];
+            /**
+             * Now
+             * @description Both figures as the rig stands
+             */
+            now: number[] | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * TradePoint
+         * @description What the one wish comes to where the other is held to a bound.
+         */
+        TradePoint: {
+            /** Held To */
+            held_to: number;
+            /** Figure */
+            figure: number;
+            /** Other */
+            other: number;
+            action: components["schemas"]["Several"];
+            /** Steps */
+            steps: number;
+        };
+        /** TradeAsked */
+        TradeAsked: {
+            /**
+             * Clip
+             * @description Whose entries are meant; none: none are
+             */
+            clip?: string | null;
+            /**
+             * Free
+             * @description What may move; null: what is usual
+             */
+            free?: components["schemas"]["FreeAsked"][] | null;
+            /**
+             * One
+             * @description Place of the wish that is held to bounds
+             */
+            one: number;
+            /**
+             * Other
+             * @description Place of the one that gives way
+             */
+            other: number;
         };
         /** KindOut */
         KindOut: {
@@ -22618,6 +23039,127 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OnStage"];
+                };
+            };
+        };
+    };
+    server_wishes_api_list_wish_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WishKindOut"][];
+                };
+            };
+        };
+    };
+    server_wishes_api_standing_wishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "clip": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11"
+                 *     }
+                 */
+                "application/json": components["schemas"]["OverClip"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WishesPage"];
+                };
+            };
+        };
+    };
+    server_wishes_api_propose_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "clip": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11",
+                 *       "free": [
+                 *         {
+                 *           "key": "node/hall/rt60_s",
+                 *           "low": 0.8
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["ProposalsAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalsOut"];
+                };
+            };
+        };
+    };
+    server_wishes_api_trade_wishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "clip": "0b6c3f6e-6a53-4c1e-9a52-3d5f0c9a1d11",
+                 *       "one": 0,
+                 *       "other": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["TradeAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TradeOut"];
                 };
             };
         };

@@ -3,7 +3,7 @@ import type { Schemas } from "../api/client";
 import { allKeys } from "../ui/keys";
 
 export type Found = Schemas["FoundOut"];
-export type Wish = Schemas["Wish"];
+export type Wish = Schemas["Asked"];
 export type Answer = Schemas["FindOut"];
 
 export type Line =

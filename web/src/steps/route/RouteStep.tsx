@@ -46,6 +46,8 @@ import { Sidings } from "./Sidings";
 import type { Frame as SidingsFrame } from "./sidings";
 import { StopSettings } from "./StopSettings";
 import { type Sheet, SHEETS } from "./sheets";
+import { StandingLine } from "./wishes/StandingLine";
+import { Wishes } from "./wishes/Wishes";
 import { Tools } from "./Tools";
 import { useCourseKeys } from "./useCourseKeys";
 import { useDrawing } from "./useDrawing";
@@ -266,7 +268,12 @@ function Course({ rig, id }: CourseProps) {
   );
   const checkList = (
     <Checks
-      moved={<MovedChecks variant={variant} onSelect={setSelected} />}
+      moved={
+        <>
+          <StandingLine variant={variant} onOpen={() => setSheet("wishes")} />
+          <MovedChecks variant={variant} onSelect={setSelected} />
+        </>
+      }
       checks={shown.checks}
       keeping={keeping}
       onKeeping={setKeeping}
@@ -503,6 +510,7 @@ function Course({ rig, id }: CourseProps) {
             <SheetRow chosen={sheet} onChoose={onSheet} />
           </Box>
           <Box data-sheet>
+            {sheet === "wishes" && <Wishes variant={variant} onEdit={edit} onOpen={onOpen} />}
             {sheet === "controls" && <ControlTable view={variant.view} />}
             {sheet === "sends" && <SendTable variant={variant} onEdit={edit} />}
             {sheet === "scenes" && <Scenes variant={variant} onEdit={edit} />}

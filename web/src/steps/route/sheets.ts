@@ -1,6 +1,7 @@
 /** The sheets under a course. */
-export type Sheet = "controls" | "sends" | "scenes" | "patch" | "writing" | "history";
+export type Sheet = "wishes" | "controls" | "sends" | "scenes" | "patch" | "writing" | "history";
 export const SHEETS: [Sheet, string][] = [
+  ["wishes", "Wishes"],
   ["controls", "What moves what"],
   ["sends", "Send levels"],
   ["scenes", "Scenes"],

@@ -16,7 +16,7 @@ from core.units import parse_number, parse_time
 from core.units.quantity import TempoFrame
 
 
-class Wish(Edge):
+class Asked(Edge):
     """Something to do, said in full, with what it needs."""
 
     does: Literal["tempo", "delay", "rig", "song"]
@@ -31,16 +31,18 @@ _RIG = re.compile(r"new rig(?: from)?(?: (.*))?")
 _SONG = re.compile(r"new song (?:called )?(.+)", re.IGNORECASE)
 
 
-def wish_of(text: str, templates: Sequence[tuple[str, str]], frame: TempoFrame) -> list[Wish]:
+def asked_of(text: str, templates: Sequence[tuple[str, str]], frame: TempoFrame) -> list[Asked]:
     """What can be meant. templates: id and name. Never raises."""
     said = plain(text)
-    found: list[Wish] = []
+    found: list[Asked] = []
     tempo = _TEMPO.fullmatch(said) or _BARE.fullmatch(said)
     if tempo:
         bpm = _tempo(tempo[1].removesuffix("bpm").strip())
         if bpm is not None:
             words = fmt.significant(bpm, 6)
-            found.append(Wish(does="tempo", title=f"Set the tempo to {words} BPM", value=repr(bpm)))
+            found.append(
+                Asked(does="tempo", title=f"Set the tempo to {words} BPM", value=repr(bpm))
+            )
     delay = _DELAY.fullmatch(said)
     if delay:
         try:
@@ -50,7 +52,7 @@ def wish_of(text: str, templates: Sequence[tuple[str, str]], frame: TempoFrame) 
         if seconds > 0:
             ms = fmt.number(seconds * 1e3, 2)
             found.append(
-                Wish(does="delay", title=f"Set the delay to {delay[1]}, {ms} ms", value=delay[1])
+                Asked(does="delay", title=f"Set the delay to {delay[1]}, {ms} ms", value=delay[1])
             )
     rig = _RIG.fullmatch(said)
     if rig:
@@ -58,11 +60,11 @@ def wish_of(text: str, templates: Sequence[tuple[str, str]], frame: TempoFrame) 
         ranked = [(how_well(wanted, name), id, name) for id, name in templates]
         best = sorted(((-s, id, name) for s, id, name in ranked if s is not None))[:3]
         found += [
-            Wish(does="rig", title=f"New rig from “{name}”", value=id) for _, id, name in best
+            Asked(does="rig", title=f"New rig from “{name}”", value=id) for _, id, name in best
         ]
     song = _SONG.fullmatch(" ".join(text.split()))
     if song:
-        found.append(Wish(does="song", title=f"New song “{song[1][:120]}”", value=song[1][:120]))
+        found.append(Asked(does="song", title=f"New song “{song[1][:120]}”", value=song[1][:120]))
     return found
 
 

@@ -1,0 +1,242 @@
+/** Ways that fulfil the wishes: what moves, what that buys, and one press that takes it. */
+import { Box } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, type RigAction, sentenceOf, type Variant } from "../../../api/client";
+import { TradeChart } from "../../../charts/TradeChart";
+import { announce, Notice, Press } from "../../../ui/controls";
+import { num } from "../../../ui/format";
+import { Table, Td, Th } from "../../../ui/table";
+import { gained, type Proposal, type Proposals, tradeBetween, within } from "./wishes";
+
+interface Props {
+  out: Proposals;
+  variant: Variant;
+  over: string | null;
+  free: string[] | null;
+  onEdit: (action: RigAction) => void;
+  onOpen: (variant: string) => void;
+}
+
+export function ProposalList({ out, variant, over, free, onEdit, onOpen }: Props) {
+  const between = tradeBetween(out);
+  return (
+    <Box marginTop="8px">
+      <Box role="status" fontWeight={out.contradiction.length ? 650 : 400}>
+        {out.contradiction.length > 0 && (
+          <Notice kind="caution" word="Not all at once.">
+            {out.sentence}
+          </Notice>
+        )}
+        {out.contradiction.length === 0 && out.sentence}
+        {!out.whole && " It took too long: this is the best so far."}
+      </Box>
+      <Box
+        as="ol"
+        display="grid"
+        gridTemplateColumns="repeat(auto-fit, minmax(min(320px, 100%), 1fr))"
+        gap="14px 28px"
+        marginTop="8px"
+      >
+        {out.proposals.map((one, n) => (
+          <Way
+            key={n}
+            number={n + 1}
+            one={one}
+            before={out.before}
+            variant={variant}
+            onEdit={onEdit}
+            onOpen={onOpen}
+          />
+        ))}
+      </Box>
+      {between && (
+        <Bargain between={between} variant={variant} over={over} free={free} onEdit={onEdit} />
+      )}
+    </Box>
+  );
+}
+
+function Way({
+  number,
+  one,
+  before,
+  variant,
+  onEdit,
+  onOpen,
+}: {
+  number: number;
+  one: Proposal;
+  before: Proposals["before"];
+  variant: Variant;
+  onEdit: (action: RigAction) => void;
+  onOpen: (variant: string) => void;
+}) {
+  const client = useQueryClient();
+  const apart = useMutation({
+    mutationFn: async () => {
+      const made = await ask(
+        api.POST("/api/v1/rigs/{rig_id}/variants", {
+          params: { path: { rig_id: variant.rig } },
+          body: { copy_of: variant.id, name: one.name.slice(0, 80) },
+        }),
+      );
+      await ask(
+        api.POST("/api/v1/variants/{variant_id}/edits", {
+          params: { path: { variant_id: made.id } },
+          body: {
+            id: crypto.randomUUID(),
+            base_revision: made.revision,
+            action: one.action as RigAction,
+          },
+        }),
+      );
+      return made;
+    },
+    onSuccess: async (made) => {
+      await client.invalidateQueries({ queryKey: ["rigs"] });
+      onOpen(made.id);
+      announce(`Variant ${made.letter} has it; the one before stays as it is. Listen to both.`, {
+        kind: "passed",
+      });
+    },
+    onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
+  });
+  return (
+    <Box as="li" borderTop="2px solid" borderColor="ink" paddingTop="6px" minWidth="0">
+      <Box display="flex" flexWrap="wrap" gap="4px 12px" alignItems="baseline">
+        <Box as="strong" fontSize="16px">
+          {number}. {one.name}
+        </Box>
+        <Box color="ink2">
+          {num(one.steps, 1)} steps of change; {one.held} of {one.wishes.length} hold
+        </Box>
+      </Box>
+      <Table>
+        <thead>
+          <tr>
+            <Th textAlign="left">What moves</Th>
+            <Th>from</Th>
+            <Th>to</Th>
+          </tr>
+        </thead>
+        <tbody>
+          {one.moves.map((move) => (
+            <tr key={move.key}>
+              <Td textAlign="left" whiteSpace="normal">
+                {move.label}
+                <Box color="ink2" fontSize="13px">
+                  {move.bought.length
+                    ? `for ${move.bought.map(within).join("; ")}`
+                    : "comes nearer"}
+                </Box>
+              </Td>
+              <Td whiteSpace="nowrap">{move.before}</Td>
+              <Td whiteSpace="nowrap" fontWeight="650">
+                {move.after}
+              </Td>
+            </tr>
+          ))}
+        </tbody>
+      </Table>
+      <Box as="ul" fontSize="13px" color="ink2" marginBlock="6px">
+        {gained(before, one.wishes).map((line, n) => (
+          <li key={n}>
+            {line.title}: {line.said}
+          </li>
+        ))}
+      </Box>
+      <Box display="flex" flexWrap="wrap" gap="6px 10px">
+        <Press
+          look={number === 1 ? "primary" : "plain"}
+          named={`: ${one.name}`}
+          onClick={() => onEdit(one.action as RigAction)}
+        >
+          Take it
+        </Press>
+        <Press disabled={apart.isPending} named={`: ${one.name}`} onClick={() => apart.mutate()}>
+          As a variant beside it
+        </Press>
+      </Box>
+    </Box>
+  );
+}
+
+function Bargain({
+  between,
+  variant,
+  over,
+  free,
+  onEdit,
+}: {
+  between: [number, number];
+  variant: Variant;
+  over: string | null;
+  free: string[] | null;
+  onEdit: (action: RigAction) => void;
+}) {
+  const [chosen, setChosen] = useState<number | null>(null);
+  const trade = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/variants/{variant_id}/trade", {
+          params: { path: { variant_id: variant.id } },
+          body: {
+            clip: over,
+            free: free?.map((key) => ({ key })) ?? null,
+            one: between[0],
+            other: between[1],
+          },
+        }),
+      ),
+  });
+  if (!trade.data)
+    return (
+      <Box marginTop="12px">
+        <Press disabled={trade.isPending} onClick={() => trade.mutate()}>
+          {trade.isPending ? "Drawing it" : "Draw what the one costs the other"}
+        </Press>
+        {trade.isError && (
+          <Notice kind="fault" word="Not drawn.">
+            {sentenceOf(trade.error)}
+          </Notice>
+        )}
+      </Box>
+    );
+  const { points } = trade.data;
+  const at = chosen === null ? null : points[chosen]!;
+  return (
+    <Box as="section" aria-label="What the one costs the other" marginTop="14px" maxWidth="760px">
+      <Box fontWeight="650">{trade.data.sentence}</Box>
+      <TradeChart trade={trade.data} chosen={chosen} onChoose={setChosen} />
+      {points.length > 0 && (
+        <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="center" marginTop="6px">
+          <label style={{ flex: "1 1 220px" }}>
+            <Box as="span" color="ink2" fontSize="13px">
+              A point of the curve
+            </Box>
+            <input
+              type="range"
+              min={0}
+              max={points.length - 1}
+              value={chosen ?? 0}
+              style={{ width: "100%" }}
+              aria-valuetext={`${trade.data.one} ${num(points[chosen ?? 0]!.figure, 1)} ${trade.data.one_unit}, ${trade.data.other} ${num(points[chosen ?? 0]!.other, 1)} ${trade.data.other_unit}`}
+              onChange={(event) => setChosen(Number(event.target.value))}
+            />
+          </label>
+          {at && (
+            <Box>
+              {num(at.figure, 1)} {trade.data.one_unit} against {num(at.other, 1)}{" "}
+              {trade.data.other_unit}
+            </Box>
+          )}
+          <Press disabled={!at} onClick={() => at && onEdit(at.action as RigAction)}>
+            Take this point
+          </Press>
+        </Box>
+      )}
+    </Box>
+  );
+}

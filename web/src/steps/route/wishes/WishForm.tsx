@@ -1,0 +1,229 @@
+/** Write down a wish: what, of which part, how much. */
+import { Box } from "@chakra-ui/react";
+import { useState } from "react";
+
+import type { Variant } from "../../../api/client";
+import { Press } from "../../../ui/controls";
+import { Choice, Labelled, TextInput } from "../../../ui/QuantityField";
+import { begun, type Draft, likely, meant, partsFor, type Wish, type WishKind } from "./wishes";
+
+interface Props {
+  kinds: WishKind[];
+  variant: Variant;
+  first: boolean;
+  onWish: (wish: Wish) => void;
+}
+
+const named = (kind: WishKind) =>
+  kind.kind === "balance" ? "level against another way" : kind.words;
+
+export function WishForm({ kinds, variant, first, onWish }: Props) {
+  const start = kinds.find((k) => k.kind === "balance") ?? kinds[0]!;
+  const [draft, setDraft] = useState<Draft>(() =>
+    begun(start, likely(partsFor(start, variant), variant)),
+  );
+  const [said, setSaid] = useState("");
+  const kind = kinds.find((k) => k.kind === draft.kind)!;
+  const parts = partsFor(kind, variant);
+  const takes = (slot: WishKind["takes"][number]) => kind.takes.includes(slot);
+  const change = (more: Partial<Draft>) => {
+    setDraft({ ...draft, ...more });
+    setSaid("");
+  };
+  const send = () => {
+    const wish = meant(draft, kind);
+    if (typeof wish === "string") setSaid(wish);
+    else onWish(wish);
+  };
+  const several = takes("parts");
+  return (
+    <Box
+      asChild
+      display="flex"
+      flexWrap="wrap"
+      gap="8px 12px"
+      alignItems="flex-end"
+      marginTop={first ? "4px" : "10px"}
+    >
+      <form
+        aria-label="A wish"
+        onSubmit={(event) => {
+          event.preventDefault();
+          send();
+        }}
+      >
+        <Box flex="1 1 190px">
+          <Labelled label="Wish for">
+            <Choice
+              value={draft.kind}
+              onChange={(event) => {
+                const next = kinds.find((k) => k.kind === event.target.value)!;
+                setDraft(begun(next, likely(partsFor(next, variant), variant)));
+                setSaid("");
+              }}
+            >
+              {kinds.map((k) => (
+                <option key={k.kind} value={k.kind}>
+                  {named(k)}
+                </option>
+              ))}
+            </Choice>
+          </Labelled>
+        </Box>
+        {(takes("part") || takes("reverb")) && (
+          <Box flex="1 1 150px">
+            <Labelled label="Of">
+              <Choice
+                value={draft.parts[0] ?? ""}
+                onChange={(event) =>
+                  change({ parts: event.target.value ? [event.target.value] : [] })
+                }
+              >
+                {takes("reverb") && <option value="">the first reverb</option>}
+                {parts.map(([id, name]) => (
+                  <option key={id} value={id}>
+                    {name}
+                  </option>
+                ))}
+              </Choice>
+            </Labelled>
+          </Box>
+        )}
+        {takes("against") && (
+          <Box flex="1 1 150px">
+            <Labelled label="Against">
+              <Choice
+                value={draft.against}
+                onChange={(event) => change({ against: event.target.value })}
+              >
+                <option value="">the dry sound</option>
+                {parts
+                  .filter(([id]) => id !== draft.parts[0])
+                  .map(([id, name]) => (
+                    <option key={id} value={id}>
+                      {name}
+                    </option>
+                  ))}
+              </Choice>
+            </Labelled>
+          </Box>
+        )}
+        {(takes("when") || takes("note")) && (
+          <Box width="110px">
+            <Labelled label={takes("note") ? "From" : "After"}>
+              <TextInput
+                value={draft.when}
+                maxLength={40}
+                onChange={(event) => change({ when: event.target.value })}
+              />
+            </Labelled>
+          </Box>
+        )}
+        {takes("band") && (
+          <>
+            <Box width="90px">
+              <Labelled label="Above, Hz">
+                <TextInput
+                  value={draft.low}
+                  onChange={(event) => change({ low: event.target.value })}
+                />
+              </Labelled>
+            </Box>
+            <Box width="90px">
+              <Labelled label="Below, Hz">
+                <TextInput
+                  value={draft.high}
+                  onChange={(event) => change({ high: event.target.value })}
+                />
+              </Labelled>
+            </Box>
+          </>
+        )}
+        <Box width="96px">
+          <Labelled label="Shall be">
+            <Choice
+              value={draft.bound}
+              onChange={(event) => change({ bound: event.target.value as Draft["bound"] })}
+            >
+              <option value="under">under</option>
+              <option value="over">over</option>
+              <option value="about">about</option>
+            </Choice>
+          </Labelled>
+        </Box>
+        <Box width="84px">
+          <Labelled label={kind.unit}>
+            <TextInput
+              aria-label={`How much, ${kind.unit}`}
+              textAlign="right"
+              value={draft.value}
+              maxLength={12}
+              onChange={(event) => change({ value: event.target.value })}
+            />
+          </Labelled>
+        </Box>
+        {draft.bound === "about" && (
+          <Box width="76px">
+            <Labelled label="give or take">
+              <TextInput
+                textAlign="right"
+                placeholder="0.5"
+                value={draft.within}
+                maxLength={12}
+                onChange={(event) => change({ within: event.target.value })}
+              />
+            </Labelled>
+          </Box>
+        )}
+        <Box width="104px">
+          <Labelled label="It">
+            <Choice
+              value={draft.must ? "must" : "should"}
+              onChange={(event) => change({ must: event.target.value === "must" })}
+            >
+              <option value="must">must hold</option>
+              <option value="should">should</option>
+            </Choice>
+          </Labelled>
+        </Box>
+        <Press type="submit">Wish it</Press>
+        {several && (
+          <Box
+            role="group"
+            aria-label="Of which parts"
+            flex="1 1 100%"
+            display="flex"
+            flexWrap="wrap"
+            gap="2px 14px"
+          >
+            {parts.map(([id, name]) => (
+              <label key={id} style={{ display: "inline-flex", gap: 6, alignItems: "center" }}>
+                <input
+                  type="checkbox"
+                  checked={draft.parts.includes(id)}
+                  onChange={(event) =>
+                    change({
+                      parts: event.target.checked
+                        ? [...draft.parts, id]
+                        : draft.parts.filter((p) => p !== id),
+                    })
+                  }
+                />
+                {name}
+              </label>
+            ))}
+            <Box color="ink2">none: all that is dry</Box>
+          </Box>
+        )}
+        <Box
+          flex="1 1 100%"
+          color={said ? "diff" : "ink2"}
+          fontSize="13px"
+          role={said ? "alert" : undefined}
+        >
+          {said || kind.about}
+        </Box>
+      </form>
+    </Box>
+  );
+}

@@ -36,7 +36,7 @@ const [role, name] = arguments;
 const tags = {button: 'button,[role=button]', link: 'a[href]', textbox: 'input:not([type=file]),textarea',
   heading: 'h1,h2,h3', combobox: 'select', radio: '[role=radio],input[type=radio]', status: '[role=status]',
   alert: '[role=alert]', img: '[role=img]', group: '[role=group]', region: 'section[aria-label]',
-  tab: '[role=tab]', switch: '[role=switch]', checkbox: 'input[type=checkbox],[role=checkbox]', slider: '[role=slider]', progressbar: '[role=progressbar]', dialog: 'dialog[open]'};
+  tab: '[role=tab]', switch: '[role=switch]', checkbox: 'input[type=checkbox],[role=checkbox]', slider: '[role=slider],input[type=range]', progressbar: '[role=progressbar]', dialog: 'dialog[open]'};
 const nameOf = (e) => {
   const by = e.getAttribute('aria-label');
   if (by) return by;

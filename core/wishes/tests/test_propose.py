@@ -8,6 +8,7 @@ from core.devices import Panel
 from core.devices.panel import Control
 from core.errors import FonodromeError
 from core.routing import Context, parse_rig, perform
+from core.routing.document.demo import DEMO_RIGS
 from core.sheet import Owned
 from core.units import TempoFrame
 from core.wishes import FreeAsked, Looked, chosen, figure_of, free_settings, propose, trade
@@ -94,6 +95,15 @@ class ByHand(unittest.TestCase):
         _, out = asked("wish tail at entries under -60 dB", FreeAsked(key=RT60, low=1.5))
         self.assertEqual(out.contradiction, [0])
         self.assertIn("cannot be reached", out.sentence)
+
+    def test_of_the_demo_s_three_wishes_two_contradict_each_other(self):
+        text = next(v for title, _, vs in DEMO_RIGS for _, v in vs if title == "Nine Lanterns")
+        rig = parse_rig(text)
+        self.assertEqual([w.kind for w in rig.wishes], ["tail", "gain", "peak"])
+        out = propose(rig, C, GAPS, chosen(rig, C, None))
+        # At -20 dBFS with a crest of 12 dB nothing as loud as the bare source stays under -8.
+        self.assertEqual(out.contradiction, [1, 2])
+        self.assertIn("cannot hold together", out.sentence)
 
     def test_a_trade_drawn_by_its_points(self):
         rig = parse_rig(

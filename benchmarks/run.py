@@ -1,4 +1,4 @@
-"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig texts lattice drag hearing render page]`.
+"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig texts lattice drag hearing render wishes page]`.
 
 Ratios compare CPU time (wall time for requests) in one run on the same samples, interleaved, as
 the median of several rounds. Goals stand beside the figures.
@@ -32,6 +32,7 @@ from benchmarks.pair import write_pair
 from benchmarks.rigs import exploding, studio
 from benchmarks.sound import bench_decays, bench_processors, bench_rigs
 from benchmarks.sound import bench_memory as bench_memory_of_renders
+from benchmarks.wishes import measure_wishes
 from core.delay import DelayLine, Pattern, PlayedNote, SearchRequest, search
 from core.errors import FonodromeError
 from core.measure import null_test
@@ -334,6 +335,7 @@ def main(names: list[str]) -> None:
         "drag",
         "hearing",
         "render",
+        "wishes",
         "page",
     ]
     print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
@@ -359,6 +361,9 @@ def main(names: list[str]) -> None:
     if "render" in wanted:
         for bench in (bench_processors, bench_decays, bench_rigs, bench_memory_of_renders):
             bench(_line_of_sound)
+    if "wishes" in wanted:
+        for name, value, goal, unit in measure_wishes():
+            _line(name, value, goal, unit)
     if "page" in wanted:
         bench_page()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

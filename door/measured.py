@@ -22,6 +22,7 @@ BENCHES = (
     "render",
     "page",
     "hearing",
+    "wishes",
 )
 
 

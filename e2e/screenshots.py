@@ -52,7 +52,8 @@ def take(url: str, folder: Path) -> None:
         browser.press("link", "Space")
         browser.find("region", "Gaps")
         browser.sees("Behind Reverb stands Return")
-        _both(browser, folder, "space")
+        _settle(browser)
+        browser.picture(folder / "space-light.png")
         browser.press("link", "Ducking")
         browser.keys("u")
         browser.sees("while phrases sound")
@@ -145,12 +146,32 @@ def take(url: str, folder: Path) -> None:
         _settle(browser)
         browser.picture(folder / "set-up-phone.png")
         _set_list(browser, folder / "set-list-phone.png")
+        _wishes(browser, folder / "wishes-light.png")
         browser.size(1280, 800)
         faults = browser.faults()
         if faults:
             sys.exit("The page wrote errors: " + "; ".join(faults))
     finally:
         browser.close()
+
+
+def _wishes(browser: Browser, path: Path) -> None:
+    """Three wishes of which two contradict each other, and what the one costs the other."""
+    browser.size(1280, 800)
+    browser.open("/")
+    browser.press("link", "Nine Lanterns")
+    browser.press("link", "Route")
+    browser.press("tab", "Wishes")
+    browser.press("button", "Find settings")
+    browser.sees("cannot hold together", 30)
+    browser.press("button", "Draw what the one costs the other")
+    browser.find("region", "What the one costs the other", 30)
+    sheet = browser.driver.find_element("css selector", "[data-sheet]")
+    height = int(browser.driver.execute_script("return document.documentElement.scrollHeight"))
+    browser.size(1280, height)
+    _settle(browser)
+    path.write_bytes(sheet.screenshot_as_png)
+    browser.size(1280, 800)
 
 
 def _set_list(browser: Browser, path: Path) -> None:
@@ -233,15 +254,6 @@ def _settle(browser: Browser) -> None:
         "const done = arguments[0]; document.fonts.ready.then(() =>"
         " requestAnimationFrame(() => requestAnimationFrame(() => done())));"
     )
-
-
-def _both(browser: Browser, folder: Path, name: str) -> None:
-    """At 1280x800 in both themes."""
-    for theme in ("light", "dark"):
-        browser.theme(theme)
-        _settle(browser)
-        browser.picture(folder / f"{name}-{theme}.png")
-    browser.theme("light")
 
 
 def _paper(browser: Browser, path: Path) -> None:

@@ -1,6 +1,7 @@
 """Ways to fulfil wishes, at most three that differ in kind; and where it cannot be, what contradicts what."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
+from typing import Any
 
 from pydantic import Field
 
@@ -13,11 +14,21 @@ from core.sheet import Owned
 from core.units import format as fmt
 from core.wishes.measure import Looked
 from core.wishes.report import WishOut, asked_of, measured, title_of
-from core.wishes.search import Found, Question, Stopped, Values, is_short, search
+from core.wishes.search import (
+    Found,
+    Measured,
+    Moved,
+    Question,
+    Values,
+    feasible,
+    is_short,
+    search,
+)
 from core.wishes.settings import Setting, Sort, action_of, settings_that_move
 
 MOST_WAYS, MOST_FREE = 3, 40
-_POINTS = 9
+_POINTS = (0, 6, 3, 1, 5, 2, 4)
+"""Sixths of the way, so that a curve that is cut short has been gone along all the same."""
 _NAMES: dict[Sort, str] = {
     "levels": "levels", "shorter": "decay and feedback", "times": "times", "filters": "filters",
     "dynamics": "dynamics", "sides": "sides",
@@ -180,12 +191,16 @@ def propose(
     if not wishes:
         raise FonodromeError(f"{before[0].title}: {before[0].sentence}")
     looks, whole, found = 0, True, list[Found]()
+    memory: dict[Moved, dict[Hashable, Measured]] = {}
+
+    def question(those: Sequence[Setting], wanted: tuple[Wish, ...]) -> Question:
+        return Question(looked, wanted, those, stop, seen, memory=memory)
 
     def asked(those: Sequence[Setting], wanted: tuple[Wish, ...] = wishes) -> Found:
         nonlocal looks, whole
-        question = Question(looked, wanted, those, stop, seen)
-        answer = search(question)
-        looks += question.looks
+        one = question(those, wanted)
+        answer = search(one)
+        looks += one.looks
         whole = whole and not stop()
         return answer
 
@@ -204,28 +219,45 @@ def propose(
             break
         found.append(other)
     contradiction: list[int] = []
+    up: dict[int, str] = {}
     short = is_short(first, wishes)
     if short and whole:
         # What should hold is asked once as if it had to.
         asking = [i for i, w in enumerate(wishes) if w.must or i in short]
 
-        def all_of(places: Sequence[int]) -> Found:
-            musts = tuple(wishes[i].model_copy(update={"must": True}) for i in places)
-            return asked(settings, musts)
+        def all_of(places: Sequence[int]) -> tuple[Wish, ...]:
+            return tuple(wishes[i].model_copy(update={"must": True}) for i in places)
 
-        together = all_of(asking)
+        def can(places: Sequence[int]) -> bool:
+            nonlocal looks
+            one = question(settings, all_of(places))
+            # From where it stands, and from where the search had got to.
+            able = feasible(one) or feasible(one, first.values)
+            looks += one.looks
+            return able
+
+        together = asked(settings, all_of(asking))
         if together.fulfils:
-            whole_way = Question(looked, wishes, settings).look(together.values)
+            whole_way = question(settings, wishes).look(together.values)
             # Of the same kind it takes the place of what left a wish open.
             kind = _main_sort(whole_way)
             found = [whole_way, *(f for f in found if _main_sort(f) != kind)]
         else:
-            fewest = _contradiction(asking, lambda places: all_of(places).fulfils)
+            fewest = _contradiction(asking, can)
             contradiction = [rig.wishes.index(wishes[i]) for i in fewest]
+            if not first.fulfils:
+                # No way that holds all: what holds when one of them is given up.
+                found = []
+                for given in fewest[:MOST_WAYS] if len(fewest) > 1 else []:
+                    others = tuple(w for i, w in enumerate(wishes) if i != given)
+                    other = asked(settings, others)
+                    if other.fulfils and other.values:
+                        found.append(question(settings, wishes).look(other.values))
+                        up[id(found[-1])] = title_of(wishes[given], looked)
     kept = [f for f in found if f.values]
     kept.sort(key=lambda f: (round(f.must_short, 6), len(is_short(f, wishes)), f.change))
     kept = kept[:MOST_WAYS]
-    proposals = [_proposal(rig, looked, wishes, f) for f in kept]
+    proposals = [_proposal(rig, looked, wishes, f, memory, up.get(id(f), "")) for f in kept]
     return _out(rig, before, proposals, contradiction, looks, whole, _said(proposals, contradiction, before, rig, looked))  # fmt: skip
 
 
@@ -280,9 +312,12 @@ def _contradiction(asked: list[int], can: Callable[[Sequence[int]], bool]) -> li
     return kept
 
 
-def _proposal(rig: Rig, looked: Looked, wishes: tuple[Wish, ...], found: Found) -> ProposalOut:
+def _proposal(
+    rig: Rig, looked: Looked, wishes: tuple[Wish, ...], found: Found,
+    memory: dict[Moved, dict[Hashable, Measured]], given_up: str,
+) -> ProposalOut:  # fmt: skip
     settings = sorted(found.values, key=lambda s: -abs(s.place(found.values[s])))
-    question = Question(looked, wishes, settings)
+    question = Question(looked, wishes, settings, memory=memory)
     after = Looked(question.rig(found.values), looked.context, looked.gaps_s)
     held = set(range(len(wishes))) - set(is_short(found, wishes))
     moves = []
@@ -302,7 +337,7 @@ def _proposal(rig: Rig, looked: Looked, wishes: tuple[Wish, ...], found: Found) 
     sorts = list(dict.fromkeys(s.sort for s in settings))
     holding = sum(one.holds is True for one in told)
     return ProposalOut(
-        name=_name(found), sorts=sorts, moves=moves, steps=round(found.change, 2),
+        name=f"Without “{given_up}”" if given_up else _name(found), sorts=sorts, moves=moves, steps=round(found.change, 2),
         wishes=told, musts_held=found.fulfils, held=holding, action=action_of(found.values),
         sentence=(
             f"{holding} of {len(told)} wishes hold with {len(moves)} "
@@ -329,8 +364,8 @@ def trade(
     rig: Rig, context: Context, gaps_s: Sequence[float] | None, settings: Sequence[Setting],
     one: int, other: int, stop: Callable[[], bool] = lambda: False,
 ) -> TradeOut:  # fmt: skip
-    """What one wish costs another: the first held to bounds from where it stands to what is asked, the
-    second brought as near as it can. All other musts hold. Raises FonodromeError.
+    """What one wish costs another: the first held from where the second holds to where it does itself,
+    the second brought as near as it can. All other musts hold. Raises FonodromeError.
     """
     if not (0 <= one < len(rig.wishes) and 0 <= other < len(rig.wishes)) or one == other:
         raise FonodromeError("A trade is between two of the wishes.")
@@ -343,33 +378,56 @@ def trade(
         w for i, w in enumerate(rig.wishes)
         if w.must and i not in (one, other) and measured(w, looked).figure is not None
     )  # fmt: skip
-    far = a.value
+    memory: dict[Moved, dict[Hashable, Measured]] = {}
+
+    def at(first: Wish, second: Wish, start: Values) -> Found:
+        question = Question(looked, (first, second, *rest), settings, stop, memory=memory)
+        return search(question, start, sparing=False)
+
+    def held(wish: Wish, must: bool, **more: Any) -> Wish:
+        return wish.model_copy(update={"must": must, **more})
+
+    # Where the other one holds, and where the first does: the trade lies between.
+    ends = [at(held(a, False), held(b, True), {}), at(held(a, True), held(b, False), {})]
     points: list[TradePoint] = []
-    start: Values = {}
-    for step in range(_POINTS):
-        bound = now[0] + (far - now[0]) * step / (_POINTS - 1)
-        side = "under" if far < now[0] else "over"
-        held = a.model_copy(update={"bound": side, "value": bound, "must": True, "within": None})
-        wanted = (held, b.model_copy(update={"must": False}), *rest)
-        question = Question(looked, wanted, settings, stop)
-        try:
-            found = search(question, start)
-        except Stopped:
-            break
-        if found.figures[0] is None or found.figures[1] is None or not found.fulfils:
-            break
-        start = dict(found.values)
-        points.append(
-            TradePoint(
-                held_to=round(bound, 3), figure=found.figures[0], other=found.figures[1],
-                action=action_of(found.values), steps=round(found.change, 2),
-            )
-        )  # fmt: skip
+    if all(end.figures[0] is not None and end.figures[1] is not None for end in ends):
+        low, high = (float(end.figures[0] or 0.0) for end in ends)
+        wide = max(abs(high - low) / 40, 0.02)
+        for step in _POINTS:
+            if stop() or (step and abs(high - low) < 2 * wide):
+                break
+            bound = low + (high - low) * step / 6
+            found = ends[0] if step == 0 else ends[1]
+            if 0 < step < 6:
+                fixed = held(a, True, bound="about", value=bound, within=wide)
+                found = at(fixed, held(b, False), ends[0].values if step < 3 else ends[1].values)
+                if not found.fulfils:
+                    continue
+            assert found.figures[0] is not None
+            assert found.figures[1] is not None
+            points.append(
+                TradePoint(
+                    held_to=round(bound, 3), figure=found.figures[0], other=found.figures[1],
+                    action=action_of(found.values), steps=round(found.change, 2),
+                )
+            )  # fmt: skip
+        points = sorted(_undominated(points, low, b), key=lambda p: abs(p.figure - low))
     return TradeOut(
         one=title_of(a, looked), other=title_of(b, looked), one_unit=a.spec.unit,
         other_unit=b.spec.unit, one_asked=a.value, other_asked=b.value, points=points,
         now=[now[0], now[1]], sentence=_trade_said(a, b, points, looked),
     )  # fmt: skip
+
+
+def _undominated(points: list[TradePoint], low: float, other: Wish) -> list[TradePoint]:
+    """Those where no other point is farther along and no shorter of the other wish."""
+
+    def worse(p: TradePoint, q: TradePoint) -> bool:
+        along = abs(q.figure - low) - abs(p.figure - low)
+        short = other.short_by(p.other) - other.short_by(q.other)
+        return along >= 0 and short >= -0.01 and (along > 1e-9 or short > 0.01)
+
+    return [p for p in points if not any(worse(p, q) for q in points if q is not p)]
 
 
 def _trade_said(a: Wish, b: Wish, points: list[TradePoint], looked: Looked) -> str:

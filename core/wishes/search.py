@@ -7,7 +7,7 @@ that bought nothing is taken back. Nothing is left to chance: the same question 
 """
 
 import math
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -22,13 +22,16 @@ from core.wishes.settings import Setting, with_values
 MOST_ROUNDS, MOST_LOOKS = 14, 900
 _MUST, _SHOULD = 1000.0, 40.0
 """What a step of shortfall costs against a step of change."""
-_FIRST_REACH, _LEAST_REACH = 12.0, 0.05
+_FIRST_REACH, _LEAST_REACH = 12.0, 0.3
 _NO_FIGURE = 400.0
 """So many steps short is a wish that has no figure any more."""
 _SIZES = {"dB": 1.0, "dBFS": 1.0, "ms": 1.0}
 _EXACT = 1e-6
 
 Values = dict[Setting, float]
+Moved = tuple[tuple[str, float], ...]
+Measured = tuple[float | None, tuple[float, ...]]
+"""A figure, and the pieces of which it is the largest."""
 
 
 class Stopped(Exception):
@@ -73,7 +76,8 @@ class Question:
     stop: Callable[[], bool] = lambda: False
     seen: Callable[[Found], None] = lambda found: None
     looks: int = 0
-    known: dict[tuple[float, ...], Found] = field(default_factory=dict)
+    memory: dict[Moved, dict[Hashable, Measured]] = field(default_factory=dict)
+    """What was measured already, by what had moved; shared between questions about one rig."""
 
     def rig(self, values: Mapping[Setting, float]) -> Rig:
         return with_values(self.looked.rig, values)
@@ -81,23 +85,23 @@ class Question:
     def look(self, values: Mapping[Setting, float]) -> Found:
         """What the wishes come to with these values; settings that are not named stay."""
         moved = {s: v for s, v in values.items() if v != s.value}
-        key = tuple(values.get(s, s.value) for s in self.settings)
-        if key in self.known:
-            return self.known[key]
-        if self.looks and self.stop():
-            raise Stopped
-        self.looks += 1
-        looked = Looked(self.rig(moved), self.looked.context, self.looked.gaps_s)
-        figures = tuple(_figure(w, looked) for w in self.wishes)
-        shorts = [self._short(w, f) for w, f in zip(self.wishes, figures, strict=True)]
-        found = Found(
-            moved, figures, tuple(_pieces(w, f, looked) for w, f in zip(self.wishes, figures, strict=True)),
+        held = self.memory.setdefault(tuple(sorted((s.key, v) for s, v in moved.items())), {})
+        lacking = [w for w in self.wishes if _named(w) not in held]
+        if lacking:
+            if self.looks and self.stop():
+                raise Stopped
+            self.looks += 1
+            looked = Looked(self.rig(moved), self.looked.context, self.looked.gaps_s)
+            for wish in lacking:
+                held[_named(wish)] = _measured(wish, looked)
+        told = [held[_named(w)] for w in self.wishes]
+        shorts = [self._short(w, figure) for w, (figure, _) in zip(self.wishes, told, strict=True)]
+        return Found(
+            moved, tuple(figure for figure, _ in told), tuple(pieces for _, pieces in told),
             sum(s for w, s in zip(self.wishes, shorts, strict=True) if w.must),
             sum(s for w, s in zip(self.wishes, shorts, strict=True) if not w.must),
             sum(abs(s.place(v)) for s, v in moved.items()),
         )  # fmt: skip
-        self.known[key] = found
-        return found
 
     def _short(self, wish: Wish, figure: float | None) -> float:
         if figure is None:
@@ -105,48 +109,61 @@ class Question:
         return wish.short_by(figure) / _SIZES.get(wish.spec.unit, 1.0)
 
 
-def _figure(wish: Wish, looked: Looked) -> float | None:
+def _named(wish: Wish) -> Hashable:
+    """What a wish measures, whatever it is held to."""
+    return (
+        wish.kind, wish.parts, wish.against, wish.output, wish.when, wish.low_hz, wish.high_hz,
+        # Only to stay below the largest is to stay below each.
+        wish.bound == "over",
+    )  # fmt: skip
+
+
+def _measured(wish: Wish, looked: Looked) -> Measured:
     try:
-        return figure_of(wish, looked)
+        figure = figure_of(wish, looked)
     except FonodromeError:
-        return None
+        return None, ()
+    return figure, (figure,) if wish.bound == "over" else tuple(pieces_of(wish, looked))
 
 
-def _pieces(wish: Wish, figure: float | None, looked: Looked) -> tuple[float, ...]:
-    if figure is None:
-        return ()
-    # Only to stay below the largest is to stay below each.
-    return (figure,) if wish.bound == "over" else tuple(pieces_of(wish, looked))
-
-
-def search(question: Question, start: Values | None = None) -> Found:
+def search(question: Question, start: Values | None = None, *, sparing: bool = True) -> Found:
     """The best that was found, its values all ones that can be set. When it is stopped, the best so far."""
-    best = question.look({})
+    best = settled = question.look({})
     try:
         for found in _rounds(question, start or {}):
             if found.better(best):
                 best = found
-        best = _settable(question, best)
-        best = _spared(question, best)
+        best = settled = _settable(question, best)
+        if sparing:
+            best = settled = _spared(question, best)
     except Stopped:
-        # Only what can be set is offered.
-        best = question.known.get(tuple(s.value for s in question.settings), best)
-        settled = [f for f in question.known.values() if _can_be_set(f)]
-        best = min(settled, key=lambda f: (f.must_short, f.merit), default=best)
+        # Only what can be set is offered; what is nearest to the best is likely to be as good.
+        rounded = {s: s.snapped(v) for s, v in best.values.items()}
+        question.looks = 0
+        near = question.look(rounded)
+        best = near if near.better(settled) else settled
     question.seen(best)
     return best
+
+
+def feasible(question: Question, start: Values | None = None) -> bool:
+    """Whether all musts can hold at once, as far as is seen."""
+    try:
+        return any(found.fulfils for found in _rounds(question, start or {}))
+    except Stopped:
+        return False
 
 
 def _can_be_set(found: Found) -> bool:
     return all(abs(s.snapped(v) - v) < 1e-9 for s, v in found.values.items())
 
 
-def _rounds(question: Question, start: Values) -> list[Found]:
+def _rounds(question: Question, start: Values) -> Iterator[Found]:
     """Where the linear programs lead, round by round."""
     settings = question.settings
     at = np.array([s.place(start.get(s, s.value)) for s in settings])
     here = question.look(_at(settings, at))
-    found = [here]
+    yield here
     reach = _FIRST_REACH
     slopes: list[np.ndarray] | None = None
     looked_at = at
@@ -165,14 +182,13 @@ def _rounds(question: Question, start: Values) -> list[Found]:
             break
         there = question.look(_at(settings, goal))
         question.seen(there)
-        found.append(there)
+        yield there
         if there.merit < here.merit - 1e-6:
             step = float(np.max(np.abs(goal - at)))
             at, here = goal, there
             reach = min(40.0, reach * 2) if step > 0.9 * reach else reach
         else:
             reach /= 3
-    return found
 
 
 def _at(settings: Sequence[Setting], places: np.ndarray) -> Values:

@@ -106,7 +106,7 @@ class Access(BrowserCase):
         self.open_demo(step="Route")
         b.find("radio", "Reverb").click()
         self.check("route")
-        for sheet in ("Scenes", "Patch sheet"):
+        for sheet in ("Wishes", "Scenes", "Patch sheet"):
             b.press("tab", sheet)
             self.check(sheet)
         b.press("link", "Time")

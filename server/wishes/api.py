@@ -36,7 +36,7 @@ from server.rigs.queries import context_for, variant_of
 from server.sheets.services import owned_of
 
 router = Router(tags=["wishes"])
-LONGEST_S = 8.0
+LONGEST_S, LONGEST_TRADE_S = 8.0, 12.0
 """Then the best so far is given."""
 
 
@@ -114,7 +114,7 @@ def trade_wishes(request: HttpRequest, variant_id: UUID, payload: TradeAsked) ->
     variant, document, context, owned = _looked(request, variant_id)
     gaps = _gaps(request, variant, context, payload.clip)
     settings = chosen(document, context, payload.free, owned)
-    end = time.monotonic() + LONGEST_S
+    end = time.monotonic() + LONGEST_TRADE_S
     return trade(
         document, context, gaps, settings, payload.one, payload.other,
         stop=lambda: time.monotonic() > end,

@@ -43,7 +43,7 @@ drums: source "Hand percussion" (level -20 dB, stereo) > ways: split > main: out
 ways > loop: outboard "Outboard compressor" (latency 2.71 ms) > main [level -6 dB]
 clarinet: source "Clarinet" (level -22 dB) > send1 (level -8 dB) > main [pan -25 %]
 send1 > bus1 "Plate bus" > plate: reverb "Plate" (pre-delay 30 ms, RT60 2.4 s, low cut 180 Hz, locked) > plateback: return "Plate return" (level -4 dB) > main
-wish must tail at entries of plate under -20 dB
+wish must low end of returns under -24 dB
 wish must louder than bare about 0 dB within 0.5 dB
 wish must peak of main under -9 dBFS
 """

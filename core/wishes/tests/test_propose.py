@@ -99,11 +99,20 @@ class ByHand(unittest.TestCase):
     def test_of_the_demo_s_three_wishes_two_contradict_each_other(self):
         text = next(v for title, _, vs in DEMO_RIGS for _, v in vs if title == "Nine Lanterns")
         rig = parse_rig(text)
-        self.assertEqual([w.kind for w in rig.wishes], ["tail", "gain", "peak"])
+        self.assertEqual([w.kind for w in rig.wishes], ["low_end", "gain", "peak"])
         out = propose(rig, C, GAPS, chosen(rig, C, None))
         # At -20 dBFS with a crest of 12 dB nothing as loud as the bare source stays under -8.
         self.assertEqual(out.contradiction, [1, 2])
         self.assertIn("cannot hold together", out.sentence)
+        # What holds when one of the two is given up, the other and the tail kept.
+        names = {p.name: [w.holds for w in p.wishes] for p in out.proposals}
+        self.assertEqual(
+            names,
+            {
+                "Without “Louder than bare”": [True, False, True],
+                "Without “Peak of Main”": [True, True, False],
+            },
+        )
 
     def test_a_trade_drawn_by_its_points(self):
         rig = parse_rig(
@@ -119,6 +128,20 @@ class ByHand(unittest.TestCase):
         self.assertIn("costs 1 dB of", found.sentence)
         with self.assertRaises(FonodromeError):
             trade(rig, C, GAPS, chosen(rig, C, None), 0, 0)
+
+    def test_along_a_trade_more_of_the_one_is_less_of_the_other(self):
+        text = next(v for title, _, vs in DEMO_RIGS for _, v in vs if title == "Nine Lanterns")
+        rig = parse_rig(text)
+        points = trade(rig, C, None, chosen(rig, C, None), 1, 2).points
+        self.assertGreaterEqual(len(points), 3)
+        figures = [p.figure for p in points]
+        self.assertEqual(figures, sorted(figures))
+        shorts = [rig.wishes[2].short_by(p.other) for p in points]
+        for before, after in zip(shorts, shorts[1:], strict=False):
+            self.assertLessEqual(before, after + 0.01)
+        # At one end the one holds, at the other the other.
+        self.assertLessEqual(shorts[0], 0.02)
+        self.assertEqual(rig.wishes[1].short_by(figures[-1]), 0)
 
 
 class Always(unittest.TestCase):

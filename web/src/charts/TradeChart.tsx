@@ -3,7 +3,6 @@ import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 
 import type { Schemas } from "../api/client";
-import { num } from "../ui/format";
 import { useWidth } from "../ui/hooks";
 import { ink } from "../ui/theme";
 import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "./axes";
@@ -45,12 +44,11 @@ export function TradeChart({
       >
         <rect x={LEFT} y={TOP} width={width - LEFT - RIGHT} height={TALL} fill={ink("sheet")} />
         <Gridlines scale={y} ticks={y.ticks(5)} x1={LEFT} x2={width - RIGHT} />
-        <AxisLeft scale={y} at={LEFT} ticks={y.ticks(5)} format={(v) => num(v, 0)} />
+        <AxisLeft scale={y} at={LEFT} ticks={y.ticks(5)} />
         <AxisBottom
           scale={x}
           at={TOP + TALL}
           ticks={x.ticks(width > 480 ? 7 : 4)}
-          format={(v) => num(v, 0)}
           unit={trade.one_unit}
         />
         <line

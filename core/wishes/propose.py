@@ -220,6 +220,7 @@ def propose(
         found.append(other)
     contradiction: list[int] = []
     up: dict[int, str] = {}
+    between = False
     short = is_short(first, wishes)
     if short and whole:
         # What should hold is asked once as if it had to.
@@ -242,6 +243,8 @@ def propose(
             # Of the same kind it takes the place of what left a wish open.
             kind = _main_sort(whole_way)
             found = [whole_way, *(f for f in found if _main_sort(f) != kind)]
+        elif can(asking):
+            between = True
         else:
             fewest = _contradiction(asking, can)
             contradiction = [rig.wishes.index(wishes[i]) for i in fewest]
@@ -258,7 +261,7 @@ def propose(
     kept.sort(key=lambda f: (round(f.must_short, 6), len(is_short(f, wishes)), f.change))
     kept = kept[:MOST_WAYS]
     proposals = [_proposal(rig, looked, wishes, f, memory, up.get(id(f), "")) for f in kept]
-    return _out(rig, before, proposals, contradiction, looks, whole, _said(proposals, contradiction, before, rig, looked))  # fmt: skip
+    return _out(rig, before, proposals, contradiction, looks, whole, _said(proposals, contradiction, between, rig, looked))  # fmt: skip
 
 
 def _out(
@@ -348,13 +351,15 @@ def _proposal(
 
 
 def _said(
-    proposals: list[ProposalOut], contradiction: list[int], before: list[WishOut], rig: Rig, looked: Looked
+    proposals: list[ProposalOut], contradiction: list[int], between: bool, rig: Rig, looked: Looked
 ) -> str:  # fmt: skip
     if contradiction:
         those = [f"“{title_of(rig.wishes[i], looked)} {asked_of(rig.wishes[i])}”" for i in contradiction]  # fmt: skip
         if len(those) == 1:
             return f"{those[0]} cannot be reached with what is free to move."
         return f"{', '.join(those[:-1])} and {those[-1]} cannot hold together with what is free to move."  # fmt: skip
+    if between:
+        return "They hold together only between the steps that can be set: this is the nearest."
     if not proposals:
         return "Nothing that is free to move brings them nearer."
     return proposals[0].sentence
@@ -440,6 +445,11 @@ def _trade_said(a: Wish, b: Wish, points: list[TradePoint], looked: Looked) -> s
     if abs(rate) < 0.01:
         return "The one costs the other nothing."
     return (
-        f"Each {a.spec.unit} of {title_of(a, looked).lower()} costs "
-        f"{fmt.significant(abs(rate), 2)} {b.spec.unit} of {title_of(b, looked).lower()}."
+        f"Each {a.spec.apart} of {_within(title_of(a, looked))} costs "
+        f"{fmt.significant(abs(rate), 2)} {b.spec.apart} of {_within(title_of(b, looked))}."
     )
+
+
+def _within(title: str) -> str:
+    """A title within a sentence: names in it keep their letters."""
+    return title[:1].lower() + title[1:]

@@ -102,7 +102,7 @@ def measured(wish: Wish, looked: Looked) -> WishOut:
         short = wish.short_by(figure)
         said = f"{_shown(wish, figure)} {spec.unit}"
         if short > 0:
-            said += f": {fmt.significant(short, 2)} {spec.unit} {_side(wish, figure)}."
+            said += f": {fmt.significant(short, 2)} {spec.apart} {_side(wish, figure)}."
         else:
             said += ": it holds."
     except FonodromeError as error:

@@ -27,6 +27,9 @@ _NO_FIGURE = 400.0
 """So many steps short is a wish that has no figure any more."""
 _SIZES = {"dB": 1.0, "dBFS": 1.0, "ms": 1.0}
 _EXACT = 1e-6
+_MENDINGS = 3
+_NEARLY = 0.05
+"""So little short between two rounds is as good as there."""
 
 Values = dict[Setting, float]
 Moved = tuple[tuple[str, float], ...]
@@ -149,7 +152,7 @@ def search(question: Question, start: Values | None = None, *, sparing: bool = T
 def feasible(question: Question, start: Values | None = None) -> bool:
     """Whether all musts can hold at once, as far as is seen."""
     try:
-        return any(found.fulfils for found in _rounds(question, start or {}))
+        return any(found.must_short <= _NEARLY for found in _rounds(question, start or {}))
     except Stopped:
         return False
 
@@ -276,15 +279,22 @@ def _settable(question: Question, found: Found) -> Found:
         best = min(tries, key=lambda f: (round(f.must_short, 6), f.merit))
         values[setting] = best.values.get(setting, setting.value)
     done = question.look(values) if best is None else best
-    # A step more where rounding took a wish away.
-    for setting in sorted(done.values, key=lambda s: (-abs(s.place(done.values[s])), s.key)):
-        if done.fulfils and done.should_short <= _EXACT:
+    # A step more or less where rounding took a wish away: of what moved first, then of anything.
+    for _ in range(_MENDINGS):
+        before = done
+        moved = sorted(done.values, key=lambda s: (-abs(s.place(done.values[s])), s.key))
+        for setting in (*moved, *(s for s in question.settings if s not in done.values)):
+            if done.fulfils and done.should_short <= _EXACT:
+                return done
+            for turn in (1, -1):
+                value = setting.snapped(
+                    done.values.get(setting, setting.value) + turn * setting.step, turn > 0
+                )
+                there = question.look({**done.values, setting: value})
+                if there.better(done) and _can_be_set(there):
+                    done = there
+        if done is before:
             break
-        for turn in (1, -1):
-            value = setting.snapped(done.values.get(setting, setting.value) + turn * setting.step)
-            there = question.look({**done.values, setting: value})
-            if there.better(done) and _can_be_set(there):
-                done = there
     return done
 
 

@@ -40,6 +40,11 @@ class WishSpec:
     taste: bool = True
     """Whether it is taste; else arithmetic."""
 
+    @property
+    def apart(self) -> str:
+        """Unit of a difference: two levels in dBFS are some dB apart."""
+        return "dB" if self.unit == "dBFS" else self.unit
+
 
 WISHES: dict[str, WishSpec] = {
     "level": WishSpec(

@@ -125,7 +125,10 @@ class ByHand(unittest.TestCase):
                 point.figure - found.now[0], point.other - found.now[1], delta=0.01
             )
         self.assertLessEqual(found.points[-1].figure, -30)
-        self.assertIn("costs 1 dB of", found.sentence)
+        self.assertEqual(
+            found.sentence,
+            "Each dB of tail at entries costs 1 dB of level of Long hall against the dry sound.",
+        )
         with self.assertRaises(FonodromeError):
             trade(rig, C, GAPS, chosen(rig, C, None), 0, 0)
 

@@ -167,6 +167,10 @@ class Figures(unittest.TestCase):
         self.assertAlmostEqual(out.wishes[0].short_by, 8.6, delta=0.05)
         self.assertEqual(out.wishes[0].title, "Tail at entries")
         self.assertEqual(out.wishes[1].title, "Level of Reverb against the dry sound")
+        # Two levels in dBFS are some dB apart.
+        rig = parse_rig(f"{RIG}\nwish level of down under -30 dBFS")
+        (one,) = wishes_of(Looked(rig, C)).wishes
+        self.assertEqual(one.sentence, "−22.0 dBFS: 8 dB too much.")
 
 
 WORDS = st.sampled_from(sorted(WISHES))

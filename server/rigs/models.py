@@ -7,6 +7,7 @@ from typing import Any
 from django.db import models
 from django.db.models import Q
 
+from core.find import plain
 from server.config.found import found_by
 
 
@@ -45,6 +46,14 @@ def parts_of(document: Any) -> str:
     return json.dumps(found, ensure_ascii=False)
 
 
+def words_of(parts: str) -> str:
+    """What the parts are found by: names and units in plain letters, kinds in quotes, each once."""
+    found: dict[str, None] = {}
+    for _, kind, name, unit in json.loads(parts):
+        found |= dict.fromkeys([f'"{kind}"', *(plain(word) for word in (name, unit) if word)])
+    return "\n".join(found)
+
+
 class Variant(models.Model):
     """A stored alternative: A, B, C ... `position` is where it stands, 0 is A; none when deleted."""
 
@@ -58,7 +67,9 @@ class Variant(models.Model):
     revision = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)
-    found_by = found_by("parts")
+    found_by = models.TextField(
+        default="", help_text="Words of its parts, each once, in plain letters"
+    )
 
     objects = LiveVariants()
     everything: models.Manager["Variant"] = models.Manager()
@@ -78,7 +89,8 @@ class Variant(models.Model):
         fields = kwargs.get("update_fields")
         if fields is None or "document" in fields:
             self.parts = parts_of(self.document)
-            kwargs["update_fields"] = None if fields is None else [*fields, "parts"]
+            self.found_by = words_of(self.parts)
+            kwargs["update_fields"] = None if fields is None else [*fields, "parts", "found_by"]
         super().save(*args, **kwargs)
 
     @property

@@ -73,10 +73,10 @@ class Find(ApiCase):
         self.assertEqual(hit["node"], "eight")
 
     def test_rigs_of_before_are_found_after_the_upgrade(self):
-        Variant.objects.update(parts="[]")
+        Variant.objects.update(parts="[]", found_by="")
         self.assertEqual(self.titles("big room", "stage"), [])
-        fill = import_module("server.rigs.migrations.0007_variant_parts").fill
-        fill(apps, None)
+        for step in ("0007_variant_parts", "0008_words_alone"):
+            import_module(f"server.rigs.migrations.{step}").fill(apps, None)
         self.assertEqual(self.titles("big room", "stage"), ["Big room"])
 
     def test_songs_rigs_clips_devices_checks_and_the_log(self):
@@ -122,6 +122,10 @@ class Find(ApiCase):
         self.assertEqual(self.titles("null", "stage"), [])
         parts = Variant.objects.get().parts
         self.assertNotIn("null", parts)
+        # Each word once, kinds as they are called in the document.
+        self.assertEqual(
+            Variant.objects.get().found_by.split("\n")[:3], ['"source"', "voice", '"send"']
+        )
 
     def test_of_many_that_fit_those_of_the_song_in_hand_are_looked_at_first(self):
         write(self.song.pk, "log", "note", "Lantern of this song")

@@ -15,9 +15,4 @@ class Migration(migrations.Migration):
             name='found_by',
             field=models.GeneratedField(db_persist=True, expression=server.config.found.Plain('name'), output_field=models.TextField()),
         ),
-        migrations.AddField(
-            model_name='variant',
-            name='found_by',
-            field=models.GeneratedField(db_persist=True, expression=server.config.found.Plain('parts'), output_field=models.TextField()),
-        ),
     ]

@@ -18,11 +18,12 @@ from core.routing import (
     parse_rig,
     perform,
 )
+from core.routing.document.demo import DEMO_RIGS
 from core.routing.document.wishes import WISHES, Wish
 from core.routing.edit.actions import Remove, SetWishes
 from core.routing.edit.edits import apply_edit, difference, difference_in_words
 from core.units import TempoFrame
-from core.wishes import Looked, figure_of, wishes_of
+from core.wishes import Looked, figure_of, wish_sets, wishes_of
 
 C = Context(TempoFrame(tempo_bpm=120, beat_unit="1/4", metre_count=4, metre_unit=4))
 # -18 dBFS on a straight rail; an echo of 375 ms, 6.5 dB down, 40 % round; a hall of 2 s, 3 dB down.
@@ -256,6 +257,42 @@ class Written(unittest.TestCase):
             difference_in_words(Rig(**{**rig.model_dump(), "wishes": ()}), rig),
             ["The wishes differ"],
         )
+
+
+class Sets(unittest.TestCase):
+    def test_each_begins_with_the_parts_that_the_rig_has(self):
+        found = {s.id: s for s in wish_sets(parse_rig(RIG))}
+        self.assertEqual([w.parts for w in found["voice"].wishes], [("hall",), ("hall",), ()])
+        self.assertEqual([w.parts for w in found["figure"].wishes], [("echo",), ()])
+        self.assertEqual(
+            found["amps"].lacks, "This rig has not two amplifiers or cabinets side by side."
+        )
+        self.assertEqual(
+            (found["bus"].wishes, found["bus"].lacks), ([], "This rig has not a compressor.")
+        )
+
+    def test_amplifiers_one_behind_the_other_are_one_way(self):
+        amps = (
+            "g: source > s: split > a: power_amp > ca: cabinet > o: output\n"
+            "s > b: power_amp > cb: cabinet > o"
+        )
+        (spread, *_) = next(s for s in wish_sets(parse_rig(amps)) if s.id == "amps").wishes
+        self.assertEqual(spread.parts, ("ca", "cb"))
+        one = "g: source > a: power_amp > ca: cabinet > o: output"
+        self.assertEqual(next(s for s in wish_sets(parse_rig(one)) if s.id == "amps").wishes, [])
+
+    def test_every_one_of_the_demo_s_rigs_measures_what_a_set_says(self):
+        for title, _, variants in DEMO_RIGS:
+            for name, text in variants:
+                rig = parse_rig(text)
+                for one in wish_sets(rig):
+                    with self.subTest(title, variant=name, set=one.id):
+                        out = wishes_of(Looked(rig, C, (0.4,)), tuple(one.wishes))
+                        self.assertEqual([w.sentence for w in out.wishes if w.figure is None], [])
+
+    def test_what_is_bypassed_is_not_begun_with(self):
+        rig = parse_rig(RIG.replace("hall: reverb (", "hall: reverb (bypassed, "))
+        self.assertEqual(next(s for s in wish_sets(rig) if s.id == "voice").wishes, [])
 
 
 if __name__ == "__main__":

@@ -97,14 +97,19 @@ class Wishes(BrowserCase):
         b.press("tab", "Wishes")
         b.sees("1 of 2 wishes hold")
         # Nothing but the fader may move.
-        b.driver.find_element(By.XPATH, "//summary[contains(., 'settings may move')]").click()
+        more = b.driver.find_element(By.XPATH, "//summary[contains(., 'settings may move')]")
+        b.driver.execute_script("arguments[0].click()", more)
         boxes = b.driver.find_elements(
-            By.CSS_SELECTOR, "[aria-label='Settings that may move'] input"
+            By.CSS_SELECTOR, "[aria-label='Settings that may move'] input[type=checkbox]"
         )
         for box in boxes:
             if box.is_selected():
                 b.driver.execute_script("arguments[0].click()", box)
         b.press("checkbox", "Long hall into Merge: level")
+        b.type("Long hall into Merge: level, at least, dB", "deep")
+        b.sees("“deep” is no number.")
+        self.assertFalse(b.find("button", "Find settings").is_enabled())
+        b.type("Long hall into Merge: level, at least, dB", "-55")
         b.press("button", "Find settings")
         b.sees("cannot hold together", 30)
         b.press("button", "Draw what the one costs the other")

@@ -2,8 +2,10 @@ import { describe, expect, test } from "vitest";
 
 import type { Variant } from "../src/api/client";
 import {
+  askedOf,
   begun,
   type Draft,
+  type Free,
   gained,
   heldOn,
   likely,
@@ -14,6 +16,7 @@ import {
   scaleOf,
   shownFigure,
   tradeBetween,
+  usual,
   type Wish,
   type WishKind,
   type WishOut,
@@ -109,6 +112,34 @@ describe("what is written down", () => {
     expect(likely(partsFor(LEVEL, variant), variant)).toEqual(["e"]);
     expect(likely([["s", "Split"]], variant)).toEqual(["s"]);
     expect(likely([], variant)).toEqual([]);
+  });
+});
+
+describe("what may move", () => {
+  const all = [
+    { key: "a", label: "Hall: RT60", usual: true, low: 0.1, high: 12 },
+    { key: "b", label: "Hall: mix", usual: false, low: 0, high: 100 },
+  ] as Free[];
+
+  test("is what is usual until somebody says otherwise", () => {
+    expect(Object.keys(usual(all))).toEqual(["a"]);
+    expect(askedOf(null, all)).toBeNull();
+    expect(askedOf({}, all)).toEqual([]);
+  });
+
+  test("goes as far as is said, in numbers as people type them", () => {
+    expect(askedOf({ a: { low: "0,8", high: "" }, b: { low: "−5", high: "5" } }, all)).toEqual([
+      { key: "a", low: 0.8, high: null },
+      { key: "b", low: -5, high: 5 },
+    ]);
+    expect(askedOf({ a: { low: "short", high: "" } }, all)).toBe(
+      "Hall: RT60: “short” is no number.",
+    );
+    expect(askedOf({ a: { low: "2", high: "1" } }, all)).toContain("ends below where it begins");
+  });
+
+  test("what went with its part is not asked for", () => {
+    expect(askedOf({ gone: { low: "x", high: "" } }, all)).toEqual([]);
   });
 });
 

@@ -3,7 +3,14 @@ import { Box } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, type RigAction, sentenceOf, type Variant } from "../../../api/client";
+import {
+  api,
+  ask,
+  type RigAction,
+  type Schemas,
+  sentenceOf,
+  type Variant,
+} from "../../../api/client";
 import { TradeChart } from "../../../charts/TradeChart";
 import { announce, Notice, Press } from "../../../ui/controls";
 import { num } from "../../../ui/format";
@@ -14,7 +21,7 @@ interface Props {
   out: Proposals;
   variant: Variant;
   over: string | null;
-  free: string[] | null;
+  free: Schemas["FreeAsked"][] | null;
   onEdit: (action: RigAction) => void;
   onOpen: (variant: string) => void;
 }
@@ -173,7 +180,7 @@ function Bargain({
   between: [number, number];
   variant: Variant;
   over: string | null;
-  free: string[] | null;
+  free: Schemas["FreeAsked"][] | null;
   onEdit: (action: RigAction) => void;
 }) {
   const [chosen, setChosen] = useState<number | null>(null);
@@ -184,7 +191,7 @@ function Bargain({
           params: { path: { variant_id: variant.id } },
           body: {
             clip: over,
-            free: free?.map((key) => ({ key })) ?? null,
+            free,
             one: between[0],
             other: between[1],
           },

@@ -10,7 +10,15 @@ import { FreeList } from "./FreeList";
 import { ProposalList } from "./ProposalList";
 import { useWishes } from "./useWishes";
 import { WishForm } from "./WishForm";
-import { heldOn, scaleOf, shownFigure, type Wish, type WishOut } from "./wishes";
+import {
+  askedOf,
+  type Chosen,
+  heldOn,
+  scaleOf,
+  shownFigure,
+  type Wish,
+  type WishOut,
+} from "./wishes";
 
 interface Props {
   variant: Variant;
@@ -20,20 +28,21 @@ interface Props {
 
 export function Wishes({ variant, onEdit, onOpen }: Props) {
   const { page, over, clip } = useWishes(variant);
-  const [free, setFree] = useState<string[] | null>(null);
+  const [free, setFree] = useState<Chosen | null>(null);
   const path = { params: { path: { variant_id: variant.id } } };
   const kinds = useQuery({
     queryKey: ["wish-kinds"],
     queryFn: () => ask(api.GET("/api/v1/wish-kinds")),
     staleTime: Infinity,
   });
+  const asked = askedOf(free, page.data?.free ?? []);
   const search = useMutation({
     mutationFn: async () => ({
       of: variant.revision,
       found: await ask(
         api.POST("/api/v1/variants/{variant_id}/proposals", {
           ...path,
-          body: { clip: over, free: free?.map((key) => ({ key })) ?? null },
+          body: { clip: over, free: asked as Exclude<typeof asked, string> },
         }),
       ),
     }),
@@ -114,27 +123,36 @@ export function Wishes({ variant, onEdit, onOpen }: Props) {
       )}
       {wishes.length > 0 && (
         <Box marginTop="12px">
-          <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="center">
+          <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="baseline">
             <Press
               look="primary"
-              disabled={search.isPending || standing.held === standing.wishes.length}
+              disabled={
+                search.isPending ||
+                typeof asked === "string" ||
+                standing.held === standing.wishes.length
+              }
               onClick={() => search.mutate()}
             >
               {search.isPending ? "Looking for settings" : "Find settings"}
             </Press>
             <FreeList all={page.data.free} chosen={free} onChoose={setFree} />
           </Box>
+          {typeof asked === "string" && (
+            <Box color="diff" role="alert">
+              {asked}
+            </Box>
+          )}
           {search.isError && (
             <Notice kind="fault" word="Nothing was proposed.">
               {sentenceOf(search.error)}
             </Notice>
           )}
-          {found && (
+          {found && typeof asked !== "string" && (
             <ProposalList
               out={found}
               variant={variant}
               over={over}
-              free={free}
+              free={asked}
               onEdit={onEdit}
               onOpen={onOpen}
             />

@@ -117,6 +117,34 @@ export function missing(wishes: WishOut[]): string[] {
 /** A title within a sentence: names in it keep their letters. */
 export const within = (title: string) => title.charAt(0).toLowerCase() + title.slice(1);
 
+/** What may move, by its key, and how far, as it is typed; empty: as far as it goes. */
+export type Chosen = Record<string, { low: string; high: string }>;
+
+/** What is free unless somebody says otherwise. */
+export const usual = (all: Free[]): Chosen =>
+  Object.fromEntries(all.filter((f) => f.usual).map((f) => [f.key, { low: "", high: "" }]));
+
+/** What is asked of the server, or a sentence about a range that is none. */
+export function askedOf(
+  chosen: Chosen | null,
+  all: Free[],
+): Schemas["FreeAsked"][] | null | string {
+  if (chosen === null) return null;
+  const asked: Schemas["FreeAsked"][] = [];
+  for (const [key, ends] of Object.entries(chosen)) {
+    const of = all.find((f) => f.key === key);
+    // One that went with its part is free no more.
+    if (!of) continue;
+    const [low, high] = [ends.low, ends.high].map((t) => (t.trim() ? number(t) : undefined));
+    if (low === null || high === null)
+      return `${of.label}: “${low === null ? ends.low : ends.high}” is no number.`;
+    if (low !== undefined && high !== undefined && low > high)
+      return `${of.label}: the range ends below where it begins.`;
+    asked.push({ key, low: low ?? null, high: high ?? null });
+  }
+  return asked;
+}
+
 /** Ends of the scale that shows a figure against its bound: both, the way between and some room. */
 export function scaleOf(wish: Wish, figure: number | null): [number, number] {
   const near = wish.bound === "about" ? (wish.within ?? 0.5) : 0;

@@ -108,9 +108,16 @@ class Setting:
         turn = math.ceil if up else math.floor if up is False else round
         found = round(turn(round(value / self.step, 9)) * self.step, 6)
         found = min(self.high, max(self.low, found))
-        if self.control is not None:
-            found = read_control(self.control, found).does
-        return found
+        if self.control is None:
+            return found
+        # The device's own steps, of those within the range: inwards until one is.
+        inwards = self.step if found < (self.low + self.high) / 2 else -self.step
+        while self.low <= found <= self.high:
+            does = read_control(self.control, found).does
+            if self.low - 1e-9 <= does <= self.high + 1e-9:
+                return does
+            found += inwards
+        return self.value
 
     def stored(self, value: float) -> Any:
         if self.text:

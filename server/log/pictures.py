@@ -5,7 +5,10 @@ here, not by whoever sent it.
 """
 
 import io
+import struct
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
 from uuid import uuid4
@@ -41,23 +44,41 @@ class Taken:
     """A JPEG to be shown in a row."""
 
 
-def _opened(data: bytes) -> Image.Image:
-    """Raises Problem with a sentence."""
+@contextmanager
+def _read() -> Iterator[None]:
+    """Whatever is wrong with a picture, wherever it shows, is one sentence. Raises Problem."""
     try:
         with warnings.catch_warnings():
-            warnings.simplefilter("error")
-            found = Image.open(io.BytesIO(data), formats=_FORMATS)
-            width, height = found.size
-            if width * height > _MOST_DOTS:
-                raise Problem(
-                    422, f"This picture has {width} × {height} dots; up to 30 million can be taken. Make it smaller first.", "picture",
-                )  # fmt: skip
-            # A large JPEG is read at a half, a quarter or an eighth of its size.
-            found.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
-            found.load()
-    except (OSError, SyntaxError, ValueError, ArithmeticError, LookupError, MemoryError, Warning, Image.DecompressionBombError):  # fmt: skip
+            # Dots are counted here; what else is odd beside them does not matter.
+            warnings.simplefilter("ignore")
+            yield
+    except (
+        OSError, SyntaxError, ValueError, TypeError, ArithmeticError, LookupError, MemoryError,
+        AttributeError, struct.error, Image.DecompressionBombError,
+    ):  # fmt: skip
         raise Problem(422, _NONE, "picture") from None
+
+
+def _opened(data: bytes) -> Image.Image:
+    """Raises Problem where there are too many dots; within `_read`."""
+    found = Image.open(io.BytesIO(data), formats=_FORMATS)
+    width, height = found.size
+    if width * height > _MOST_DOTS:
+        raise Problem(
+            422, f"This picture has {width} × {height} dots; up to 30 million can be taken. Make it smaller first.", "picture",
+        )  # fmt: skip
+    # A large JPEG is read at a half, a quarter or an eighth of its size.
+    found.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
+    found.load()
     return found
+
+
+def _turned(picture: Image.Image) -> Image.Image:
+    """Upright, as far as what stands beside the dots can be read."""
+    try:
+        return ImageOps.exif_transpose(picture)
+    except (OSError, SyntaxError, ValueError, TypeError, LookupError, struct.error):
+        return picture
 
 
 def _flat(picture: Image.Image) -> Image.Image:
@@ -86,10 +107,11 @@ def _small(picture: Image.Image) -> bytes:
 
 def taken(data: bytes) -> Taken:
     """A picture as it will be stored. Raises Problem for what is none, or too large."""
-    found = _opened(data)
-    drawn = found.format != "JPEG"
-    upright = _flat(ImageOps.exif_transpose(found))
-    upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
+    with _read():
+        found = _opened(data)
+        drawn = found.format != "JPEG"
+        upright = _flat(_turned(found))
+        upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
     # Nothing of what came beside the dots is written.
     upright.info.clear()
     written, kind = (_written(upright, "png"), "png") if drawn else (b"", "jpeg")
@@ -100,10 +122,12 @@ def taken(data: bytes) -> Taken:
 
 def as_it_was(data: bytes) -> Taken:
     """A picture out of a song's file, which stays as it is. Raises Problem where it cannot be shown."""
-    found = _opened(data)
+    with _read():
+        found = _opened(data)
+        small = _small(_flat(found))
     if max(found.size) > LONGEST_SIDE or found.format not in ("JPEG", "PNG") or len(data) > MOST_BYTES:  # fmt: skip
         raise Problem(422, "It is larger than a picture of a note can be.", "picture")
-    return Taken(data, found.format.lower(), *found.size, _small(_flat(found)))
+    return Taken(data, found.format.lower(), *found.size, small)
 
 
 def kept(song: Song, picture: Taken, entry: LogEntry | None = None, place: int = 0) -> NotePicture:

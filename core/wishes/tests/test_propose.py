@@ -199,6 +199,18 @@ class Always(unittest.TestCase):
         made = perform(rig, proposal.action).rig.nodes["hall"]
         self.assertAlmostEqual(made.rt60_s, 0.95)
 
+    def test_a_device_s_step_that_lies_outside_the_range_is_not_taken(self):
+        panel = Panel(name="Long hall", controls=(Control(field="rt60_s", shows="clock", low=0.2, high=5.2, step=2),))  # fmt: skip
+        owned = Owned(panels={"long hall": panel})
+        rig = parse_rig(f"{RIG}\nwish tail at entries under -20 dB")
+        # It reads in whole seconds from 0.2 on: 1.2 is the shortest from 1.1 on.
+        (rt60,) = chosen(rig, C, [FreeAsked(key=RT60, low=1.1, high=2)], owned)
+        self.assertAlmostEqual(rt60.snapped(1.1), 1.2)
+        self.assertAlmostEqual(rt60.snapped(1.9), 2.2 if rt60.high >= 2.2 else 1.2)
+        # Where none of its steps is in the range, it stays.
+        (narrow,) = chosen(rig, C, [FreeAsked(key=RT60, low=1.9, high=2)], owned)
+        self.assertEqual(narrow.snapped(1.95), 2)
+
     def test_ranges_are_kept_and_a_stop_keeps_the_best(self):
         _, out = asked("wish tail at entries under -20 dB", FreeAsked(key=RT60, low=1.2), FADER)
         got = moves(out.proposals[0])

@@ -68,6 +68,17 @@ class Pictures(ApiCase):
         self.assertGreater(seen.getpixel((256, 1900))[2], 150)
         self.assertEqual(self.got(key, small=True).size, (24, 96))
 
+    def test_what_is_broken_beside_the_dots_does_not_matter(self):
+        for block in (
+            b"MM\0*" + b"\xff" * 40,
+            b"II*\0\x08\0\0\0\x01\0\x12\x01\x63\0\xff\xff\xff\xff\0\0",
+            b"II*\0\x08\0\0\0\x01\0\x12\x01\x05\0\x01\0\0\0\xff\xff\xff\xff",
+            b"",
+        ):
+            with self.subTest(block):
+                key = self.sent(picture_bytes((40, 30), "JPEG", exif=b"Exif\0\0" + block))
+                self.assertEqual(self.got(key).size, (40, 30))
+
     def test_what_is_clear_is_white_and_what_is_drawn_stays_sharp(self):
         clear = Image.new("RGBA", (40, 40), (0, 0, 0, 0))
         clear.paste((10, 20, 30, 255), (0, 0, 20, 40))

@@ -35,10 +35,12 @@ export function Wishes({ variant, onEdit, onOpen }: Props) {
     queryFn: () => ask(api.GET("/api/v1/wish-kinds")),
     staleTime: Infinity,
   });
+  /** What an answer is about: of another rig or clip it is none. */
+  const about = `${variant.id} ${variant.revision} ${over}`;
   const asked = askedOf(free, page.data?.free ?? []);
   const search = useMutation({
     mutationFn: async () => ({
-      of: variant.revision,
+      of: about,
       found: await ask(
         api.POST("/api/v1/variants/{variant_id}/proposals", {
           ...path,
@@ -57,8 +59,7 @@ export function Wishes({ variant, onEdit, onOpen }: Props) {
     );
   if (!page.data || !kinds.data) return <Box color="ink2">Reading the wishes</Box>;
   const { standing, sets } = page.data;
-  // Answers about a rig that has changed since are none.
-  const found = search.data?.of === variant.revision ? search.data.found : null;
+  const found = search.data?.of === about ? search.data.found : null;
   return (
     <Box as="section" aria-label="Wishes">
       <SheetTitle

@@ -141,7 +141,9 @@ class Log(BrowserCase):
         self.assertLessEqual(
             b.driver.execute_script("return document.documentElement.scrollWidth"), 390
         )
-        b.driver.find_elements(By.CSS_SELECTOR, "li img")[1].click()
+        seen = b.driver.find_elements(By.CSS_SELECTOR, "li img")[1]
+        b.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", seen)
+        seen.click()
         dialog = b.find("dialog", "As it stood on the desk")
         box = dialog.find_element(By.TAG_NAME, "img").rect
         self.assertLessEqual(box["x"] + box["width"], 390)

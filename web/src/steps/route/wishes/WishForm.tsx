@@ -1,6 +1,6 @@
 /** Write down a wish: what, of which part, how much. */
 import { Box } from "@chakra-ui/react";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 
 import type { Variant } from "../../../api/client";
 import { Press } from "../../../ui/controls";
@@ -52,140 +52,120 @@ export function WishForm({ kinds, variant, first, onWish }: Props) {
           send();
         }}
       >
-        <Box flex="1 1 190px">
-          <Labelled label="Wish for">
+        <Cell flex="1 1 190px" label="Wish for">
+          <Choice
+            value={draft.kind}
+            onChange={(event) => {
+              const next = kinds.find((k) => k.kind === event.target.value)!;
+              setDraft(begun(next, likely(partsFor(next, variant), variant)));
+              setSaid("");
+            }}
+          >
+            {kinds.map((k) => (
+              <option key={k.kind} value={k.kind}>
+                {named(k)}
+              </option>
+            ))}
+          </Choice>
+        </Cell>
+        {(takes("part") || takes("reverb")) && (
+          <Cell flex="1 1 150px" label="Of">
             <Choice
-              value={draft.kind}
-              onChange={(event) => {
-                const next = kinds.find((k) => k.kind === event.target.value)!;
-                setDraft(begun(next, likely(partsFor(next, variant), variant)));
-                setSaid("");
-              }}
+              value={draft.parts[0] ?? ""}
+              onChange={(event) =>
+                change({ parts: event.target.value ? [event.target.value] : [] })
+              }
             >
-              {kinds.map((k) => (
-                <option key={k.kind} value={k.kind}>
-                  {named(k)}
+              {takes("reverb") && <option value="">the first reverb</option>}
+              {parts.map(([id, name]) => (
+                <option key={id} value={id}>
+                  {name}
                 </option>
               ))}
             </Choice>
-          </Labelled>
-        </Box>
-        {(takes("part") || takes("reverb")) && (
-          <Box flex="1 1 150px">
-            <Labelled label="Of">
-              <Choice
-                value={draft.parts[0] ?? ""}
-                onChange={(event) =>
-                  change({ parts: event.target.value ? [event.target.value] : [] })
-                }
-              >
-                {takes("reverb") && <option value="">the first reverb</option>}
-                {parts.map(([id, name]) => (
+          </Cell>
+        )}
+        {takes("against") && (
+          <Cell flex="1 1 150px" label="Against">
+            <Choice
+              value={draft.against}
+              onChange={(event) => change({ against: event.target.value })}
+            >
+              <option value="">the dry sound</option>
+              {parts
+                .filter(([id]) => id !== draft.parts[0])
+                .map(([id, name]) => (
                   <option key={id} value={id}>
                     {name}
                   </option>
                 ))}
-              </Choice>
-            </Labelled>
-          </Box>
-        )}
-        {takes("against") && (
-          <Box flex="1 1 150px">
-            <Labelled label="Against">
-              <Choice
-                value={draft.against}
-                onChange={(event) => change({ against: event.target.value })}
-              >
-                <option value="">the dry sound</option>
-                {parts
-                  .filter(([id]) => id !== draft.parts[0])
-                  .map(([id, name]) => (
-                    <option key={id} value={id}>
-                      {name}
-                    </option>
-                  ))}
-              </Choice>
-            </Labelled>
-          </Box>
+            </Choice>
+          </Cell>
         )}
         {(takes("when") || takes("note")) && (
-          <Box width="110px">
-            <Labelled label={takes("note") ? "From" : "After"}>
-              <TextInput
-                value={draft.when}
-                maxLength={40}
-                onChange={(event) => change({ when: event.target.value })}
-              />
-            </Labelled>
-          </Box>
+          <Cell width="110px" label={takes("note") ? "From" : "After"}>
+            <TextInput
+              value={draft.when}
+              maxLength={40}
+              onChange={(event) => change({ when: event.target.value })}
+            />
+          </Cell>
         )}
         {takes("band") && (
           <>
-            <Box width="90px">
-              <Labelled label="Above, Hz">
-                <TextInput
-                  value={draft.low}
-                  onChange={(event) => change({ low: event.target.value })}
-                />
-              </Labelled>
-            </Box>
-            <Box width="90px">
-              <Labelled label="Below, Hz">
-                <TextInput
-                  value={draft.high}
-                  onChange={(event) => change({ high: event.target.value })}
-                />
-              </Labelled>
-            </Box>
+            <Cell width="90px" label="Above, Hz">
+              <TextInput
+                value={draft.low}
+                onChange={(event) => change({ low: event.target.value })}
+              />
+            </Cell>
+            <Cell width="90px" label="Below, Hz">
+              <TextInput
+                value={draft.high}
+                onChange={(event) => change({ high: event.target.value })}
+              />
+            </Cell>
           </>
         )}
-        <Box width="96px">
-          <Labelled label="Shall be">
-            <Choice
-              value={draft.bound}
-              onChange={(event) => change({ bound: event.target.value as Draft["bound"] })}
-            >
-              <option value="under">under</option>
-              <option value="over">over</option>
-              <option value="about">about</option>
-            </Choice>
-          </Labelled>
-        </Box>
-        <Box width="84px">
-          <Labelled label={kind.unit}>
-            <TextInput
-              aria-label={`How much, ${kind.unit}`}
-              textAlign="right"
-              value={draft.value}
-              maxLength={12}
-              onChange={(event) => change({ value: event.target.value })}
-            />
-          </Labelled>
-        </Box>
+        <Cell width="96px" label="Shall be">
+          <Choice
+            value={draft.bound}
+            onChange={(event) => change({ bound: event.target.value as Draft["bound"] })}
+          >
+            <option value="under">under</option>
+            <option value="over">over</option>
+            <option value="about">about</option>
+          </Choice>
+        </Cell>
+        <Cell width="84px" label={kind.unit}>
+          <TextInput
+            aria-label={`How much, ${kind.unit}`}
+            textAlign="right"
+            value={draft.value}
+            maxLength={12}
+            onChange={(event) => change({ value: event.target.value })}
+          />
+        </Cell>
         {draft.bound === "about" && (
-          <Box width="76px">
-            <Labelled label="give or take">
-              <TextInput
-                textAlign="right"
-                placeholder="0.5"
-                value={draft.within}
-                maxLength={12}
-                onChange={(event) => change({ within: event.target.value })}
-              />
-            </Labelled>
-          </Box>
+          <Cell width="76px" label="give or take">
+            <TextInput
+              textAlign="right"
+              placeholder="0.5"
+              value={draft.within}
+              maxLength={12}
+              onChange={(event) => change({ within: event.target.value })}
+            />
+          </Cell>
         )}
-        <Box width="104px">
-          <Labelled label="It">
-            <Choice
-              value={draft.must ? "must" : "should"}
-              onChange={(event) => change({ must: event.target.value === "must" })}
-            >
-              <option value="must">must hold</option>
-              <option value="should">should</option>
-            </Choice>
-          </Labelled>
-        </Box>
+        <Cell width="104px" label="It">
+          <Choice
+            value={draft.must ? "must" : "should"}
+            onChange={(event) => change({ must: event.target.value === "must" })}
+          >
+            <option value="must">must hold</option>
+            <option value="should">should</option>
+          </Choice>
+        </Cell>
         <Press type="submit">Wish it</Press>
         {several && (
           <Box
@@ -224,6 +204,24 @@ export function WishForm({ kinds, variant, first, onWish }: Props) {
           {said || kind.about}
         </Box>
       </form>
+    </Box>
+  );
+}
+
+/** A field with its label, as wide as is said. */
+function Cell({
+  label,
+  children,
+  ...size
+}: {
+  label: string;
+  flex?: string;
+  width?: string;
+  children: ReactNode;
+}) {
+  return (
+    <Box {...size}>
+      <Labelled label={label}>{children}</Labelled>
     </Box>
   );
 }

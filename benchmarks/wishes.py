@@ -7,11 +7,11 @@ from collections.abc import Iterator
 
 from core.routing import Context, Evaluation, parse_rig
 from core.units import TempoFrame
-from core.wishes import FreeAsked, Looked, chosen, propose, wishes_of
+from core.wishes import FreeAsked, Looked, chosen, propose, steady_phrases, wishes_of
 from core.wishes.search import Question
 
 _C = Context(TempoFrame(tempo_bpm=96))
-_GAPS = (0.31, 0.44, 0.62, 0.9)
+_CLIP = steady_phrases((0.31, 0.44, 0.62, 0.9))
 # Fifteen stages, two returns and a squeezed copy.
 _RIG = """
 voice: source "Voice" (level -20 dB) > pre: preamp (gain 6 dB) > ways: split > sum: merge > desk: output (stereo)
@@ -51,7 +51,7 @@ def measure_wishes() -> Iterator[tuple[str, float, str, str]]:
     ratios = []
     for _ in range(15):
         alone = _seconds(lambda: Evaluation(rig, _C))
-        both = _seconds(lambda: wishes_of(Looked(rig, _C, _GAPS)))
+        both = _seconds(lambda: wishes_of(Looked(rig, _C, _CLIP)))
         ratios.append(both / alone - 1)
     yield "standing wishes / evaluation, what 8 add", statistics.median(ratios), "at most 0.20", ""
     times = []
@@ -59,7 +59,7 @@ def measure_wishes() -> Iterator[tuple[str, float, str, str]]:
         moved = _RIG.replace("RT60 2.2 s", f"RT60 {2.2 + 0.3 * start:.1f} s")
         one = parse_rig(moved + "\n".join(f"wish {w}" for w in _WISHES))
         free = chosen(one, _C, [FreeAsked(key=key) for key in _TEN])
-        times.append(_seconds(lambda o=one, f=free: propose(o, _C, _GAPS, f)))
+        times.append(_seconds(lambda o=one, f=free: propose(Looked(o, _C, _CLIP), f)))
     yield "a proposal, 10 settings, 8 wishes", statistics.median(times), "below 3", " s"
     yield "change / least change of all settings there are", _against_all(), "at most 1.05", ""
 
@@ -68,8 +68,8 @@ def _against_all() -> float:
     """Three settings in their own steps, every combination looked at."""
     rig = _rig((_WISHES[0], "repeats by 1/1 under -55 dB"))
     settings = chosen(rig, _C, [FreeAsked(key=key) for key in _THREE])
-    best = propose(rig, _C, _GAPS, settings).proposals[0].steps
-    question = Question(Looked(rig, _C, _GAPS), rig.wishes, settings)
+    best = propose(Looked(rig, _C, _CLIP), settings).proposals[0].steps
+    question = Question(Looked(rig, _C, _CLIP), rig.wishes, settings)
     steps = []
     for setting, (low, high, by) in zip(settings, ((0.8, 2.25, 0.05), (-14, -4.5, 0.5), (20, 39, 1)), strict=True):  # fmt: skip
         count = round((high - low) / by) + 1

@@ -44,6 +44,10 @@ class ClipReport(Edge):
     peaks_high: list[float] = Field(description="Highest sample in each column")
 
 
+LOUDEST = 1e4
+"""A sample above it (80 dB over full scale) is no sound, and its square may be no number."""
+
+
 def to_db(power: float) -> float | None:
     """Ten times the logarithm of a power; null for none."""
     return power_decibels(float(power)) if power > 0 else None
@@ -143,6 +147,13 @@ def _describe(source: AudioSource, progress: Progress) -> ClipReport:
             raise AudioError(
                 f"“{source.name}” holds a sample that is not a number, at "
                 f"{fmt.clock(bad / source.rate_hz)} (sample {fmt.number(bad, 0)}). Export it again."
+            )
+        if np.abs(block).max(initial=0) > LOUDEST:
+            bad = int(np.flatnonzero((np.abs(block) > LOUDEST).any(axis=0))[0]) + done
+            raise AudioError(
+                f"“{source.name}” holds a sample more than 80 dB above full scale, at "
+                f"{fmt.clock(bad / source.rate_hz)} (sample {fmt.number(bad, 0)}): that is no sound. "
+                "Export it again."
             )
         power += float(np.einsum("ij,ij->", block, block, dtype=np.float64))
         peak = max(peak, float(np.abs(block).max()))

@@ -13,6 +13,7 @@ from core.render.stems import PlaceOut, best_place, find_places, only, to_output
 from core.routing import Context, Evaluation
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
+from core.routing.evaluate.signal import Carrying
 from core.routing.plan.cells import MIDDLE_HZ
 from core.units import format as fmt
 from core.units.decibel import power_db
@@ -172,24 +173,20 @@ def returns_view(
     )  # fmt: skip
 
 
-def low_end_db(e: Evaluation, output: str) -> float | None:
-    """Power of all wet inputs up to 200 Hz against the dry low end, in dB, as `returns_view` has it.
+def wet_low_db(e: Evaluation, output: str) -> float | None:
+    """Power of all that is wet at an output up to 200 Hz against the dry low end there, in dB.
 
-    None where nothing wet arrives. Raises FonodromeError where dry and wet meet nowhere.
+    As `returns_view` has it where its wet inputs are not in step with each other. None where nothing
+    wet arrives. Raises FonodromeError where nothing dry does.
     """
-    plan = to_output(e.plan, output)
-    best = best_place(e.rig, plan, output)
-    if best is None:
-        raise FonodromeError("Dry and wet meet nowhere in this rig: it has no returns to add up.")
-
-    def low_of(stems: list[str]) -> float:
-        part = only(e.rig, plan, best.id, stems)
-        return band_power(output_power(e.rig, part, e.context, output), LOW)
-
-    wet = sum(low_of([s.id]) for s in best.stems if s.wet)
-    dry = [s.id for s in best.stems if not s.wet]
-    against = (low_of(dry) if dry else 0.0) or wet
-    return None if wet <= _SILENT or against <= _SILENT else _db(wet / against)
+    point = e.plan.outputs[output]
+    assert isinstance(e.plan.carried, Carrying)
+    wet, dry = (
+        band_power(e.plan.carried.cells(point, wet=which)[:2], LOW) for which in (True, False)
+    )
+    if dry <= _SILENT:
+        raise FonodromeError("Nothing dry arrives here that returns could be held against.")
+    return None if wet <= _SILENT else _db(wet / dry)
 
 
 def _weights(e: Evaluation) -> np.ndarray:

@@ -429,8 +429,13 @@ def _bands_before(task: _Run, rendered: int) -> list[float]:
 
 def load_impulse(path: Path, name: str, rate_hz: int) -> np.ndarray:
     """An impulse response (channels, n) at a rate, at most stereo. Raises AudioError."""
+    return load_sound(path, name, rate_hz, LONGEST_S + 1)
+
+
+def load_sound(path: Path, name: str, rate_hz: int, longest_s: float) -> np.ndarray:
+    """The beginning of a file (channels, n) at a rate, at most stereo. Raises AudioError."""
     with open_audio(path, name) as sound:
-        count = min(sound.frames, round((LONGEST_S + 1) * sound.rate_hz))
+        count = min(sound.frames, round(longest_s * sound.rate_hz))
         samples = np.asarray(sound.read(0, count), np.float64)[:2]
         if sound.rate_hz == rate_hz:
             return samples

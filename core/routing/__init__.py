@@ -4,7 +4,7 @@ from core.routing.checks import CheckReport, run_checks
 from core.routing.document.delays import delays_used, impulses_used
 from core.routing.document.kinds import KindOut, describe_kinds, describe_strip
 from core.routing.document.notation import NotationError, format_rig, parse_rig
-from core.routing.document.rig import Rig, RigError
+from core.routing.document.rig import Rig, RigError, refuse_wide
 from core.routing.document.versions import load_rig
 from core.routing.edit.actions import Action, Fragment, Lay
 from core.routing.edit.convert import Conversion, convert
@@ -36,5 +36,5 @@ __all__ = [
     "Evaluation", "Fragment", "KindOut", "LandingOut", "Lay", "Measured", "Mini", "NotationError", "Order", "Rig", "RigError", "RigLayout", "RigReport",
     "RigView", "StageGauge", "Template", "Trial", "Wanted", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts", "correction",
     "delays_used", "impulses_used", "inputs_to_correct", "describe_kinds", "describe_strip", "difference", "difference_in_words", "evaluate", "format_rig", "landing_view", "lay_out_rig", "load_rig", "minis", "orders_of",
-    "parse_rig", "patch_csv", "perform", "plan_digest", "rig_view", "run_checks", "template_of", "the_other", "try_action",
+    "parse_rig", "patch_csv", "perform", "plan_digest", "refuse_wide", "rig_view", "run_checks", "template_of", "the_other", "try_action",
 ]  # fmt: skip

@@ -158,6 +158,26 @@ def _on_a_delay(
     return said.model_copy(update={"shown": shown, "by_panel": True, "beside": beside})
 
 
+def error_ms(node: k.Node, context: Context, owned: Owned) -> float | None:
+    """How far a known device is off the times that are asked of it, the largest of them; None where none
+    is known. Raises RigError for a time that cannot be read.
+    """
+    panel, found = owned.panel(node), list[float]()
+    for parameter in parameters_of(type(node)):
+        text = getattr(node, parameter.field)
+        if parameter.sort != "time" or not text:
+            continue
+        ms = seconds_of(str(text), node, context.frame, context.delays) * 1e3
+        control = panel.control(parameter.field) if panel is not None else None
+        device = owned.delay(node, str(text))
+        if control is not None:
+            found.append(abs(read_control(control, ms).error))
+        elif device is not None and ms > 0:
+            sixteenth = context.frame.length_s(NoteValue(Fraction(1, 16))) * 1e3
+            found.append(abs(nearest_setting(device, ms, sixteenth).error_ms))
+    return max(found, default=None)
+
+
 def value_text(value: float, unit: str) -> str:
     """A value with its unit, as on a sheet: '−2.5 dB', '3:1', 'off'."""
     if unit == "ratio":

@@ -25,7 +25,7 @@ from core.units import format as fmt
 TICKS = 960
 MOST_BYTES = 2_100_000
 _MOST_QUARTERS = 400_000
-_RAMP = re.compile(r"^ramp to ([0-9.]+) BPM$")
+_RAMP = re.compile(r"^ramp to (\d{1,6}(?:\.\d{1,12})?) BPM$")
 _CLOCKS_IN_WHOLE = 96
 _METRE_UNITS = (1, 2, 4, 8, 16, 32)
 

@@ -88,6 +88,11 @@ def parse_number(text: str) -> tuple[float, str]:
     if "," in digits:
         head, tail = digits.split(",", 1)
         grouped = re.fullmatch(r"[1-9]\d{0,2}(,\d{3})+(\.\d+)?", digits) is not None
+        if not grouped and not tail.isdecimal():
+            raise QuantityError(
+                f"“{text.strip()[:40]}” has a comma and a point: write one of them.",
+                part=text.strip()[:40],
+            )
         digits = digits.replace(",", "") if grouped else f"{head or '0'}.{tail}"
     value = float(digits)
     if not math.isfinite(value):

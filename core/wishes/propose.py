@@ -1,6 +1,7 @@
 """Ways to fulfil wishes, at most three that differ in kind; and where it cannot be, what contradicts what."""
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Collection, Hashable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from pydantic import Field
@@ -33,10 +34,12 @@ _NAMES: dict[Sort, str] = {
     "levels": "levels", "shorter": "decay and feedback", "times": "times", "filters": "filters",
     "dynamics": "dynamics", "sides": "sides",
 }  # fmt: skip
+_SHOWN = 4
 _COUNTS = 0.15
 """So large a share of the change gives a way its name."""
 _USUAL: tuple[Sort, ...] = ("levels", "shorter", "filters", "dynamics")
-_OF_TIMES = ("spread", "comb", "pre_delay")
+_OF_TIMES = ("spread", "comb", "pre_delay", "setting_error")
+_OF_MOTION = ("recovery", "reduction", "ducking")
 
 
 class FreeOut(Edge):
@@ -84,6 +87,24 @@ class ProposalOut(Edge):
     held: int
     action: Several = Field(description="One action that can be undone")
     sentence: str
+    checked: bool | None = Field(
+        None,
+        description="Whether all that holds in the plan holds in its render; null: not rendered",
+    )
+    checked_said: str = ""
+
+
+class BestSoFar(Edge):
+    """What a search has come to while it goes on."""
+
+    looked_at: int
+    held: int = Field(description="Wishes that hold there")
+    wishes: int
+    musts_held: bool
+    moves: list[str] = Field(
+        description="What would move: 'Hall: decay 2 s → 1.1 s', the most first"
+    )
+    sentence: str
 
 
 class ProposalsOut(Edge):
@@ -121,20 +142,22 @@ class TradeOut(Edge):
 
 
 def free_settings(rig: Rig, context: Context, owned: Owned | None = None) -> list[FreeOut]:
-    times = any(w.kind in _OF_TIMES for w in rig.wishes)
+    kinds = {w.kind for w in rig.wishes}
     return [
         FreeOut(
             key=s.key, part=s.part, label=s.label, shown=s.said(s.value), unit=s.unit, value=s.value,
-            low=s.low, high=s.high, sort=s.sort, usual=_usual(s, times),
+            low=s.low, high=s.high, sort=s.sort, usual=_usual(s, kinds),
         )
         for s in settings_that_move(rig, context, owned)
     ]  # fmt: skip
 
 
-def _usual(setting: Setting, times: bool) -> bool:
+def _usual(setting: Setting, kinds: Collection[str]) -> bool:
     """What a person would turn: faders, decays, cuts; times where a wish is of times."""
     if setting.sort == "times":
-        return times
+        return any(kind in _OF_TIMES for kind in kinds)
+    if setting.field in ("attack_ms", "release_ms"):
+        return any(kind in _OF_MOTION for kind in kinds)
     return setting.sort in _USUAL and setting.field not in ("output_db", "mix_percent")
 
 
@@ -144,8 +167,8 @@ def chosen(
     """Settings that may move. Raises FonodromeError for one that is not there, or a range of nothing."""
     every = {s.key: s for s in settings_that_move(rig, context, owned)}
     if free is None:
-        times = any(w.kind in _OF_TIMES for w in rig.wishes)
-        found = [s for s in every.values() if _usual(s, times)][:MOST_FREE]
+        kinds = {w.kind for w in rig.wishes}
+        found = [s for s in every.values() if _usual(s, kinds)][:MOST_FREE]
     else:
         found = []
         for one in free:
@@ -173,28 +196,48 @@ def _ranged(setting: Setting, asked: FreeAsked) -> Setting:
     return Setting(**{**setting.__dict__, "low": low, "high": high})
 
 
-def propose(
-    rig: Rig, context: Context, gaps_s: Sequence[float] | None, settings: Sequence[Setting], *,
-    stop: Callable[[], bool] = lambda: False, seen: Callable[[Found], None] = lambda found: None,
-) -> ProposalsOut:  # fmt: skip
-    """Settings that fulfil a rig's wishes. Raises FonodromeError where it has none, or grows."""
-    if not rig.wishes:
+def asked_for(looked: Looked) -> list[WishOut]:
+    """Wishes as they stand, where something can be proposed. Raises FonodromeError where it cannot."""
+    if not looked.rig.wishes:
         raise FonodromeError("No wishes stand: say first what shall arrive.")
-    looked = Looked(rig, context, None if gaps_s is None else tuple(gaps_s))
     if not looked.e.stable:
         raise FonodromeError("A loop of this rig grows: mend that first, then nothing has a level.")
-    before = [measured(w, looked) for w in rig.wishes]
+    before = [measured(w, looked) for w in looked.rig.wishes]
     lacking = [one for one in before if one.figure is None and one.wish.must]
     if lacking:
         raise FonodromeError(f"{lacking[0].title}: {lacking[0].sentence}")
-    wishes = tuple(one.wish for one in before if one.figure is not None)
-    if not wishes:
+    if all(one.figure is None for one in before):
         raise FonodromeError(f"{before[0].title}: {before[0].sentence}")
+    return before
+
+
+def propose(
+    looked: Looked, settings: Sequence[Setting], *,
+    stop: Callable[[], bool] = lambda: False,
+    seen: Callable[[BestSoFar], None] = lambda best: None,
+) -> ProposalsOut:  # fmt: skip
+    """Settings that fulfil a rig's wishes. Raises FonodromeError where it has none, or grows.
+
+    stop: asked before each look; once it is true the best so far is given. seen: told of whatever is
+    better than all before it, of the wishes that all of it is about.
+    """
+    rig, before = looked.rig, asked_for(looked)
+    wishes = tuple(one.wish for one in before if one.figure is not None)
     looks, whole, found = 0, True, list[Found]()
     memory: dict[Moved, dict[Hashable, Measured]] = {}
 
+    best: Found | None = None
+
+    def told(found: Found) -> None:
+        nonlocal best
+        if best is None or found.better(best):
+            best = found
+        seen(best_so_far(best, wishes, len(memory)))
+
     def question(those: Sequence[Setting], wanted: tuple[Wish, ...]) -> Question:
-        return Question(looked, wanted, those, stop, seen, memory=memory)
+        # Of fewer wishes it would be no answer to what was asked.
+        of_all = told if wanted == wishes else lambda found: None
+        return Question(looked, wanted, those, stop, of_all, memory=memory)
 
     def asked(those: Sequence[Setting], wanted: tuple[Wish, ...] = wishes) -> Found:
         nonlocal looks, whole
@@ -321,7 +364,7 @@ def _proposal(
 ) -> ProposalOut:  # fmt: skip
     settings = sorted(found.values, key=lambda s: -abs(s.place(found.values[s])))
     question = Question(looked, wishes, settings, memory=memory)
-    after = Looked(question.rig(found.values), looked.context, looked.gaps_s)
+    after = replace(looked, rig=question.rig(found.values))
     held = set(range(len(wishes))) - set(is_short(found, wishes))
     moves = []
     for setting in settings:
@@ -350,6 +393,17 @@ def _proposal(
     )  # fmt: skip
 
 
+def best_so_far(found: Found, wishes: Sequence[Wish], looked_at: int) -> BestSoFar:
+    """In words, of a place that a search has come to."""
+    moved = sorted(found.values, key=lambda s: -abs(s.place(found.values[s])))
+    held = len(wishes) - len(is_short(found, wishes))
+    return BestSoFar(
+        looked_at=looked_at, held=held, wishes=len(wishes), musts_held=found.fulfils,
+        moves=[f"{s.label} {s.said(s.value)} → {s.said(s.snapped(found.values[s]))}" for s in moved[:_SHOWN]],
+        sentence=f"{held} of {len(wishes)} hold so far with {len(moved)} {'change' if len(moved) == 1 else 'changes'}.",
+    )  # fmt: skip
+
+
 def _said(
     proposals: list[ProposalOut], contradiction: list[int], between: bool, rig: Rig, looked: Looked
 ) -> str:  # fmt: skip
@@ -365,20 +419,27 @@ def _said(
     return proposals[0].sentence
 
 
+def traded(looked: Looked, one: int, other: int) -> tuple[Wish, Wish, float, float]:
+    """The two wishes of a trade with their figures. Raises FonodromeError where they are no two."""
+    wishes = looked.rig.wishes
+    if not (0 <= one < len(wishes) and 0 <= other < len(wishes)) or one == other:
+        raise FonodromeError("A trade is between two of the wishes.")
+    a, b = wishes[one], wishes[other]
+    now = [measured(w, looked).figure for w in (a, b)]
+    if now[0] is None or now[1] is None:
+        raise FonodromeError("One of the two has no figure here.")
+    return a, b, now[0], now[1]
+
+
 def trade(
-    rig: Rig, context: Context, gaps_s: Sequence[float] | None, settings: Sequence[Setting],
-    one: int, other: int, stop: Callable[[], bool] = lambda: False,
+    looked: Looked, settings: Sequence[Setting], one: int, other: int,
+    stop: Callable[[], bool] = lambda: False,
 ) -> TradeOut:  # fmt: skip
     """What one wish costs another: the first held from where the second holds to where it does itself,
     the second brought as near as it can. All other musts hold. Raises FonodromeError.
     """
-    if not (0 <= one < len(rig.wishes) and 0 <= other < len(rig.wishes)) or one == other:
-        raise FonodromeError("A trade is between two of the wishes.")
-    looked = Looked(rig, context, None if gaps_s is None else tuple(gaps_s))
-    a, b = rig.wishes[one], rig.wishes[other]
-    now = [measured(w, looked).figure for w in (a, b)]
-    if now[0] is None or now[1] is None:
-        raise FonodromeError("One of the two has no figure here.")
+    rig = looked.rig
+    a, b, *now = traded(looked, one, other)
     rest = tuple(
         w for i, w in enumerate(rig.wishes)
         if w.must and i not in (one, other) and measured(w, looked).figure is not None

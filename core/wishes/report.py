@@ -23,6 +23,7 @@ class WishKindOut(Edge):
     about: str
     definition: str
     taste: bool
+    of: list[str] = Field(description="Kinds of stages that its part can be; empty: any")
 
 
 class WishOut(Edge):
@@ -39,6 +40,11 @@ class WishOut(Edge):
     about: str
     definition: str
     taste: bool
+    heard: float | None = Field(None, description="The same, measured in a render")
+    heard_holds: bool | None = Field(
+        None, description="Whether it holds there, within the tolerance; null: not measured"
+    )
+    heard_said: str = Field("", description="What the render says, or why it says nothing")
 
 
 class WishesOut(Edge):
@@ -52,7 +58,7 @@ def wish_kinds() -> list[WishKindOut]:
     return [
         WishKindOut(
             kind=kind, words=s.words, unit=s.unit, takes=list(s.takes), bound=s.bound, usual=s.usual,
-            low=s.low, high=s.high, about=s.about, definition=s.definition, taste=s.taste,
+            low=s.low, high=s.high, about=s.about, definition=s.definition, taste=s.taste, of=list(s.of),
         )
         for kind, s in WISHES.items()
     ]  # fmt: skip
@@ -70,6 +76,10 @@ def title_of(wish: Wish, looked: Looked) -> str:
         said += " of " + ", ".join(shown(p) for p in wish.parts)
     if wish.kind == "balance":
         said += f" against {'the dry sound' if wish.against is None else shown(wish.against)}"
+    if wish.variant:
+        said += f" against variant {wish.variant}"
+    if wish.during:
+        said += f" in {wish.during}"
     if wish.output:
         said += f" at {shown(wish.output)}"
     if wish.when:
@@ -83,13 +93,18 @@ def title_of(wish: Wish, looked: Looked) -> str:
 
 def asked_of(wish: Wish) -> str:
     unit = wish.spec.unit
-    said = f"{wish.bound} {_shown(wish, wish.value)} {unit}"
+    said = f"{wish.bound} {_shown(wish, wish.value)}{'' if unit == ':1' else ' '}{unit}"
     return f"{said} ± {fmt.significant(wish.near, 2)}" if wish.bound == "about" else said
+
+
+def shown_figure(wish: Wish, figure: float) -> str:
+    """With its unit."""
+    return f"{_shown(wish, figure)}{'' if wish.spec.unit == ':1' else ' '}{wish.spec.unit}"
 
 
 def _shown(wish: Wish, figure: float) -> str:
     signed = wish.spec.unit == "dB" and wish.spec.low < 0
-    digits = 2 if wish.spec.unit == "ms" else 1
+    digits = 1 if wish.spec.unit != "ms" else 2 if abs(figure) < 100 else 0
     return fmt.signed(figure, digits) if signed else fmt.number(figure, digits)
 
 
@@ -100,7 +115,7 @@ def measured(wish: Wish, looked: Looked) -> WishOut:
     try:
         figure = figure_of(wish, looked)
         short = wish.short_by(figure)
-        said = f"{_shown(wish, figure)} {spec.unit}"
+        said = shown_figure(wish, figure)
         if short > 0:
             said += f": {fmt.significant(short, 2)} {spec.apart} {_side(wish, figure)}."
         else:
@@ -130,7 +145,8 @@ def wishes_of(looked: Looked, wishes: tuple[Wish, ...] | None = None) -> WishesO
             else f"{held} of {len(found)} wishes hold."
         ),
         computed_how=(
-            "Figures of the plan at nominal levels, each by its definition; the tail over the gaps of "
-            "the clip in hand. A render of the clip shows what this clip makes of it."
+            "Figures of the plan at nominal levels, each by its definition; over the clip in hand by its "
+            "stored levels every 10 ms. What is proposed is rendered and measured before it is called "
+            "fulfilled."
         ),
     )  # fmt: skip

@@ -8,7 +8,7 @@ that bought nothing is taken back. Nothing is left to chance: the same question 
 
 import math
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy.optimize import linprog
@@ -25,7 +25,8 @@ _MUST, _SHOULD = 1000.0, 40.0
 _FIRST_REACH, _LEAST_REACH = 12.0, 0.3
 _NO_FIGURE = 400.0
 """So many steps short is a wish that has no figure any more."""
-_SIZES = {"dB": 1.0, "dBFS": 1.0, "ms": 1.0}
+_SIZES = {"recovery": 20.0, "ratio": 0.2}
+"""What counts as a step of shortfall, of kinds where it is not one of their unit."""
 _EXACT = 1e-6
 _MENDINGS = 3
 _NEARLY = 0.05
@@ -94,7 +95,7 @@ class Question:
             if self.looks and self.stop():
                 raise Stopped
             self.looks += 1
-            looked = Looked(self.rig(moved), self.looked.context, self.looked.gaps_s)
+            looked = replace(self.looked, rig=self.rig(moved))
             for wish in lacking:
                 held[_named(wish)] = _measured(wish, looked)
         told = [held[_named(w)] for w in self.wishes]
@@ -109,13 +110,14 @@ class Question:
     def _short(self, wish: Wish, figure: float | None) -> float:
         if figure is None:
             return _NO_FIGURE
-        return wish.short_by(figure) / _SIZES.get(wish.spec.unit, 1.0)
+        return wish.short_by(figure) / _SIZES.get(wish.kind, 1.0)
 
 
 def _named(wish: Wish) -> Hashable:
     """What a wish measures, whatever it is held to."""
     return (
         wish.kind, wish.parts, wish.against, wish.output, wish.when, wish.low_hz, wish.high_hz,
+        wish.during, wish.variant,
         # Only to stay below the largest is to stay below each.
         wish.bound == "over",
     )  # fmt: skip

@@ -47,6 +47,9 @@ _WAYS: dict[str, _Way] = {
     "threshold_db": _Way("dynamics", 2, 0.5, -60, 0),
     "ratio": _Way("dynamics", 0.2, 0.1, 1, 20, log=True),
     "depth_db": _Way("dynamics", 1, 0.5, 0, 40),
+    "sensitivity_percent": _Way("dynamics", 5, 1, 0, 100),
+    "attack_ms": _Way("dynamics", 0.2, 0.5, 0.5, 200, log=True),
+    "release_ms": _Way("dynamics", 0.2, 5, 5, 3000, log=True),
     "pan_percent": _Way("sides", 10, 1, -100, 100),
     "width_percent": _Way("sides", 10, 1, 0, 100),
 }
@@ -130,7 +133,9 @@ class Setting:
             return read_control(self.control, value).text
         if self.unset and value <= _OFF:
             return "none"
-        shown = fmt.signed(value, 1) if self.unit == "dB" else fmt.significant(value, 4)
+        # A depth or a gain that only goes one way is a size.
+        level = self.unit == "dB" and self.low < 0
+        shown = fmt.signed(value, 1) if level else fmt.significant(value, 4)
         return f"{shown} {self.unit}".strip()
 
 

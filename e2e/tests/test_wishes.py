@@ -4,10 +4,12 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from e2e.base import BrowserCase
+from server.renders.models import Render
 from server.rigs.models import Variant
 from server.rigs.services import create_rig
 from server.songs.models import Song
 from server.testing import clip_in, wav_bytes
+from server.wishes.models import Search
 from server.wishes.tests.test_wishes import phrases
 
 RIG = """
@@ -16,15 +18,28 @@ ways > hall: reverb "Long hall" (RT60 2 s, pre-delay 20 ms) > sum [level -3 dB]
 """
 
 
-class Wishes(BrowserCase):
-    jobs = False
+# Many settings and wishes that cannot all hold: looked at for many seconds.
+LONG = """
+v: source "Viola" (level -21 dB, stereo) > ways: split > sum: merge > desk: output "Desk" (stereo)
+ways > tape: delay "Slow tape" (time 1/4., feedback 35 %) > mixed: split > sum [level -7 dB]
+mixed > cave: merge > hall: reverb "Long hall" (RT60 2.6 s, pre-delay 30 ms) > duck: ducker "Room duck" (depth 6 dB, attack 15 ms, release 400 ms) > sum [level -4 dB]
+ways > tocave: level "To cave" (level -3 dB) > cave
+key ways > duck
+wish must level of hall against dry in phrases about -16 dB within 1 dB
+wish must level of hall against dry in gaps over -12 dB
+wish must recovery of duck under 250 ms
+wish must tail at entries under -30 dB
+wish must louder than the clip about 0 dB within 1 dB
+"""
 
-    def own(self):
+
+class Wishes(BrowserCase):
+    def own(self, text: str = RIG):
         """A song with a rig and a clip that are not the demo's; at its wishes."""
         b = self.open_demo(step="Route")
         song = Song.objects.filter(is_demo_original=False).order_by("created_at")[1]
         self.clip = clip_in(song, wav_bytes(phrases(0.4)), "Oboe, alone.wav")
-        rig = create_rig(song, "Quay", None, RIG)
+        rig = create_rig(song, "Quay", None, text)
         self.variant = str(rig.variants.get().pk)
         hand = {"variant": self.variant, "clip": str(self.clip.pk), "selected": ""}
         Song.objects.filter(pk=song.pk).update(hand={**song.hand, **hand})
@@ -58,6 +73,50 @@ class Wishes(BrowserCase):
         b.find("button", "Undo").send_keys(Keys.ENTER)
         b.sees("0 of 1 wishes hold")
         self.wait_for(lambda: self.document() == before, "it is not undone")
+        self.no_faults()
+
+    def test_by_keys_from_a_wish_to_hearing_both(self):
+        b = self.own()
+        b.find("tab", "Wishes").send_keys(Keys.ENTER)
+        b.choose("Wish for", "level against another way")
+        b.choose("Over the clip", "in gaps")
+        b.choose("Shall be", "under")
+        b.type("How much, dB", "-20", enter=True)
+        b.sees("0 of 1 wishes hold")
+        b.find("group", "Your wishes")
+        b.find("button", "Find settings").send_keys(Keys.ENTER)
+        b.sees("Rendered: 1 of 1 hold in sound.", 60)
+        b.sees("in its render")
+        b.find("button", "Hear both : By").send_keys(Keys.ENTER)
+        b.sees("Variant B has it. It is rendered and played")
+        b.sees("Hearing B", 30)
+        # Under Listen the wish stands beside what is heard; one key hears the present one.
+        b.sees("All wishes hold.")
+        b.until(lambda: b.look("button", "Hear A") is not None, "A is not there")
+        b.until(self.both_are_there, "the present one is not made", 30)
+        b.keys("1")
+        b.sees("Hearing A")
+        b.sees("0 of 1 wishes hold")
+        b.find("button", "To the wishes").send_keys(Keys.ENTER)
+        b.find("region", "Wishes")
+        self.no_faults()
+
+    def both_are_there(self) -> bool:
+        made = Render.objects.filter(variant__rig__name="Quay", status="done", bare=False)
+        return made.values("variant").distinct().count() == 2
+
+    def test_stopped_the_best_so_far_is_kept(self):
+        b = self.own(LONG)
+        b.press("tab", "Wishes")
+        b.sees("wishes hold")
+        b.press("button", "Find settings")
+        b.find("progressbar", "Looking for settings")
+        b.sees("settings looked at", 60)
+        b.press("button", "Stop, keep the best")
+        b.sees("It was stopped before its end: this is the best so far.", 60)
+        self.assertIsNone(b.look("progressbar", "Looking for settings"))
+        found = Search.objects.get()
+        self.assertEqual((found.status, found.result["whole"]), ("done", False))
         self.no_faults()
 
     def test_as_a_variant_on_a_phone_and_beside_the_checks(self):

@@ -1,43 +1,35 @@
 """Standing wishes of a variant: what they measure, and what would fulfil them."""
 
-import time
+from typing import Annotated, Any
 from uuid import UUID
 
 from django.http import HttpRequest
-from ninja import Router
+from django.shortcuts import get_object_or_404
+from ninja import Query, Router
 from pydantic import Field
 
 from core.edge import Edge
-from core.routing import Context, Rig, load_rig
-from core.sheet import Owned
-from core.space import KeptSpace, SpaceRequest, space_view
 from core.wishes import (
+    BestSoFar,
     FreeAsked,
     FreeOut,
-    Looked,
     ProposalsOut,
     TradeOut,
     WishesOut,
     WishKindOut,
     WishSet,
-    chosen,
     free_settings,
-    propose,
-    trade,
     wish_kinds,
     wish_sets,
     wishes_of,
 )
-from server.clips.queries import ready_clip_of
-from server.clips.services import levels_of
 from server.config.auth import user_of
-from server.rigs.models import Variant
-from server.rigs.queries import context_for, variant_of
-from server.sheets.services import owned_of
+from server.jobs.runner import request_cancel
+from server.rigs.queries import rigs_of, variant_of
+from server.wishes import services
+from server.wishes.models import Search
 
 router = Router(tags=["wishes"])
-LONGEST_S, LONGEST_TRADE_S = 8.0, 12.0
-"""Then the best so far is given."""
 
 
 class OverClip(Edge):
@@ -61,22 +53,30 @@ class WishesPage(Edge):
     free: list[FreeOut]
 
 
-def _looked(request: HttpRequest, variant_id: UUID) -> tuple[Variant, Rig, Context, Owned]:
-    user = user_of(request)
-    variant = variant_of(user, variant_id)
-    document = load_rig(variant.document)
-    return variant, document, context_for(variant, document), owned_of(user)
+class WishSearch(Edge):
+    """A search for settings: what it has come to, and what it found."""
+
+    id: UUID
+    sort: str
+    status: str
+    progress: float
+    stage: str
+    problem: str
+    best: BestSoFar | None = Field(description="While it goes on")
+    proposals: ProposalsOut | None
+    trade: TradeOut | None
 
 
-def _gaps(request: HttpRequest, variant: Variant, context: Context, clip: UUID | None) -> tuple[float, ...] | None:  # fmt: skip
-    """Lengths of the clip's gaps, as Space finds them with the song's own settings."""
-    if clip is None:
-        return None
-    levels = levels_of(ready_clip_of(user_of(request), clip))
-    kept = variant.rig.song.space
-    space = KeptSpace() if kept is None else KeptSpace.model_validate(kept)
-    found = space_view(SpaceRequest(frame=context.frame, space=space), levels)
-    return tuple(gap.length_s for gap in found.gaps)
+def _out(search: Search) -> WishSearch:
+    names = ("id", "sort", "status", "progress", "stage", "problem", "best")
+    told: dict[str, Any] = {name: getattr(search, name) for name in names}
+    told |= {"proposals": None, "trade": None}
+    return WishSearch.model_validate(told | {search.sort: search.result})
+
+
+def _mine(request: HttpRequest, search_id: UUID) -> Search:
+    mine = Search.objects.filter(variant__rig__in=rigs_of(user_of(request)))
+    return get_object_or_404(mine.defer("document"), pk=search_id)
 
 
 @router.get("/wish-kinds", response=list[WishKindOut])
@@ -88,34 +88,42 @@ def list_wish_kinds(request: HttpRequest) -> list[WishKindOut]:
 @router.post("/variants/{uuid:variant_id}/wishes", response=WishesPage)
 def standing_wishes(request: HttpRequest, variant_id: UUID, payload: OverClip) -> WishesPage:
     """Standing wishes with their figures, sets to begin with, and settings that could move."""
-    variant, document, context, owned = _looked(request, variant_id)
-    gaps = _gaps(request, variant, context, payload.clip)
+    user = user_of(request)
+    looked = services.looked_at(user, variant_of(user, variant_id), payload.clip)
     return WishesPage(
-        standing=wishes_of(Looked(document, context, gaps)), sets=wish_sets(document),
-        free=free_settings(document, context, owned),
+        standing=wishes_of(looked), sets=wish_sets(looked.rig),
+        free=free_settings(looked.rig, looked.context, looked.owned),
     )  # fmt: skip
 
 
-@router.post("/variants/{uuid:variant_id}/proposals", response=ProposalsOut)
-def propose_settings(
-    request: HttpRequest, variant_id: UUID, payload: ProposalsAsked
-) -> ProposalsOut:
-    """The smallest changes that fulfil the wishes; nothing is changed. After 8 s the best so far."""
-    variant, document, context, owned = _looked(request, variant_id)
-    gaps = _gaps(request, variant, context, payload.clip)
-    settings = chosen(document, context, payload.free, owned)
-    end = time.monotonic() + LONGEST_S
-    return propose(document, context, gaps, settings, stop=lambda: time.monotonic() > end)
+@router.post("/variants/{uuid:variant_id}/proposals", response=WishSearch)
+def propose_settings(request: HttpRequest, variant_id: UUID, payload: ProposalsAsked) -> WishSearch:
+    """Look for the smallest changes that fulfil the wishes; nothing is changed by it."""
+    user = user_of(request)
+    asked = payload.model_dump(mode="json")
+    return _out(services.ask(user, variant_of(user, variant_id), "proposals", asked))
 
 
-@router.post("/variants/{uuid:variant_id}/trade", response=TradeOut)
-def trade_wishes(request: HttpRequest, variant_id: UUID, payload: TradeAsked) -> TradeOut:
+@router.post("/variants/{uuid:variant_id}/trade", response=WishSearch)
+def trade_wishes(request: HttpRequest, variant_id: UUID, payload: TradeAsked) -> WishSearch:
     """What one wish costs another, as a curve of settings that could be taken."""
-    variant, document, context, owned = _looked(request, variant_id)
-    gaps = _gaps(request, variant, context, payload.clip)
-    settings = chosen(document, context, payload.free, owned)
-    end = time.monotonic() + LONGEST_TRADE_S
-    return trade(
-        document, context, gaps, settings, payload.one, payload.other,
-        stop=lambda: time.monotonic() > end,
-    )  # fmt: skip
+    user = user_of(request)
+    asked = payload.model_dump(mode="json")
+    return _out(services.ask(user, variant_of(user, variant_id), "trade", asked))
+
+
+@router.get("/searches/{uuid:search_id}", response=WishSearch)
+def get_search(
+    request: HttpRequest, search_id: UUID,
+    wait_s: Annotated[float, Query(ge=0, le=1)] = 0.0,
+) -> WishSearch:  # fmt: skip
+    """wait_s: the answer comes as soon as there is something new, and no later than this."""
+    services.wait_for(_mine(request, search_id), wait_s)
+    return _out(_mine(request, search_id))
+
+
+@router.post("/searches/{uuid:search_id}/cancel", response=WishSearch)
+def stop_search(request: HttpRequest, search_id: UUID) -> WishSearch:
+    """Stop looking; the best so far is kept."""
+    request_cancel(_mine(request, search_id))
+    return _out(_mine(request, search_id))

@@ -36,7 +36,7 @@ const LAYERS = [
   ["ui"],
   ["charts"],
   ["song", "rigs", "clips", "devices"],
-  ["playing"],
+  ["playing", "wishes"],
   ["accounts"],
   [
     "songs",

@@ -3,24 +3,30 @@ import { describe, expect, test } from "vitest";
 import type { Variant } from "../src/api/client";
 import {
   askedOf,
+  atWork,
   begun,
   type Draft,
+  figureIn,
   type Free,
   gained,
   heldOn,
+  isLooking,
   likely,
   meant,
   missing,
+  othersOf,
   partsFor,
   type Proposals,
   scaleOf,
   shownFigure,
+  standing,
   tradeBetween,
   usual,
   type Wish,
   type WishKind,
   type WishOut,
-} from "../src/steps/route/wishes/wishes";
+  type WishSearch,
+} from "../src/wishes/wishes";
 
 const kind = (more: Partial<WishKind>): WishKind => ({
   kind: "level",
@@ -34,6 +40,7 @@ const kind = (more: Partial<WishKind>): WishKind => ({
   about: "",
   definition: "",
   taste: true,
+  of: [],
   ...more,
 });
 const LEVEL = kind({});
@@ -196,5 +203,94 @@ describe("what is shown", () => {
     expect(tradeBetween(some({ proposals: [{ wishes }] }))).toEqual([1, 0]);
     expect(tradeBetween(some({ proposals: [{ wishes: [out({ holds: true })] }] }))).toBeNull();
     expect(tradeBetween(some({}))).toBeNull();
+  });
+});
+
+describe("over the clip, and of other variants", () => {
+  const NULL = kind({ kind: "null", words: "null", takes: ["variant", "output"], low: -120, high: 20, usual: -30 }); // prettier-ignore
+  const DUCK = kind({ kind: "ducking", words: "ducking", takes: ["part"], of: ["ducker", "compressor"], low: 0, high: 80, usual: 6 }); // prettier-ignore
+
+  test("a wish says which phrases or gaps, and which variant", () => {
+    const of = kind({ kind: "balance", takes: ["part", "against", "output", "during"] });
+    const draft = { ...begun(of, ["hall"]), during: "gaps" };
+    expect(meant(draft, of)).toMatchObject({ during: "gaps", variant: null });
+    // Of a kind that has none, what was chosen before is not sent.
+    expect(meant({ ...begun(LEVEL, ["hall"]), during: "gaps" }, LEVEL)).toMatchObject({ during: null }); // prettier-ignore
+    expect(meant(begun(NULL, []), NULL)).toBe("Choose another variant to hold it against.");
+    expect(meant({ ...begun(NULL, []), variant: "B" }, NULL)).toMatchObject({ variant: "B" });
+  });
+
+  test("a null against a variant is worked out anew when that one is changed", () => {
+    const all = [
+      { id: "a", letter: "A", revision: 3 },
+      { id: "b", letter: "B", revision: 7 },
+    ];
+    const of = (wishes: object[]) => ({ id: "a", document: { wishes } }) as unknown as Variant;
+    expect(othersOf(of([{ kind: "null", variant: "B" }]), all)).toBe("B7");
+    expect(othersOf(of([{ kind: "tail", variant: null }]), all)).toBe("");
+    expect(othersOf(of([{ kind: "null", variant: "A" }]), all)).toBe("");
+  });
+
+  test("ducking is of what ducks", () => {
+    const variant = {
+      document: { nodes: { g: { kind: "source" }, d: { kind: "ducker" }, h: { kind: "reverb" } } },
+      view: { layout: { reading: ["g", "h", "d"], nodes: [] } },
+    } as unknown as Variant;
+    expect(partsFor(DUCK, variant)).toEqual([["d", "d"]]);
+    expect(partsFor({ ...DUCK, of: [] }, variant).map(([id]) => id)).toEqual(["h", "d"]);
+  });
+
+  test("figures in their units: sizes without a sign, ratios without a gap", () => {
+    const said = (more: object, figure: number) =>
+      figureIn({ unit: "dB", wish: wish({}), ...more } as WishOut, figure);
+    expect(said({}, 3.04)).toBe("+3.0 dB");
+    expect(said({ wish: wish({ kind: "ducking" }) }, 8.75)).toBe("8.8 dB");
+    expect(said({ unit: ":1" }, 3.96)).toBe("4.0:1");
+    expect(said({ unit: "ms" }, 0.125)).toBe("0.13 ms");
+    expect(said({ unit: "ms" }, 324.6)).toBe("325 ms");
+  });
+
+  test("what a render says stands behind the plan's figure", () => {
+    const one = {
+      figure: -20.4,
+      holds: true,
+      unit: "dB",
+      wish: wish({}),
+      title: "Tail",
+    } as WishOut;
+    const after = [{ ...one, heard: -21.2 }] as WishOut[];
+    expect(gained([{ ...one, figure: -11.4, holds: false } as WishOut], after)[0]!.said).toBe(
+      "−11.4 dB → −20.4 dB, holds now; −21.2 dB in its render",
+    );
+  });
+});
+
+describe("a search", () => {
+  const search = (more: object) =>
+    ({ status: "running", stage: "", best: null, proposals: null, ...more }) as WishSearch;
+
+  test("says what it is at, and the best so far until there is more", () => {
+    expect(atWork(search({ status: "queued" }))).toBe("Waiting for its turn");
+    const best = { sentence: "1 of 2 hold so far with 2 changes." };
+    const stage = "41 settings looked at";
+    expect(atWork(search({ stage, best }))).toBe(
+      "41 settings looked at. 1 of 2 hold so far with 2 changes.",
+    );
+    expect(atWork(search({ stage: "Rendering 1 of 2", best, proposals: {} }))).toBe(
+      "Rendering 1 of 2.",
+    );
+    expect([isLooking(null), isLooking(search({})), isLooking(search({ status: "done" }))]).toEqual(
+      [false, true, false],
+    );
+  });
+
+  test("a way is called fulfilled by its render, and by nothing else", () => {
+    const one = (checked: boolean | null, checked_said = "") =>
+      ({ checked, checked_said }) as Proposals["proposals"][number];
+    expect(standing(one(null), true)).toEqual(["note", "In the plan; being rendered."]);
+    expect(standing(one(null), false)).toEqual(["note", "In the plan; not rendered."]);
+    expect(standing(one(null, "Not rendered: it was stopped."), false)[0]).toBe("note");
+    expect(standing(one(true, "Rendered: 1 of 1 hold in sound."), false)[0]).toBe("passed");
+    expect(standing(one(false, "Not so in its render."), false)[0]).toBe("caution");
   });
 });

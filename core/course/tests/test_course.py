@@ -235,6 +235,53 @@ class Tails(unittest.TestCase):
         again = tail_view(rig(text), SONG, TailRequest(gaps_s=[0.4], drop_db=20))
         self.assertAlmostEqual(again.gaps[0].tail_db, -20, delta=0.1)
 
+    def test_what_a_key_held_down_opens_again_in_the_gap(self):
+        # 12 dB down while it plays; 10 ms of smoothing until the key of -20 dB has fallen to -40, then back
+        # with 400 ms: 12 e^(-t / 400) of it are left.
+        text = (
+            "g: source (level -20 dB) > s: split > m: merge > o: output (stereo)\n"
+            "s > r: reverb (RT60 2 s, pre-delay 20 ms) > d: ducker (depth 12 dB, attack 1 ms, release 400 ms) > m\n"
+            "key s > d"
+        )
+        out = tail_view(rig(text), SONG, TailRequest(gaps_s=[0.25, 1.0]))
+        self.assertAlmostEqual(out.start_db, -12, delta=0.1)
+        for gap, one in zip((0.25, 1.0), out.gaps, strict=True):
+            left = 12 * math.exp(-(gap - 0.01 * math.log(100)) / 0.4)
+            self.assertAlmostEqual(one.tail_db, -left - 30 * (gap - 0.02), delta=0.3)
+        # The longest decay counts it as well.
+        longest = out.gaps[1].longest_rt60_s
+        again = tail_view(
+            rig(text.replace("RT60 2 s", f"RT60 {longest} s")), SONG, TailRequest(gaps_s=[1.0])
+        )
+        self.assertAlmostEqual(again.gaps[0].tail_db, -20, delta=0.1)
+        # Nothing opens where nothing keys it.
+        keyless = tail_view(rig(text.replace("\nkey s > d", "")), SONG, TailRequest(gaps_s=[1.0]))
+        self.assertAlmostEqual(keyless.gaps[0].tail_db, -30 * 0.98, delta=0.1)
+
+    def test_what_an_echo_feeds_begins_to_fall_later(self):
+        # The echo comes 400 ms after the dry sound and as loud: half of the tail is not fed by it.
+        text = (
+            "g: source (level -20 dB) > s: split > m: merge > o: output (stereo)\n"
+            "s > j: merge > r: reverb (RT60 2 s, pre-delay 20 ms) > m [level -6 dB]\n"
+            "s > e: delay (time 400 ms) > j"
+        )
+        out = tail_view(rig(text), SONG, TailRequest(gaps_s=[0.3, 1.02], drop_db=20))
+        self.assertAlmostEqual(out.start_db, -6 + 10 * math.log10(2), delta=0.05)
+        # After 280 ms the dry half has fallen by 8.4 dB, the other half not at all.
+        left = 10 * math.log10(10**-0.84 + 1)
+        self.assertAlmostEqual(out.gaps[0].tail_db, -6 + left, delta=0.05)
+        # After a second by 30 dB, and after 600 ms by 18.
+        left = 10 * math.log10(10**-3 + 10**-1.8)
+        self.assertAlmostEqual(out.gaps[1].tail_db, -6 + left, delta=0.05)
+        # No decay is short enough where the echo still feeds it; else the longest one is exactly it.
+        self.assertIsNone(out.gaps[0].longest_rt60_s)
+        longest = out.gaps[1].longest_rt60_s
+        again = tail_view(
+            rig(text.replace("RT60 2 s", f"RT60 {longest} s")), SONG,
+            TailRequest(gaps_s=[1.02], drop_db=20),
+        )  # fmt: skip
+        self.assertAlmostEqual(again.gaps[0].tail_db, -20, delta=0.1)
+
     def test_an_upward_compressor_lifts_at_most_what_it_may(self):
         lift = (
             "t: three_band (lift below -20 dB, lift ratio 4, lift at most 8 dB, threshold 0 dB) > "

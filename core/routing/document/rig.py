@@ -4,6 +4,7 @@ A document is a value: operations return new ones. Nodes and rails are keyed, so
 documents are equal when they say the same, in whatever order it was said.
 """
 
+import math
 from collections.abc import Callable, Iterator
 from functools import cached_property
 from typing import Any, Literal
@@ -16,9 +17,12 @@ from core.routing.document.fields import choice, db, flag, percent, quantity, te
 from core.routing.document.kinds import ID, AnyNode, Node, kind_of
 from core.routing.document.wishes import MOST_WISHES, Wish
 
-VERSION = 6
+VERSION = 7
 PORT = r"^[a-z][a-z0-9_]{0,39}\.\d{1,2}$"
 MOST_NODES = 600
+MOST_RAILS = 2400
+MOST_WAYS = 300
+"""Sources times outputs: each pair has an arrivals board of its own."""
 
 
 class RigError(FonodromeError):
@@ -83,8 +87,8 @@ class Scene(Edge):
 
     name: str = Field(min_length=1, max_length=40)
     program: int | None = Field(None, ge=0, le=127, description="Program change that calls it")
-    off: tuple[str, ...] = ()
-    on: tuple[str, ...] = ()
+    off: tuple[str, ...] = Field((), max_length=MOST_NODES)
+    on: tuple[str, ...] = Field((), max_length=MOST_NODES)
     values: dict[str, dict[str, Any]] = Field(
         default_factory=dict, description="Node id to field to value"
     )
@@ -110,11 +114,13 @@ class Board(Edge):
 class Rig(Edge):
     """A routing. `rails` maps an output port ('send1.1') to where it goes."""
 
-    version: Literal[6] = 6
+    version: Literal[7] = 7
     title: str = Field("Rig", min_length=1, max_length=80)
     nodes: dict[str, AnyNode] = Field(default_factory=dict, max_length=MOST_NODES)
-    rails: dict[str, Rail] = Field(default_factory=dict)
-    keys: dict[str, Key] = Field(default_factory=dict, description="Keyed stage to its tap")
+    rails: dict[str, Rail] = Field(default_factory=dict, max_length=MOST_RAILS)
+    keys: dict[str, Key] = Field(
+        default_factory=dict, max_length=MOST_NODES, description="Keyed stage to its tap"
+    )
     scenes: tuple[Scene, ...] = Field((), max_length=64)
     intended: tuple[Intended, ...] = Field((), max_length=200)
     board: Board = Board()
@@ -243,3 +249,23 @@ def _reach(id: str, step: Callable[[str], list[str]]) -> list[str]:
             found.append(node)
             todo += step(node)
     return found
+
+
+def refuse_wide(rig: Rig, before: Rig | None = None) -> Rig:
+    """The rig, where its arrivals can be listed at all. Raises RigError for more than people wire.
+
+    before: what it was; one that was as wide already can be mended step by step.
+    """
+    sources, outputs = _ends(rig)
+    held = 0 if before is None else math.prod(_ends(before))
+    if sources * outputs > max(MOST_WAYS, held):
+        raise RigError(
+            f"{sources} sources into {outputs} outputs are {sources * outputs} arrivals boards; up to "
+            f"{MOST_WAYS} are worked out. Make several rigs of it, or fewer outputs."
+        )
+    return rig
+
+
+def _ends(rig: Rig) -> tuple[int, int]:
+    kinds = [node.kind for node in rig.nodes.values()]
+    return kinds.count("source"), kinds.count("output")

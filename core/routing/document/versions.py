@@ -14,7 +14,7 @@ def upgrade(data: dict[str, Any]) -> dict[str, Any]:
     Version 0 wrote rails as a list of {from, port, to}; version 1 had the expected crest at its
     outputs, where it says nothing of what each source brings; version 2 had other names for two
     fields of a ducker; version 3 had an insert frame's processors under letters; version 4 said nothing
-    of cables; version 5 nothing of wishes. Raises RigError for a version that this program does not know.
+    of cables; version 5 nothing of wishes, version 6 had fewer sorts of them. Raises RigError for a version that this program does not know.
     """
     version = data.get("version", 0)
     if version == 0:
@@ -40,6 +40,8 @@ def upgrade(data: dict[str, Any]) -> dict[str, Any]:
         data, version = {**data, "version": 5}, 5
     if version == 5:
         data, version = {**data, "version": 6}, 6
+    if version == 6:
+        data, version = {**data, "version": 7}, 7
     if version != VERSION:
         raise RigError(
             f"This rig was written by version {version}; this Fonodrome reads up to {VERSION}. "

@@ -1,6 +1,7 @@
 """A wish in words, written and read: 'should level of echo against hall about -6 dB within 1 dB'.
 
-[must | should] WORDS [of PART, PART] [against PART] [at OUTPUT] [by WHEN] [from LOW to HIGH Hz]
+[must | should] WORDS [of PART, PART] [against PART or VARIANT] [in phrases | in gaps] [at OUTPUT]
+[by WHEN] [from LOW to HIGH Hz]
 (under | over | about) FIGURE UNIT [within FIGURE UNIT]
 """
 
@@ -13,7 +14,7 @@ from core.routing.document.wishes import WISHES, Wish
 _ID = re.compile(r"[A-Za-z][\w-]*+")
 _BOUND = re.compile(r"(?<!\S)(under|over|about)(?!\S)")
 # No two slots begin alike, and none gives back what it took.
-_SLOT = re.compile(r"(of|against|at|by|from)(?!\S)\s*+")
+_SLOT = re.compile(r"(of|against|at|by|from|in)(?!\S)\s*+")
 _BY_WORDS = sorted(WISHES, key=lambda kind: -len(WISHES[kind].words))
 _READS = "a wish reads: wish must tail at entries under -20 dB."
 _SCALES = {("ms", "s"): 1000.0, ("dBFS", "dB"): 1.0}
@@ -30,17 +31,20 @@ def wish_words(wish: Wish, word: Callable[[str], str], number: Callable[[float],
     if wish.kind == "balance":
         # It shares its words with the level at a place.
         said.append(f"against {wish.against or 'dry'}")
-    elif wish.against:
-        said.append(f"against {wish.against}")
+    if wish.variant:
+        said.append(f"against {wish.variant}")
+    if wish.during:
+        said.append(f"in {wish.during}")
     if wish.output:
         said.append(f"at {wish.output}")
     if wish.when:
         said.append(f"by {word(wish.when)}")
     if wish.low_hz is not None or wish.high_hz is not None:
         said.append(f"from {number(wish.low_hz or 1)} to {number(wish.high_hz or 96_000)} Hz")
-    said.append(f"{wish.bound} {number(wish.value)} {spec.unit}")
+    unit = spec.unit if spec.unit == ":1" else f" {spec.unit}"
+    said.append(f"{wish.bound} {number(wish.value)}{unit}")
     if wish.within is not None:
-        said.append(f"within {number(wish.within)} {spec.unit}")
+        said.append(f"within {number(wish.within)}{unit}")
     return " ".join(said)
 
 
@@ -67,6 +71,8 @@ def read_wish(
         rest = _slot(slot[1], rest[slot.end() :], found, number, string)
     if kind == "level" and "against" in found:
         kind = "balance"
+    if kind == "null" and "against" in found:
+        found["variant"] = str(found.pop("against")).upper()
     if found.get("against") == "dry":
         found["against"] = None
     bound = _BOUND.match(rest)
@@ -96,6 +102,12 @@ def _slot(
             shown, after = _until_bound(rest)
         found["when"] = shown
         return after
+    if slot == "in":
+        word = re.match(r"(phrases|gaps)(?!\S)\s*+", rest)
+        if word is None:
+            raise ValueError("a wish holds in phrases, or in gaps.")
+        found["during"] = word[1]
+        return rest[word.end() :]
     if slot == "from":
         band, after = _until_bound(rest)
         low, _, high = band.partition(" to ")
@@ -122,7 +134,7 @@ def _slot(
 
 def _until_bound(text: str) -> tuple[str, str]:
     end = next(
-        (m.start() for m in re.finditer(r"(?<!\S)(?:under|over|about|from|at)(?!\S)", text)),
+        (m.start() for m in re.finditer(r"(?<!\S)(?:under|over|about|from|at|in)(?!\S)", text)),
         len(text),
     )
     return text[:end].strip(), text[end:]

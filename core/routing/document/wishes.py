@@ -15,10 +15,14 @@ from core.edge import Edge
 MOST_WISHES = 50
 WishKind = Literal[
     "level", "peak", "gain", "balance", "spread", "mono_loss", "comb", "tail", "repeats",
-    "pre_delay", "low_end", "loop_gain", "quiet_lift",
+    "pre_delay", "low_end", "loop_gain", "quiet_lift", "peak_change", "ratio", "reduction",
+    "ducking", "recovery", "loudness", "null", "setting_error",
 ]  # fmt: skip
 Bound = Literal["under", "over", "about"]
-Taken = Literal["output", "part", "parts", "reverb", "against", "when", "note", "band"]
+Taken = Literal[
+    "output", "part", "parts", "reverb", "against", "when", "note", "band", "during", "variant"
+]
+During = Literal["phrases", "gaps"]
 _Part = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
 
 
@@ -39,6 +43,8 @@ class WishSpec:
     definition: str
     taste: bool = True
     """Whether it is taste; else arithmetic."""
+    of: tuple[str, ...] = ()
+    """Kinds of stages that its part can be; none: any."""
 
     @property
     def apart(self) -> str:
@@ -46,6 +52,7 @@ class WishSpec:
         return "dB" if self.unit == "dBFS" else self.unit
 
 
+_TURNED = ("ducker", "compressor")
 WISHES: dict[str, WishSpec] = {
     "level": WishSpec(
         "level", "dBFS", ("part",), "about", -18, -120, 24,
@@ -62,13 +69,13 @@ WISHES: dict[str, WishSpec] = {
     "gain": WishSpec(
         "louder than bare", "dB", ("output",), "about", 0, -60, 60,
         "How much louder the whole is than the bare source: what is louder seems better.",
-        "RMS of the louder side at the output, less that of the source that sounds loudest there",
+        "power of both sides at the output, less that of the source that sounds loudest there",
         False,
     ),
     "balance": WishSpec(
-        "level", "dB", ("part", "against", "output"), "about", -10, -80, 40,
+        "level", "dB", ("part", "against", "output", "during"), "about", -10, -80, 40,
         "How far one way stands behind another, or behind all that is dry.",
-        "powers of all arrivals through the part added, against those through the other, or all dry ones",
+        "powers of all arrivals through the part added, against those through the other, or all dry ones; over the clip in hand: its mean power in phrases, or in the gaps between them, against the other's in phrases",
     ),
     "spread": WishSpec(
         "spread", "ms", ("parts", "output"), "under", 0.5, 0, 5000,
@@ -96,7 +103,7 @@ WISHES: dict[str, WishSpec] = {
     "repeats": WishSpec(
         "repeats", "dB", ("when", "output"), "under", -40, -120, 20,
         "How much of the echoes is left at a time: gone by the next bar, or still there.",
-        "the strongest echo that arrives at that time or later, against the strongest dry arrival; where more go round than can be listed, no less than the weakest of the list",
+        "the strongest echo that arrives at that time or later, against the strongest dry arrival; a loop is followed lap by lap as far as it goes; where more ways go round than can be listed, no less than the weakest of the list",
     ),
     "pre_delay": WishSpec(
         "pre-delay off", "ms", ("reverb", "note"), "under", 1, 0, 1000,
@@ -107,7 +114,7 @@ WISHES: dict[str, WishSpec] = {
     "low_end": WishSpec(
         "low end of returns", "dB", ("output",), "under", -12, -120, 40,
         "What all returns bring below 200 Hz muddies bass and voice.",
-        "power of all wet inputs below 200 Hz, against the dry low end",
+        "power of all that is wet at the output below 200 Hz, against the dry low end",
     ),
     "loop_gain": WishSpec(
         "loop gain", "dB", (), "under", -3, -120, 60,
@@ -119,6 +126,53 @@ WISHES: dict[str, WishSpec] = {
         "quiet lift", "dB", ("output",), "about", 4, -40, 60,
         "How far the quiet comes up against the loud, with the peaks left as they are.",
         "gain of what is 20 dB below nominal, less the gain at nominal level",
+    ),
+    "peak_change": WishSpec(
+        "peak change", "dB", ("output",), "about", 0, -60, 60,
+        "What becomes of the loudest moments: a blend that lifts the quiet leaves them where they are.",
+        "gain of the whole for every source as loud as its crest, against that source alone",
+        False,
+    ),
+    "ratio": WishSpec(
+        "local ratio", ":1", ("output",), "under", 2, 0.1, 100,
+        "How much the whole still moves with the playing, at nominal level: 1:1 is untouched.",
+        "2 dB, from 1 dB below nominal to 1 dB above, against what the output makes of them",
+    ),
+    "reduction": WishSpec(
+        "gain reduction", "dB", ("part",), "under", 3, 0, 80,
+        "How hard a compressor or ducker is worked at the loudest place.",
+        "the most that it takes away in the phrases of the clip in hand, with its attack and release",
+        of=_TURNED,
+    ),
+    "ducking": WishSpec(
+        "ducking", "dB", ("part",), "over", 6, 0, 80,
+        "How far the effect makes room while somebody plays or sings.",
+        "the mean power that is taken away in the phrases of the clip in hand",
+        of=_TURNED,
+    ),
+    "recovery": WishSpec(
+        "recovery", "ms", ("part",), "under", 300, 0, 30_000,
+        "How soon the effect comes back when a phrase ends: too soon pumps, too late leaves a hole.",
+        "from each phrase's end until 3 dB below full again, the median; a gap in which it is not there again counts whole",
+        of=_TURNED,
+    ),
+    "loudness": WishSpec(
+        "louder than the clip", "dB", ("output",), "about", 0, -60, 60,
+        "What is louder seems better: as loud as the bare clip is a fair comparison.",
+        "power of the clip's phrases behind the rig, less that of the clip, each moment at its own level; not weighted",
+        False,
+    ),
+    "null": WishSpec(
+        "null", "dB", ("variant", "output"), "under", -30, -120, 20,
+        "How little of a difference is left between this variant and another one.",
+        "power of the difference of both, against this one: what is in step by its response, tails of one setting by their gains",
+        False,
+    ),
+    "setting_error": WishSpec(
+        "setting error", "ms", ("part",), "under", 2, 0, 10_000,
+        "A device has steps, detents and an offset of its own: the nearest that it can be set to.",
+        "what the device does at its nearest setting, less the time that is asked of it; the largest of its times",
+        False,
     ),
 }  # fmt: skip
 
@@ -135,6 +189,12 @@ class Wish(Edge):
     against: _Part | None = Field(None, description="Part whose way it is held against; none: dry")
     output: _Part | None = Field(None, description="Where it is heard; none: the first output")
     when: str = Field("", max_length=40, description="A time or note value: '1/1', '500 ms'")
+    during: During | None = Field(
+        None, description="Over the clip in hand: its phrases, or the gaps between them"
+    )
+    variant: str | None = Field(
+        None, pattern=r"^[A-Z]{1,3}$", description="Letter of the variant it is held against"
+    )
     low_hz: float | None = Field(None, ge=1, le=96_000)
     high_hz: float | None = Field(None, ge=1, le=96_000)
 
@@ -153,6 +213,12 @@ class Wish(Edge):
         for slot in spec.takes:
             if slot in needs and not self.when:
                 raise ValueError(f"A wish for {spec.words} says when: 1/1, or 500 ms.")
+        if "variant" in spec.takes and self.variant is None:
+            raise ValueError(f"A wish for {spec.words} names a variant: {spec.words} against B.")
+        # What does not belong to a kind would be kept, and never be said.
+        for slot, held in (("during", self.during), ("variant", self.variant)):
+            if held is not None and slot not in spec.takes:
+                raise ValueError(f"A wish for {spec.words} has no “{slot}”.")
         if "part" in spec.takes and len(self.parts) != 1:
             raise ValueError(f"A wish for {spec.words} names one part.")
         if self.parts and not {"part", "parts", "reverb"} & set(spec.takes):

@@ -7,7 +7,7 @@ from pydantic import ValidationError
 from core.edge import Edge
 from core.routing.document.kinds import KINDS, MOST_LINES, Frame, Siding, kind_of
 from core.routing.document.notation import parse_rig
-from core.routing.document.rig import Intended, Key, Rig, RigError, Strip
+from core.routing.document.rig import Intended, Key, Rig, RigError, Strip, refuse_wide
 from core.routing.edit.actions import (
     Action,
     AddSend,
@@ -51,12 +51,18 @@ class Done(Edge):
 
 def perform(rig: Rig, action: Action) -> Done:
     """Carry out an action. Raises RigError, with the rig untouched, where it cannot be done."""
+    done = _performed(rig, action)
+    refuse_wide(done.rig, rig)
+    return done
+
+
+def _performed(rig: Rig, action: Action) -> Done:
     if isinstance(action, Notate):
         return Done(rig=parse_rig(action.text, rig), select="", said="Notation read")
     if isinstance(action, Several):
         select, said = "", "Nothing"
         for one in action.actions:
-            done = perform(rig, one)
+            done = _performed(rig, one)
             rig, select, said = done.rig, done.select or select, done.said
         return Done(rig=rig, select=select, said=said)
     draft = Draft(rig)

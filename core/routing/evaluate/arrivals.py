@@ -156,6 +156,14 @@ class Evaluation:
             left if self.plan.channels[self.plan.sources[source]] == 1 else (left + right) / 2
         )
 
+    def power_of_source(self, source: str) -> float:
+        """What the listed paths' coupled power is against: a stereo source is two sides of its level and
+        listed as one.
+        """
+        node = self.rig.nodes[source]
+        assert isinstance(node, k.Source)
+        return db_gain(node.level_dbfs) ** 2 * (2 if node.stereo else 1)
+
     # Names -------------------------------------------------------------------------------------
     def _name(self, paths: list[Path], reference: Path, output: str) -> list[ArrivalOut]:
         bits, everywhere, everything, dry = self.network.bits, -1, 0, -1

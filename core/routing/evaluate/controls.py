@@ -45,7 +45,7 @@ def _listed(e: Evaluation, output: str) -> _Listed:
                 names.append(name)
             places.append(names.index(name))
         paths += found
-        blocks.append(e.coupled[output, board.source] * db_gain(source.level_dbfs) ** 2)
+        blocks.append(e.coupled[output, board.source] * e.power_of_source(board.source))
     whole = scipy.linalg.block_diag(*blocks) if blocks else np.zeros((0, 0))
     return _Listed(names, np.array(places, dtype=int), paths, whole)
 

@@ -81,7 +81,10 @@ class BoardOut(Edge):
     reference_ms: float
     arrivals: list[ArrivalOut]
     path_count: int | None = Field(description="Without repeats; null where it cannot be said")
-    complete: bool = Field(description="Whether the list holds every path above -100 dB")
+    complete: bool = Field(
+        description="Whether the list holds every path above -100 dB, of a loop its first turns: eight of a "
+        "feedback, three of a rail"
+    )
     sums: SumsOut | None
 
 

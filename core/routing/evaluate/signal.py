@@ -106,10 +106,13 @@ class Carrying(Mapping[int, Carried]):
     def __len__(self) -> int:
         return self.plan.points
 
-    def cells(self, point: int) -> np.ndarray:
-        """Power over the cells at a point: left, right, in common (4, CELLS)."""
+    def cells(self, point: int, *, wet: bool | None = None) -> np.ndarray:
+        """Power over the cells at a point: left, right, in common (4, CELLS); of all, or of what is wet
+        or dry alone.
+        """
+        state = self.states[point] if wet is None else self.states[point].part(wet)
         total = np.zeros((4, CELLS))
-        for power in self.signals.cells(self.states[point]).values():
+        for power in self.signals.cells(state).values():
             total += power
         return total
 

@@ -87,6 +87,15 @@ class State:
         have = self.grids.get(name)
         self.grids[name] = transfer if have is None else have + transfer
 
+    def part(self, wet: bool) -> "State":
+        """What is wet of it alone, or what is dry."""
+        part = State()
+        for signal, found in self.arriving.items():
+            part.arriving[signal] = {key: gains for key, gains in found.items() if key[2] == wet}
+        part.grids = {name: grid for name, grid in self.grids.items() if name[1] == wet}
+        part.loose = {name: power for name, power in self.loose.items() if name[1] == wet}
+        return part
+
     def take(self, other: "State") -> None:
         for signal, found in other.arriving.items():
             for key, (left, right, peak) in found.items():

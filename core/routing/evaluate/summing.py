@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from core.routing.evaluate.paths import Path
-from core.routing.evaluate.shapes import SHAPES, TICKS, pair_table, spectrum_number
+from core.routing.evaluate.shapes import SHAPES, TICKS, pair_table, shared_power, spectrum_number
 from core.routing.plan.cells import CELLS, Spectrum
 
 _AT_ONCE = 2
@@ -46,10 +46,18 @@ def in_step(paths: list[Path], sides: int, spectrum: Spectrum) -> float:
 def coupling(paths: list[Path], sides: int, spectrum: Spectrum) -> np.ndarray:
     """(n, n): power that paths bring together, both sides: `s @ C @ s` for gains s on top of theirs.
 
-    Diffuse and modulated ones share nothing with others.
+    Diffuse and modulated ones share nothing with others; what filters on them take of the source's
+    spectrum is taken from all.
     """
     gains = np.array([sides_of(path, sides) for path in paths]).reshape(-1, 2)
-    found = np.diag((gains**2).sum(axis=1))
+    number = spectrum_number(spectrum)
+    passed = np.array(
+        [
+            shared_power(number, spectrum.weights, p.shape, p.shape, 0) if p.shape else 1.0
+            for p in paths
+        ]
+    )
+    found = np.diag((gains**2).sum(axis=1) * passed.reshape(-1))
     kept = sorted(
         (round(path.delay_s * TICKS), i)
         for i, path in enumerate(paths)
@@ -58,6 +66,6 @@ def coupling(paths: list[Path], sides: int, spectrum: Spectrum) -> np.ndarray:
     if kept:
         places = [i for _, i in kept]
         arriving = tuple((at, paths[i].shape) for at, i in kept)
-        table = pair_table(spectrum_number(spectrum), spectrum.weights, arriving)
+        table = pair_table(number, spectrum.weights, arriving)
         found[np.ix_(places, places)] = table * (gains[places] @ gains[places].T)
     return found

@@ -104,7 +104,7 @@ class OlderDocuments(unittest.TestCase):
         old["scenes"] = [{"name": "X", "values": {"o": {"crest_db": 9, "ceiling_dbfs": -3}}}]
         rig = load_rig(old)
         self.assertEqual(
-            (rig.version, rig.nodes["a"].crest_db, rig.nodes["b"].crest_db), (6, 16, 16)
+            (rig.version, rig.nodes["a"].crest_db, rig.nodes["b"].crest_db), (7, 16, 16)
         )
         self.assertEqual(rig.scenes[0].values, {"o": {"ceiling_dbfs": -3}})
         # What was read is written and read again the same.
@@ -112,8 +112,8 @@ class OlderDocuments(unittest.TestCase):
 
     def test_a_newer_document_is_refused_in_a_sentence(self):
         with self.assertRaises(RigError) as said:
-            load_rig({"version": 7, "nodes": {}})
-        self.assertIn("version 7", said.exception.sentence)
+            load_rig({"version": 8, "nodes": {}})
+        self.assertIn("version 8", said.exception.sentence)
 
     def test_a_ducker_of_version_2_keeps_its_settings_under_their_new_names(self):
         old = {

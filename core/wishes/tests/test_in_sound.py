@@ -6,7 +6,7 @@ from core.render.tests.noise import measured
 from core.routing import Context, Rig, compile_rig, parse_rig, perform
 from core.routing.edit.actions import SetStrip
 from core.units import TempoFrame
-from core.wishes import FreeAsked, chosen, propose
+from core.wishes import FreeAsked, Looked, chosen, propose
 
 SONG = Context(TempoFrame(tempo_bpm=120))
 RIG = """
@@ -40,7 +40,7 @@ class InSound(unittest.TestCase):
         )  # fmt: skip
         rig = parse_rig(RIG + "\n".join(wishes))
         free = [FreeAsked(key=k) for k in ("rail/ways.0/level_db", "rail/late.0/level_db", "rail/hall.0/level_db", "node/c/makeup_db", "node/late/feedback_percent")]  # fmt: skip
-        out = propose(rig, SONG, None, chosen(rig, SONG, free))  # fmt: skip
+        out = propose(Looked(rig, SONG), chosen(rig, SONG, free))  # fmt: skip
         self.assertTrue(out.proposals[0].musts_held, out.sentence)
         for proposal in out.proposals:
             with self.subTest(proposal.name):

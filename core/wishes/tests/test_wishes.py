@@ -5,6 +5,7 @@ they have no figure.
 import math
 import unittest
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -23,7 +24,7 @@ from core.routing.document.wishes import WISHES, Wish
 from core.routing.edit.actions import Remove, SetWishes
 from core.routing.edit.edits import apply_edit, difference, difference_in_words
 from core.units import TempoFrame
-from core.wishes import Looked, figure_of, wish_sets, wishes_of
+from core.wishes import Looked, figure_of, steady_phrases, wish_sets, wishes_of
 
 C = Context(TempoFrame(tempo_bpm=120, beat_unit="1/4", metre_count=4, metre_unit=4))
 # -18 dBFS on a straight rail; an echo of 375 ms, 6.5 dB down, 40 % round; a hall of 2 s, 3 dB down.
@@ -40,12 +41,12 @@ def db(power: float) -> float:
 
 def figure(wish: str, text: str = RIG, gaps=(0.5, 0.3, 1.0)) -> float:
     rig = parse_rig(f"{text}\nwish {wish}")
-    return figure_of(rig.wishes[0], Looked(rig, C, gaps))
+    return figure_of(rig.wishes[0], Looked(rig, C, None if gaps is None else steady_phrases(gaps)))
 
 
 def said(wish: str, text: str = RIG, gaps=(0.5, 0.3, 1.0)) -> str:
     rig = parse_rig(f"{text}\nwish {wish}")
-    (one,) = wishes_of(Looked(rig, C, gaps)).wishes
+    (one,) = wishes_of(Looked(rig, C, None if gaps is None else steady_phrases(gaps))).wishes
     assert one.figure is None, one
     assert one.holds is None
     return one.sentence
@@ -94,6 +95,47 @@ class Figures(unittest.TestCase):
         self.close('repeats by "750 ms" under 0 dB', -6.5 + 20 * math.log10(0.4))
         self.close('repeats by "750.1 ms" under 0 dB', -6.5 + 40 * math.log10(0.4))
 
+    def test_a_long_loop_is_not_called_gone_after_the_laps_that_a_board_lists(self):
+        # 90 % round, every 100 ms: the 20th repeat is 19 laps further, 0.915 dB each.
+        long = (
+            "g: source > s: split > m: merge > o: output\n"
+            "s > e: delay (time 100 ms, feedback 90 %) > m [level -6 dB]"
+        )
+        lap = 20 * math.log10(0.9)
+        self.close('repeats by "2 s" under -40 dB', -6 + 19 * lap, long, within=0.01)
+        self.close('repeats by "1.95 s" under -40 dB', -6 + 19 * lap, long, within=0.01)
+        # By a rail: 3 dB down and 200 ms later each time round.
+        rail = (
+            "g: source > s: split > m: merge > o: output\n"
+            "s > b: merge > e: delay (time 200 ms) > t: split > m [level -6 dB]\n"
+            "t > l: level (level -3 dB) > b"
+        )
+        self.close('repeats by "3 s" under -40 dB', -6 - 14 * 3, rail, within=0.01)
+
+    def test_a_low_cut_on_a_tail_takes_its_share_of_the_power(self):
+        # 12 dB an octave below 400 Hz, of equal power in every octave from 40 Hz to 16 kHz.
+        octaves = np.linspace(math.log(40), math.log(16_000), 20_001)
+        share = float(np.mean(1 / (1 + (400 / np.exp(octaves)) ** 4)))
+        cut = RIG.replace("pre-delay 20 ms", "pre-delay 20 ms, low cut 400 Hz")
+        for wish in ("level of hall against dry under 0 dB", "tail at entries under 0 dB"):
+            self.assertAlmostEqual(figure(wish, cut) - figure(wish), db(share), delta=0.15)
+
+    def test_a_stereo_source_among_mono_ones_counts_both_its_sides(self):
+        # A mono one on two sides is as loud as it was; a stereo one has two sides of its level.
+        two = (
+            "a: source (level -20 dB, stereo) > m: merge > o: output (stereo)\n"
+            "b: source (level -20 dB) > s: split > m\ns > e: delay (time 300 ms) > m"
+        )
+        self.close("level of e against dry under 0 dB", db(1 / 3), two)
+
+    def test_copies_of_one_sound_in_step_are_its_amplitudes_added(self):
+        # Two dry ways of one source at one time: 6 dB up, not 3.
+        both = (
+            "g: source > s: split > m: merge > o: output\ns > x: level (level 0 dB) > m\n"
+            "s > e: delay (time 300 ms) > m"
+        )
+        self.close("level of e against dry under 0 dB", -db(4), both)
+
     def test_where_more_goes_round_than_can_be_listed_nothing_is_called_gone(self):
         # Two loops through one another: thousands of ways round, each 4 dB down or more.
         loop = "g: source > m: merge > e: delay (time 100 ms) > s: split > o: output\n" + "\n".join(
@@ -128,7 +170,7 @@ class Figures(unittest.TestCase):
         # The same spectrum below 200 Hz: as loud against the dry as it is everywhere.
         echo = "g: source > s: split > m: merge > o: output\ns > e: delay (time 90 ms) > m [level -6 dB]"
         self.close("low end of returns under 0 dB", -6, echo)
-        both = f"{echo}\ns > f: delay (time 130 ms) > m [level -6 dB]"
+        both = f"{echo}\ns > f: delay (time 810 ms) > m [level -6 dB]"
         self.close("low end of returns under 0 dB", -6 + db(2), both)
         loop = "g: source > m: merge > e: delay (time 100 ms) > s: split > o: output\ns > back: level (level -5 dB) > m"
         self.close("loop gain under -3 dB", -5, loop)
@@ -162,7 +204,7 @@ class Figures(unittest.TestCase):
             f"{RIG}\nwish tail at entries under -20 dB\nwish should level of hall against dry about -3,4 dB\n"
             "wish level of hall against dry over -3,5 dB"
         )
-        out = wishes_of(Looked(rig, C, (0.3,)))
+        out = wishes_of(Looked(rig, C, steady_phrases((0.3,))))
         self.assertEqual([w.holds for w in out.wishes], [False, True, True])
         self.assertEqual(out.sentence, "2 of 3 wishes hold.")
         self.assertAlmostEqual(out.wishes[0].short_by, 8.6, delta=0.05)
@@ -195,6 +237,8 @@ def wishes(draw) -> Wish:
         within=draw(st.none() | st.floats(0.01, 10)) if bound == "about" else None, parts=parts,
         against=draw(st.none() | some) if "against" in takes else None,
         output="main" if "output" in takes and draw(st.booleans()) else None,
+        variant=draw(st.sampled_from(("B", "AC"))) if "variant" in takes else None,
+        during=draw(st.none() | st.sampled_from(("phrases", "gaps"))) if "during" in takes else None,
         when=draw(st.sampled_from(("1/1", "1/8.", "500 ms", "0.5 s"))) if {"when", "note"} & takes else "",
         low_hz=low if "band" in takes else None, high_hz=high if "band" in takes else None,
     )  # fmt: skip
@@ -227,6 +271,11 @@ class Written(unittest.TestCase):
             ("comb from 900 to 100 Hz under 1 dB", "ends below where it begins"),
             ("comb from 900 Hz under 1 dB", "a band reads"),
             ("level of 3 under 1 dB", "names a part"),
+            ("null under -20 dB", "names a variant"),
+            ("null against 7 under -20 dB", "names a part"),
+            ("level of hall against dry in rests under 1 dB", "in phrases, or in gaps"),
+            ("tail at entries in gaps under -20 dB", "has no “during”"),
+            ("local ratio under 0 :1", "lies between 0.1 and 100"),
         ):
             with self.subTest(wish):
                 with self.assertRaises(NotationError) as fault:
@@ -287,7 +336,7 @@ class Sets(unittest.TestCase):
                 rig = parse_rig(text)
                 for one in wish_sets(rig):
                     with self.subTest(title, variant=name, set=one.id):
-                        out = wishes_of(Looked(rig, C, (0.4,)), tuple(one.wishes))
+                        out = wishes_of(Looked(rig, C, steady_phrases((0.4,))), tuple(one.wishes))
                         self.assertEqual([w.sentence for w in out.wishes if w.figure is None], [])
 
     def test_what_is_bypassed_is_not_begun_with(self):

@@ -4,9 +4,13 @@ from unittest import mock
 
 import numpy as np
 
+from core.errors import Cancelled
 from server.devices.models import Panel
+from server.jobs.runner import Attempt
 from server.rigs.models import Variant
 from server.testing import RATE, ApiCase, clip_in, person, wav_bytes
+from server.wishes.models import Search
+from server.wishes.tasks import run_search
 
 RIG = """
 voice: source "Voice" (level -18 dB) > ways: split > mix: merge > main: output (stereo)
@@ -37,10 +41,23 @@ class Wishes(ApiCase):
         self.assertEqual(status, 200, page)
         return page
 
+    def searched(self, sort: str, **more) -> dict:
+        """Asked, worked at as the worker would, and read again."""
+        asked = self.call("post", f"/variants/{self.variant}/{sort}", {"clip": self.clip, **more})[
+            1
+        ]
+        self.assertEqual((asked["status"], asked["proposals"]), ("queued", None), asked)
+        run_search(search_id=asked["id"])
+        return self.call("get", f"/searches/{asked['id']}?wait_s=0.1")[1]
+
     def proposed(self, **more) -> dict:
-        status, out = self.call("post", f"/variants/{self.variant}/proposals", {"clip": self.clip, **more})  # fmt: skip
-        self.assertEqual(status, 200, out)
-        return out
+        out = self.searched("proposals", **more)
+        self.assertEqual((out["status"], out["best"]), ("done", None), out)
+        return out["proposals"]
+
+    def wished(self, text: str) -> None:
+        body = {"base_revision": 1, "action": {"do": "notate", "text": text}}
+        self.assertEqual(self.call("post", f"/variants/{self.variant}/edits", body)[0], 200)
 
     def test_standing_wishes_over_the_gaps_of_the_clip(self):
         tail, level = self.page(clip=self.clip)["standing"]["wishes"]
@@ -52,7 +69,7 @@ class Wishes(ApiCase):
         self.assertIn("bring one in", without["sentence"])
 
     def test_a_proposal_is_taken_as_one_edit_and_undone(self):
-        self.call("post", f"/variants/{self.variant}/edits", {"base_revision": 1, "action": {"do": "notate", "text": RIG.replace("-20 dB", "-40 dB")}})  # fmt: skip
+        self.wished(RIG.replace("-20 dB", "-40 dB"))
         before = Variant.objects.get(pk=self.variant)
         out = self.proposed()
         first = out["proposals"][0]
@@ -77,9 +94,9 @@ class Wishes(ApiCase):
 
     def test_a_trade_between_the_two(self):
         text = RIG.replace("-20 dB", "-45 dB")
-        self.call("post", f"/variants/{self.variant}/edits", {"base_revision": 1, "action": {"do": "notate", "text": text}})  # fmt: skip
-        status, out = self.call("post", f"/variants/{self.variant}/trade", {"clip": self.clip, "one": 0, "other": 1, "free": [{"key": "rail/hall.0/level_db"}]})  # fmt: skip
-        self.assertEqual(status, 200, out)
+        self.wished(text)
+        free = [{"key": "rail/hall.0/level_db"}]
+        out = self.searched("trade", one=0, other=1, free=free)["trade"]
         moved = [(p["figure"] - out["now"][0], p["other"] - out["now"][1]) for p in out["points"]]
         for a, b in moved:
             self.assertAlmostEqual(a, b, delta=0.05)
@@ -103,7 +120,69 @@ class Wishes(ApiCase):
 
     def test_a_question_that_takes_too_long_gives_the_best_so_far(self):
         text = RIG.replace("-20 dB", "-45 dB")
-        self.call("post", f"/variants/{self.variant}/edits", {"base_revision": 1, "action": {"do": "notate", "text": text}})  # fmt: skip
-        with mock.patch("server.wishes.api.LONGEST_S", -1):
+        self.wished(text)
+        with mock.patch("server.wishes.services.LONGEST_S", -1):
             out = self.proposed()
         self.assertFalse(out["whole"])
+
+    def test_what_is_proposed_was_rendered_and_measured(self):
+        self.wished(RIG.replace("-20 dB", "-40 dB"))
+        out = self.proposed()
+        for one in out["proposals"]:
+            self.assertTrue(one["checked"], one["checked_said"])
+            tail = one["wishes"][0]
+            self.assertTrue(tail["heard_holds"])
+            self.assertAlmostEqual(tail["heard"], tail["figure"], delta=3)
+
+    def test_stopped_while_it_looks_it_keeps_the_best_so_far(self):
+        self.wished(RIG.replace("-20 dB", "-40 dB"))
+        seen, report = [], Attempt.report
+
+        def stop_after_a_while(attempt, share, stage):
+            seen.append((share, stage))
+            if len(seen) > 40:
+                raise Cancelled
+            report(attempt, share, stage)
+
+        with mock.patch.object(Attempt, "report", stop_after_a_while):
+            out = self.proposed()
+        self.assertFalse(out["whole"])
+        self.assertLess(len(seen), 60)
+        self.assertEqual(
+            [p["checked_said"] for p in out["proposals"]],
+            ["Not rendered: it was stopped."] * len(out["proposals"]),
+        )
+        shares = [share for share, _ in seen]
+        self.assertEqual(shares, sorted(shares))
+
+    def test_one_search_at_a_time_and_few_are_kept(self):
+        first = self.call("post", f"/variants/{self.variant}/proposals", {"clip": self.clip, "free": []})  # fmt: skip
+        self.assertEqual(first[0], 422)
+        self.wished(RIG.replace("-20 dB", "-40 dB"))
+        body = {"clip": self.clip}
+        ids = [
+            self.call("post", f"/variants/{self.variant}/proposals", body)[1]["id"]
+            for _ in range(9)
+        ]
+        states = dict(Search.objects.values_list("pk", "status"))
+        self.assertEqual(str(next(pk for pk, s in states.items() if s == "queued")), ids[-1])
+        self.assertEqual(sorted(set(states.values())), ["cancelled", "queued"])
+        self.assertLessEqual(len(states), 8)
+        gone = self.call("post", f"/searches/{ids[-1]}/cancel")[1]
+        self.assertEqual(gone["status"], "cancelled")
+
+    def test_a_null_against_another_variant_and_a_device_of_ones_own(self):
+        rig = Variant.objects.get(pk=self.variant).rig_id
+        made = self.call("post", f"/rigs/{rig}/variants", {"copy_of": self.variant})[1]
+        self.assertEqual(made["letter"], "B")
+        self.wished(RIG + "wish null against B under -60 dB\nwish setting error of hall under 1 ms")
+        null, error = self.page(clip=self.clip)["standing"]["wishes"][2:]
+        self.assertEqual((null["figure"], null["holds"]), (-120, True))
+        self.assertIn("No device is known for Long hall", error["sentence"])
+        # One that cannot be read takes the page of the others with it as little as a list.
+        Variant.objects.filter(pk=made["id"]).update(document={"version": 7, "nodes": {"x": {"kind": "nonsense"}}})  # fmt: skip
+        self.assertIn("no other variant B", self.page()["standing"]["wishes"][2]["sentence"])
+        control = {"field": "pre_delay", "shows": "value", "low": 0, "high": 100, "step": 8}
+        Panel.objects.create(owner=self.user, key="long hall", content={"name": "Long hall", "controls": [control]})  # fmt: skip
+        # 20 ms on a grid of 8: two steps and a half, and the longer of two as near.
+        self.assertAlmostEqual(self.page()["standing"]["wishes"][3]["figure"], 4)

@@ -2476,7 +2476,7 @@ export interface paths {
         put?: never;
         /**
          * Propose Settings
-         * @description The smallest changes that fulfil the wishes; nothing is changed. After 8 s the best so far.
+         * @description Look for the smallest changes that fulfil the wishes; nothing is changed by it.
          */
         post: operations["server_wishes_api_propose_settings"];
         delete?: never;
@@ -2499,6 +2499,46 @@ export interface paths {
          * @description What one wish costs another, as a curve of settings that could be taken.
          */
         post: operations["server_wishes_api_trade_wishes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Search
+         * @description wait_s: the answer comes as soon as there is something new, and no later than this.
+         */
+        get: operations["server_wishes_api_get_search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{search_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Search
+         * @description Stop looking; the best so far is kept.
+         */
+        post: operations["server_wishes_api_stop_search"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4847,7 +4887,7 @@ export interface components {
             path_count: number | null;
             /**
              * Complete
-             * @description Whether the list holds every path above -100 dB
+             * @description Whether the list holds every path above -100 dB, of a loop its first turns: eight of a feedback, three of a rail
              */
             complete: boolean;
             sums: components["schemas"]["SumsOut"] | null;
@@ -6141,7 +6181,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "level" | "peak" | "gain" | "balance" | "spread" | "mono_loss" | "comb" | "tail" | "repeats" | "pre_delay" | "low_end" | "loop_gain" | "quiet_lift";
+            kind: "level" | "peak" | "gain" | "balance" | "spread" | "mono_loss" | "comb" | "tail" | "repeats" | "pre_delay" | "low_end" | "loop_gain" | "quiet_lift" | "peak_change" | "ratio" | "reduction" | "ducking" | "recovery" | "loudness" | "null" | "setting_error";
             /**
              * Must
              * @description Must hold; else it should
@@ -6186,6 +6226,16 @@ export interface components {
              * @default
              */
             when: string;
+            /**
+             * During
+             * @description Over the clip in hand: its phrases, or the gaps between them
+             */
+            during?: ("phrases" | "gaps") | null;
+            /**
+             * Variant
+             * @description Letter of the variant it is held against
+             */
+            variant?: string | null;
             /** Low Hz */
             low_hz?: number | null;
             /** High Hz */
@@ -10342,10 +10392,10 @@ export interface components {
         Rig: {
             /**
              * Version
-             * @default 6
+             * @default 7
              * @constant
              */
-            version: 6;
+            version: 7;
             /**
              * Title
              * @default Rig
@@ -17594,13 +17644,13 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "level" | "peak" | "gain" | "balance" | "spread" | "mono_loss" | "comb" | "tail" | "repeats" | "pre_delay" | "low_end" | "loop_gain" | "quiet_lift";
+            kind: "level" | "peak" | "gain" | "balance" | "spread" | "mono_loss" | "comb" | "tail" | "repeats" | "pre_delay" | "low_end" | "loop_gain" | "quiet_lift" | "peak_change" | "ratio" | "reduction" | "ducking" | "recovery" | "loudness" | "null" | "setting_error";
             /** Words */
             words: string;
             /** Unit */
             unit: string;
             /** Takes */
-            takes: ("output" | "part" | "parts" | "reverb" | "against" | "when" | "note" | "band")[];
+            takes: ("output" | "part" | "parts" | "reverb" | "against" | "when" | "note" | "band" | "during" | "variant")[];
             /**
              * Bound
              * @enum {string}
@@ -17618,6 +17668,11 @@ export interface components {
             definition: string;
             /** Taste */
             taste: boolean;
+            /**
+             * Of
+             * @description Kinds of stages that its part can be; empty: any
+             */
+            of: string[];
         };
         /**
          * FreeOut
@@ -17692,6 +17747,22 @@ export interface components {
             definition: string;
             /** Taste */
             taste: boolean;
+            /**
+             * Heard
+             * @description The same, measured in a render
+             */
+            heard?: number | null;
+            /**
+             * Heard Holds
+             * @description Whether it holds there, within the tolerance; null: not measured
+             */
+            heard_holds?: boolean | null;
+            /**
+             * Heard Said
+             * @description What the render says, or why it says nothing
+             * @default
+             */
+            heard_said: string;
         };
         /** WishSet */
         WishSet: {
@@ -17738,6 +17809,30 @@ export interface components {
              * @description Whose entries are meant; none: none are
              */
             clip?: string | null;
+        };
+        /**
+         * BestSoFar
+         * @description What a search has come to while it goes on.
+         */
+        BestSoFar: {
+            /** Looked At */
+            looked_at: number;
+            /**
+             * Held
+             * @description Wishes that hold there
+             */
+            held: number;
+            /** Wishes */
+            wishes: number;
+            /** Musts Held */
+            musts_held: boolean;
+            /**
+             * Moves
+             * @description What would move: 'Hall: decay 2 s → 1.1 s', the most first
+             */
+            moves: string[];
+            /** Sentence */
+            sentence: string;
         };
         /**
          * MoveOut
@@ -17791,6 +17886,16 @@ export interface components {
             action: components["schemas"]["Several"];
             /** Sentence */
             sentence: string;
+            /**
+             * Checked
+             * @description Whether all that holds in the plan holds in its render; null: not rendered
+             */
+            checked?: boolean | null;
+            /**
+             * Checked Said
+             * @default
+             */
+            checked_said: string;
         };
         /** ProposalsOut */
         ProposalsOut: {
@@ -17820,31 +17925,6 @@ export interface components {
             sentence: string;
             /** Computed How */
             computed_how: string;
-        };
-        /**
-         * FreeAsked
-         * @description What may move, and how far.
-         */
-        FreeAsked: {
-            /** Key */
-            key: string;
-            /** Low */
-            low?: number | null;
-            /** High */
-            high?: number | null;
-        };
-        /** ProposalsAsked */
-        ProposalsAsked: {
-            /**
-             * Clip
-             * @description Whose entries are meant; none: none are
-             */
-            clip?: string | null;
-            /**
-             * Free
-             * @description What may move; null: what is usual
-             */
-            free?: components["schemas"]["FreeAsked"][] | null;
         };
         /** TradeOut */
         TradeOut: {
@@ -17884,6 +17964,56 @@ export interface components {
             action: components["schemas"]["Several"];
             /** Steps */
             steps: number;
+        };
+        /**
+         * WishSearch
+         * @description A search for settings: what it has come to, and what it found.
+         */
+        WishSearch: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Sort */
+            sort: string;
+            /** Status */
+            status: string;
+            /** Progress */
+            progress: number;
+            /** Stage */
+            stage: string;
+            /** Problem */
+            problem: string;
+            /** @description While it goes on */
+            best: components["schemas"]["BestSoFar"] | null;
+            proposals: components["schemas"]["ProposalsOut"] | null;
+            trade: components["schemas"]["TradeOut"] | null;
+        };
+        /**
+         * FreeAsked
+         * @description What may move, and how far.
+         */
+        FreeAsked: {
+            /** Key */
+            key: string;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+        };
+        /** ProposalsAsked */
+        ProposalsAsked: {
+            /**
+             * Clip
+             * @description Whose entries are meant; none: none are
+             */
+            clip?: string | null;
+            /**
+             * Free
+             * @description What may move; null: what is usual
+             */
+            free?: components["schemas"]["FreeAsked"][] | null;
         };
         /** TradeAsked */
         TradeAsked: {
@@ -18547,7 +18677,7 @@ export interface components {
             tail_db: number;
             /**
              * Undone Db
-             * @description What dynamics on the return lift back
+             * @description What dynamics on the return lift back, and keyed stages give free again
              */
             undone_db: number;
             /**
@@ -23126,7 +23256,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProposalsOut"];
+                    "application/json": components["schemas"]["WishSearch"];
                 };
             };
         };
@@ -23159,7 +23289,53 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TradeOut"];
+                    "application/json": components["schemas"]["WishSearch"];
+                };
+            };
+        };
+    };
+    server_wishes_api_get_search: {
+        parameters: {
+            query?: {
+                wait_s?: number;
+            };
+            header?: never;
+            path: {
+                search_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WishSearch"];
+                };
+            };
+        };
+    };
+    server_wishes_api_stop_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                search_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WishSearch"];
                 };
             };
         };

@@ -12,14 +12,19 @@ export function PlayingProvider({
   children: ReactNode;
 }) {
   const playing = usePlayingOf(context);
-  const toggle = useRef(playing.toggle);
+  const presses = useRef(playing);
   useEffect(() => {
-    toggle.current = playing.toggle;
+    presses.current = playing;
   });
   const on = playing.player.playing;
   const { on: writes, turn, touch } = playing.ride;
   const play = useMemo(
-    () => ({ playing: on, toggle: () => toggle.current(), ride: { on: writes, turn, touch } }),
+    () => ({
+      playing: on,
+      toggle: () => presses.current.toggle(),
+      beside: (made: string, from: string) => presses.current.beside(made, from),
+      ride: { on: writes, turn, touch },
+    }),
     [on, writes, turn, touch],
   );
   return (

@@ -364,6 +364,16 @@ export function usePlayingOf(context: SongContext) {
     }
     if (!isOpen(one?.next) || one?.render?.older) void make(wantedId, !one?.render);
   };
+  /** A variant that was made just now is heard as soon as it is there, and the one that it came from
+   * can be switched to.
+   */
+  const beside = (made: string, from: string) => {
+    pending.current = made;
+    setAwaited(true);
+    const present = sounds.find((s) => s.id === from);
+    if (!present?.render?.audible || present.render.older) void make(from);
+    void make(made);
+  };
   useEffect(() => {
     const one = pending.current && done.find((s) => s.id === pending.current);
     if (!one) return;
@@ -605,6 +615,7 @@ export function usePlayingOf(context: SongContext) {
     clip,
     idle,
     toggle,
+    beside,
     awaited,
     making,
   };
@@ -620,11 +631,14 @@ export interface PlayPress {
   playing: boolean;
   /** Play what is in hand, made anew where it is missing or older; or stop. */
   toggle: () => void;
+  /** Hear a variant as soon as it is made, with the one that it came from beside it. */
+  beside: (made: string, from: string) => void;
   ride: Ride;
 }
 export const PlayContext = createContext<PlayPress>({
   playing: false,
   toggle: () => undefined,
+  beside: () => undefined,
   ride: NO_RIDE,
 });
 /** Play and stop, for what need not follow the playhead. */

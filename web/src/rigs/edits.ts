@@ -29,9 +29,19 @@ export const outbox = new Outbox(
 export const useFlow = () => useSyncExternalStore(outbox.subscribe, outbox.flow);
 
 /** Everything that is computed from a rig, and is computed again once it changed. */
-export const OF_A_RIG = ["rigs", "renders", "returns", "course", "tail", "steps", "history"];
+export const OF_A_RIG = [
+  "rigs",
+  "renders",
+  "returns",
+  "course",
+  "tail",
+  "steps",
+  "history",
+  // Sources that came, went or have another name.
+  "feeds",
+];
 /** Of these what nobody waits for: asked for once the sound of a change is on its way. */
-const UNHURRIED = ["rigs", "renders", "steps", "history"];
+const UNHURRIED = ["rigs", "renders", "steps", "history", "feeds"];
 export const pauseOf = (playing: boolean) => (playing ? 1500 : 250);
 let pause = pauseOf(false);
 /** While it plays, what nobody waits for gives way to the sound of the change. */

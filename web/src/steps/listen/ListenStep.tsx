@@ -1,12 +1,13 @@
 /** The rig heard: its sources together, variants at equal loudness on one clock, balanced live. */
 import { Box } from "@chakra-ui/react";
 import { useState } from "react";
-import { NavLink } from "react-router";
+import { NavLink, useNavigate } from "react-router";
 
 import { type Listening, usePlaying } from "../../playing/usePlaying";
 import { stepped } from "../../playing/wet";
 import { announce, Empty, SheetTitle } from "../../ui/controls";
 import { useKey } from "../../ui/keys";
+import { StandingLine } from "../../wishes/StandingLine";
 import { BalancePart } from "./BalancePart";
 import { Beneath, type Sheet } from "./Beneath";
 import { Head } from "./Head";
@@ -35,6 +36,7 @@ export default function ListenStep() {
 function Heart({ l }: { l: Listening }) {
   const [sheet, setSheet] = useState<Sheet>("trial");
   const [chosen, setChosen] = useState("");
+  const navigate = useNavigate();
   const source = l.feeds.data?.sources.find((s) => s.source === chosen)
     ? chosen
     : (l.feeds.data?.sources[0]?.source ?? "");
@@ -49,6 +51,9 @@ function Heart({ l }: { l: Listening }) {
         <Working l={l} />
         {!inTrial && <MoveLane l={l} />}
       </Heard>
+      {l.variant && !inTrial && (
+        <StandingLine variant={l.variant} onOpen={() => void navigate("../route?sheet=wishes")} />
+      )}
       <BalancePart l={l} />
       {toggles.difference && <SearchPart l={l} />}
       <Beneath l={l} sheet={sheet} setSheet={setSheet} />

@@ -45,8 +45,8 @@ import { ControlTable, SendTable, Writing } from "./Sheets";
 import { Sidings } from "./Sidings";
 import type { Frame as SidingsFrame } from "./sidings";
 import { StopSettings } from "./StopSettings";
-import { type Sheet, SHEETS } from "./sheets";
-import { StandingLine } from "./wishes/StandingLine";
+import { type Sheet, SHEETS, sheetOf } from "./sheets";
+import { StandingLine } from "../../wishes/StandingLine";
 import { Wishes } from "./wishes/Wishes";
 import { Tools } from "./Tools";
 import { useCourseKeys } from "./useCourseKeys";
@@ -100,7 +100,8 @@ function Course({ rig, id }: CourseProps) {
   const turn = useTurn(id);
   const edit = useCallback((action: RigAction) => sendEdit(id, action), [id]);
   const selected = hand.selected ?? "";
-  const [sheet, setSheet] = useState<Sheet | "">("");
+  const [params] = useSearchParams();
+  const [sheet, setSheet] = useState<Sheet | "">(() => sheetOf(params.get("sheet")));
   const [panel, setPanel] = useState<Panel>("stage");
   const setSelected = useCallback(
     (one: string) => {
@@ -240,7 +241,15 @@ function Course({ rig, id }: CourseProps) {
       <Notice
         kind="fault"
         word="Not computed."
-        actions={<Press onClick={() => void query.refetch()}>Try again</Press>}
+        actions={
+          <>
+            <Press onClick={() => void query.refetch()}>Try again</Press>
+            <Press onClick={() => void turn("undo").then(() => query.refetch())}>
+              Undo the last change
+            </Press>
+            <Press onClick={() => void navigate("../rigs")}>Names, order, deleted things</Press>
+          </>
+        }
       >
         {sentenceOf(query.error)}
       </Notice>

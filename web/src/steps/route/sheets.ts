@@ -9,3 +9,7 @@ export const SHEETS: [Sheet, string][] = [
   ["patch", "Patch sheet"],
   ["history", "History"],
 ];
+
+/** The sheet that an address asks for; none for what is no sheet. */
+export const sheetOf = (name: string | null): Sheet | "" =>
+  SHEETS.find(([id]) => id === name)?.[0] ?? "";

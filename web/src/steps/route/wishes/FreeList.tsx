@@ -2,7 +2,7 @@
 import { Box } from "@chakra-ui/react";
 
 import { TextInput } from "../../../ui/QuantityField";
-import { type Chosen, type Free, usual } from "./wishes";
+import { type Chosen, type Free, usual } from "../../../wishes/wishes";
 
 const SORTS: [Free["sort"], string][] = [
   ["levels", "Levels"],

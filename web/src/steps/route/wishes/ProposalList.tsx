@@ -2,6 +2,7 @@
 import { Box } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useNavigate } from "react-router";
 
 import {
   api,
@@ -12,13 +13,26 @@ import {
   type Variant,
 } from "../../../api/client";
 import { TradeChart } from "../../../charts/TradeChart";
-import { announce, Notice, Press } from "../../../ui/controls";
+import { usePlay } from "../../../playing/usePlaying";
+import { announce, Notice, Pennant, Press } from "../../../ui/controls";
 import { num } from "../../../ui/format";
 import { Table, Td, Th } from "../../../ui/table";
-import { gained, type Proposal, type Proposals, tradeBetween, within } from "./wishes";
+import { useSongContext } from "../../../song/context";
+import { AtWork } from "../../../wishes/AtWork";
+import { useSearch } from "../../../wishes/useSearch";
+import {
+  gained,
+  type Proposal,
+  type Proposals,
+  standing,
+  tradeBetween,
+  within,
+} from "../../../wishes/wishes";
 
 interface Props {
   out: Proposals;
+  /** It is still looked for, or rendered. */
+  looking: boolean;
   variant: Variant;
   over: string | null;
   free: Schemas["FreeAsked"][] | null;
@@ -26,7 +40,7 @@ interface Props {
   onOpen: (variant: string) => void;
 }
 
-export function ProposalList({ out, variant, over, free, onEdit, onOpen }: Props) {
+export function ProposalList({ out, looking, variant, over, free, onEdit, onOpen }: Props) {
   const between = tradeBetween(out);
   return (
     <Box marginTop="8px">
@@ -37,7 +51,7 @@ export function ProposalList({ out, variant, over, free, onEdit, onOpen }: Props
           </Notice>
         )}
         {out.contradiction.length === 0 && out.sentence}
-        {!out.whole && " It took too long: this is the best so far."}
+        {!out.whole && " It was stopped before its end: this is the best so far."}
       </Box>
       <Box
         as="ol"
@@ -52,13 +66,14 @@ export function ProposalList({ out, variant, over, free, onEdit, onOpen }: Props
             number={n + 1}
             one={one}
             before={out.before}
+            looking={looking}
             variant={variant}
             onEdit={onEdit}
             onOpen={onOpen}
           />
         ))}
       </Box>
-      {between && (
+      {between && !looking && (
         <Bargain between={between} variant={variant} over={over} free={free} onEdit={onEdit} />
       )}
     </Box>
@@ -69,6 +84,7 @@ function Way({
   number,
   one,
   before,
+  looking,
   variant,
   onEdit,
   onOpen,
@@ -76,13 +92,18 @@ function Way({
   number: number;
   one: Proposal;
   before: Proposals["before"];
+  looking: boolean;
   variant: Variant;
   onEdit: (action: RigAction) => void;
   onOpen: (variant: string) => void;
 }) {
   const client = useQueryClient();
+  const { beside } = usePlay();
+  const { song } = useSongContext();
+  const navigate = useNavigate();
+  const [kind, said] = standing(one, looking);
   const apart = useMutation({
-    mutationFn: async () => {
+    mutationFn: async (heard: boolean) => {
       const made = await ask(
         api.POST("/api/v1/rigs/{rig_id}/variants", {
           params: { path: { rig_id: variant.rig } },
@@ -99,14 +120,21 @@ function Way({
           },
         }),
       );
-      return made;
+      return { made, heard };
     },
-    onSuccess: async (made) => {
+    onSuccess: async ({ made, heard }) => {
       await client.invalidateQueries({ queryKey: ["rigs"] });
       onOpen(made.id);
-      announce(`Variant ${made.letter} has it; the one before stays as it is. Listen to both.`, {
-        kind: "passed",
-      });
+      const [a, b] = [variant.letter, made.letter];
+      announce(
+        heard
+          ? `Variant ${b} has it. It is rendered and played; ${a} beside it stays as it is.`
+          : `Variant ${b} has it; the one before stays as it is. Listen to both.`,
+        { kind: "passed" },
+      );
+      if (!heard) return;
+      beside(made.id, variant.id);
+      void navigate(`/songs/${song.id}/listen`);
     },
     onError: (fault) => announce(sentenceOf(fault), { kind: "fault" }),
   });
@@ -117,7 +145,7 @@ function Way({
           {number}. {one.name}
         </Box>
         <Box color="ink2">
-          {num(one.steps, 1)} steps of change; {one.held} of {one.wishes.length} hold
+          {num(one.steps, 1)} steps of change; {one.held} of {one.wishes.length} hold in the plan
         </Box>
       </Box>
       <Table>
@@ -154,6 +182,10 @@ function Way({
           </li>
         ))}
       </Box>
+      <Box display="flex" gap="8px" alignItems="flex-start" marginBottom="8px">
+        <Pennant kind={kind} small />
+        <Box color={kind === "caution" ? "caution" : "ink"}>{said}</Box>
+      </Box>
       <Box display="flex" flexWrap="wrap" gap="6px 10px">
         <Press
           look={number === 1 ? "primary" : "plain"}
@@ -162,8 +194,19 @@ function Way({
         >
           Take it
         </Press>
-        <Press disabled={apart.isPending} named={`: ${one.name}`} onClick={() => apart.mutate()}>
+        <Press
+          disabled={apart.isPending}
+          named={`: ${one.name}`}
+          onClick={() => apart.mutate(false)}
+        >
           As a variant beside it
+        </Press>
+        <Press
+          disabled={apart.isPending}
+          named={`: ${one.name}`}
+          onClick={() => apart.mutate(true)}
+        >
+          Hear both
         </Press>
       </Box>
     </Box>
@@ -184,39 +227,38 @@ function Bargain({
   onEdit: (action: RigAction) => void;
 }) {
   const [chosen, setChosen] = useState<number | null>(null);
-  const trade = useMutation({
-    mutationFn: () =>
+  const about = JSON.stringify([variant.id, variant.revision, over, free, between]);
+  const { begin, search, problem, looking, stop } = useSearch(about);
+  const trade = search?.trade;
+  const draw = () =>
+    void begin(about, () =>
       ask(
         api.POST("/api/v1/variants/{variant_id}/trade", {
           params: { path: { variant_id: variant.id } },
-          body: {
-            clip: over,
-            free,
-            one: between[0],
-            other: between[1],
-          },
+          body: { clip: over, free, one: between[0], other: between[1] },
         }),
       ),
-  });
-  if (!trade.data)
+    );
+  if (!trade)
     return (
       <Box marginTop="12px">
-        <Press disabled={trade.isPending} onClick={() => trade.mutate()}>
-          {trade.isPending ? "Drawing it" : "Draw what the one costs the other"}
+        <Press disabled={looking} onClick={draw}>
+          Draw what the one costs the other
         </Press>
-        {trade.isError && (
+        {looking && <AtWork search={search} onStop={stop} />}
+        {problem && (
           <Notice kind="fault" word="Not drawn.">
-            {sentenceOf(trade.error)}
+            {problem}
           </Notice>
         )}
       </Box>
     );
-  const { points } = trade.data;
+  const { points } = trade;
   const at = chosen === null ? null : points[chosen]!;
   return (
     <Box as="section" aria-label="What the one costs the other" marginTop="14px" maxWidth="760px">
-      <Box fontWeight="650">{trade.data.sentence}</Box>
-      <TradeChart trade={trade.data} chosen={chosen} onChoose={setChosen} />
+      <Box fontWeight="650">{trade.sentence}</Box>
+      <TradeChart trade={trade} chosen={chosen} onChoose={setChosen} />
       {points.length > 0 && (
         <Box display="flex" flexWrap="wrap" gap="8px 14px" alignItems="center" marginTop="6px">
           <label style={{ flex: "1 1 220px" }}>
@@ -229,14 +271,13 @@ function Bargain({
               max={points.length - 1}
               value={chosen ?? 0}
               style={{ width: "100%" }}
-              aria-valuetext={`${trade.data.one} ${num(points[chosen ?? 0]!.figure, 1)} ${trade.data.one_unit}, ${trade.data.other} ${num(points[chosen ?? 0]!.other, 1)} ${trade.data.other_unit}`}
+              aria-valuetext={`${trade.one} ${num(points[chosen ?? 0]!.figure, 1)} ${trade.one_unit}, ${trade.other} ${num(points[chosen ?? 0]!.other, 1)} ${trade.other_unit}`}
               onChange={(event) => setChosen(Number(event.target.value))}
             />
           </label>
           {at && (
             <Box>
-              {num(at.figure, 1)} {trade.data.one_unit} against {num(at.other, 1)}{" "}
-              {trade.data.other_unit}
+              {num(at.figure, 1)} {trade.one_unit} against {num(at.other, 1)} {trade.other_unit}
             </Box>
           )}
           <Press disabled={!at} onClick={() => at && onEdit(at.action as RigAction)}>

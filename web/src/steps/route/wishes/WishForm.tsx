@@ -5,11 +5,21 @@ import { type ReactNode, useState } from "react";
 import type { Variant } from "../../../api/client";
 import { Press } from "../../../ui/controls";
 import { Choice, Labelled, TextInput } from "../../../ui/QuantityField";
-import { begun, type Draft, likely, meant, partsFor, type Wish, type WishKind } from "./wishes";
+import {
+  begun,
+  type Draft,
+  likely,
+  meant,
+  partsFor,
+  type Wish,
+  type WishKind,
+} from "../../../wishes/wishes";
 
 interface Props {
   kinds: WishKind[];
   variant: Variant;
+  /** Letters of the other variants of the rig. */
+  others: string[];
   first: boolean;
   onWish: (wish: Wish) => void;
 }
@@ -17,7 +27,7 @@ interface Props {
 const named = (kind: WishKind) =>
   kind.kind === "balance" ? "level against another way" : kind.words;
 
-export function WishForm({ kinds, variant, first, onWish }: Props) {
+export function WishForm({ kinds, variant, others, first, onWish }: Props) {
   const start = kinds.find((k) => k.kind === "balance") ?? kinds[0]!;
   const [draft, setDraft] = useState<Draft>(() =>
     begun(start, likely(partsFor(start, variant), variant)),
@@ -99,6 +109,33 @@ export function WishForm({ kinds, variant, first, onWish }: Props) {
                     {name}
                   </option>
                 ))}
+            </Choice>
+          </Cell>
+        )}
+        {takes("during") && (
+          <Cell width="130px" label="Over the clip">
+            <Choice
+              value={draft.during}
+              onChange={(event) => change({ during: event.target.value })}
+            >
+              <option value="">as planned</option>
+              <option value="phrases">in phrases</option>
+              <option value="gaps">in gaps</option>
+            </Choice>
+          </Cell>
+        )}
+        {takes("variant") && (
+          <Cell width="120px" label="Against variant">
+            <Choice
+              value={draft.variant}
+              onChange={(event) => change({ variant: event.target.value })}
+            >
+              <option value="">{others.length ? "choose" : "there is none"}</option>
+              {others.map((letter) => (
+                <option key={letter} value={letter}>
+                  {letter}
+                </option>
+              ))}
             </Choice>
           </Cell>
         )}

@@ -1,6 +1,6 @@
 /** Standing wishes of a rig: which hold and by how much; what would fulfil them. */
 import { Box } from "@chakra-ui/react";
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type RigAction, sentenceOf, type Variant } from "../../../api/client";
@@ -8,7 +8,10 @@ import { WishScale } from "../../../charts/WishScale";
 import { HowComputed, Notice, Pennant, Press, SheetTitle, Unseen } from "../../../ui/controls";
 import { FreeList } from "./FreeList";
 import { ProposalList } from "./ProposalList";
-import { useWishes } from "./useWishes";
+import { useSongContext } from "../../../song/context";
+import { AtWork } from "../../../wishes/AtWork";
+import { useSearch } from "../../../wishes/useSearch";
+import { useWishes } from "../../../wishes/useWishes";
 import { WishForm } from "./WishForm";
 import {
   askedOf,
@@ -18,7 +21,7 @@ import {
   shownFigure,
   type Wish,
   type WishOut,
-} from "./wishes";
+} from "../../../wishes/wishes";
 
 interface Props {
   variant: Variant;
@@ -28,6 +31,7 @@ interface Props {
 
 export function Wishes({ variant, onEdit, onOpen }: Props) {
   const { page, over, clip } = useWishes(variant);
+  const { rig } = useSongContext();
   const [free, setFree] = useState<Chosen | null>(null);
   const path = { params: { path: { variant_id: variant.id } } };
   const kinds = useQuery({
@@ -38,17 +42,16 @@ export function Wishes({ variant, onEdit, onOpen }: Props) {
   /** What an answer is about: of another rig or clip it is none. */
   const about = `${variant.id} ${variant.revision} ${over}`;
   const asked = askedOf(free, page.data?.free ?? []);
-  const search = useMutation({
-    mutationFn: async () => ({
-      of: about,
-      found: await ask(
+  const { begin, search, problem, looking, stop } = useSearch(about);
+  const find = () =>
+    void begin(about, () =>
+      ask(
         api.POST("/api/v1/variants/{variant_id}/proposals", {
           ...path,
           body: { clip: over, free: asked as Exclude<typeof asked, string> },
         }),
       ),
-    }),
-  });
+    );
   const wishes = (variant.document.wishes ?? []) as Wish[];
   const store = (next: Wish[]) => onEdit({ do: "wishes", wishes: next } as RigAction);
   if (page.isError)
@@ -59,7 +62,7 @@ export function Wishes({ variant, onEdit, onOpen }: Props) {
     );
   if (!page.data || !kinds.data) return <Box color="ink2">Reading the wishes</Box>;
   const { standing, sets } = page.data;
-  const found = search.data?.of === about ? search.data.found : null;
+  const found = search?.proposals ?? null;
   return (
     <Box as="section" aria-label="Wishes">
       <SheetTitle
@@ -88,6 +91,7 @@ export function Wishes({ variant, onEdit, onOpen }: Props) {
         key={`${variant.id} ${wishes.length}`}
         kinds={kinds.data}
         variant={variant}
+        others={(rig?.variants ?? []).filter((v) => v.id !== variant.id).map((v) => v.letter)}
         first={wishes.length === 0}
         onWish={(wish) => store([...wishes, wish])}
       />
@@ -128,13 +132,11 @@ export function Wishes({ variant, onEdit, onOpen }: Props) {
             <Press
               look="primary"
               disabled={
-                search.isPending ||
-                typeof asked === "string" ||
-                standing.held === standing.wishes.length
+                looking || typeof asked === "string" || standing.held === standing.wishes.length
               }
-              onClick={() => search.mutate()}
+              onClick={find}
             >
-              {search.isPending ? "Looking for settings" : "Find settings"}
+              Find settings
             </Press>
             <FreeList all={page.data.free} chosen={free} onChoose={setFree} />
           </Box>
@@ -143,14 +145,16 @@ export function Wishes({ variant, onEdit, onOpen }: Props) {
               {asked}
             </Box>
           )}
-          {search.isError && (
+          {looking && <AtWork search={search} onStop={stop} />}
+          {problem && (
             <Notice kind="fault" word="Nothing was proposed.">
-              {sentenceOf(search.error)}
+              {problem}
             </Notice>
           )}
           {found && typeof asked !== "string" && (
             <ProposalList
               out={found}
+              looking={looking}
               variant={variant}
               over={over}
               free={asked}

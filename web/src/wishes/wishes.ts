@@ -1,6 +1,6 @@
 /** Wishes as they are shown and made: a scale round the bound, a form's parts, what a proposal says. */
-import type { Schemas, Variant } from "../../../api/client";
-import { num, signed } from "../../../ui/format";
+import type { Schemas, Variant } from "../api/client";
+import { num, signed } from "../ui/format";
 
 export type Wish = Schemas["Wish"];
 export type WishOut = Schemas["WishOut"];
@@ -19,6 +19,10 @@ export interface Draft {
   within: string;
   parts: string[];
   against: string;
+  /** "", "phrases" or "gaps". */
+  during: string;
+  /** Letter of another variant. */
+  variant: string;
   when: string;
   low: string;
   high: string;
@@ -35,6 +39,8 @@ export function begun(kind: WishKind, parts: string[]): Draft {
     within: "",
     parts: takes("part") ? parts.slice(0, 1) : [],
     against: "",
+    during: "",
+    variant: "",
     when: takes("when") || takes("note") ? (takes("note") ? "1/64" : "1/1") : "",
     low: "",
     high: "",
@@ -60,6 +66,7 @@ export function meant(draft: Draft, kind: WishKind): Wish | string {
   const [low, high] = [draft.low, draft.high].map((t) => (t.trim() ? number(t) : undefined));
   if (takes("band") && (low === null || high === null)) return "A band is two numbers, in Hz.";
   if (takes("part") && draft.parts.length !== 1) return "Choose what it is of.";
+  if (takes("variant") && !draft.variant) return "Choose another variant to hold it against.";
   if ((takes("when") || takes("note")) && !draft.when.trim()) return "Say when: 1/1, or 500 ms.";
   return {
     kind: draft.kind,
@@ -69,6 +76,8 @@ export function meant(draft: Draft, kind: WishKind): Wish | string {
     within,
     parts: takes("part") || takes("parts") || takes("reverb") ? draft.parts : [],
     against: takes("against") && draft.against ? draft.against : null,
+    during: takes("during") && draft.during ? (draft.during as "phrases" | "gaps") : null,
+    variant: takes("variant") ? draft.variant : null,
     output: null,
     when: takes("when") || takes("note") ? draft.when.trim() : "",
     low_hz: takes("band") ? (low ?? null) : null,
@@ -85,6 +94,7 @@ export function partsFor(kind: WishKind, variant: Variant): [string, string][] {
   const names = new Map(variant.view.layout.nodes.map((n) => [n.id, n.shown]));
   const fits = (id: string) => {
     const sort = nodes[id]!.kind;
+    if (kind.of.length) return kind.of.includes(sort);
     if (kind.takes.includes("reverb")) return sort === "reverb" || sort === "convolution";
     // What only parts and joins is a place, and no way of its own.
     if (kind.takes.includes("output") && (sort === "output" || JOINS.includes(sort))) return false;
@@ -165,9 +175,17 @@ export function heldOn(wish: Wish, [low, high]: [number, number]): [number, numb
 /** "−21.4 dB", "0.50 ms": a figure as it stands beside its scale. */
 export function shownFigure(one: Pick<WishOut, "figure" | "unit" | "wish">): string {
   if (one.figure === null) return "no figure";
-  const signs = one.unit === "dB" && !["comb", "mono_loss"].includes(one.wish.kind);
-  const digits = one.unit === "ms" ? 2 : 1;
-  return `${signs ? signed(one.figure, digits) : num(one.figure, digits)} ${one.unit}`;
+  return figureIn(one, one.figure);
+}
+
+const SIZES = ["comb", "mono_loss", "reduction", "ducking"];
+
+/** A figure of a wish with its unit. */
+export function figureIn(one: Pick<WishOut, "unit" | "wish">, figure: number): string {
+  if (one.unit === ":1") return `${num(figure, 1)}:1`;
+  const signs = one.unit === "dB" && !SIZES.includes(one.wish.kind);
+  const digits = one.unit === "ms" && Math.abs(figure) < 100 ? 2 : one.unit === "ms" ? 0 : 1;
+  return `${signs ? signed(figure, digits) : num(figure, digits)} ${one.unit}`;
 }
 
 /** "3 of 4 hold": the wishes of a proposal against those that stood before. */
@@ -175,7 +193,8 @@ export function gained(before: WishOut[], after: WishOut[]): { title: string; sa
   return after.map((one, n) => {
     const was = before[n]!;
     const change = was.holds === one.holds ? "" : one.holds ? ", holds now" : ", no longer holds";
-    return { title: one.title, said: `${shownFigure(was)} → ${shownFigure(one)}${change}` };
+    const heard = one.heard == null ? "" : `; ${figureIn(one, one.heard)} in its render`;
+    return { title: one.title, said: `${shownFigure(was)} → ${shownFigure(one)}${change}${heard}` };
   });
 }
 
@@ -187,4 +206,36 @@ export function tradeBetween(out: Proposals): [number, number] | null {
   const missed = best.wishes.findIndex((w) => w.holds === false);
   const held = best.wishes.findIndex((w, i) => w.holds && i !== missed);
   return missed >= 0 && held >= 0 ? [missed, held] : null;
+}
+
+export type WishSearch = Schemas["WishSearch"];
+
+export const isLooking = (search: WishSearch | null) =>
+  search?.status === "queued" || search?.status === "running";
+
+/** What a search is at, in a few words. */
+export function atWork(search: WishSearch): string {
+  if (search.status === "queued") return "Waiting for its turn";
+  const best = search.best ? ` ${search.best.sentence}` : "";
+  return `${search.stage || "Beginning"}.${search.proposals ? "" : best}`;
+}
+
+/** How a way stands in sound: what it is called, and whether that is good. */
+export function standing(one: Proposal, looking: boolean): ["passed" | "caution" | "note", string] {
+  if (one.checked === true) return ["passed", one.checked_said];
+  if (one.checked === false) return ["caution", one.checked_said];
+  if (one.checked_said) return ["note", one.checked_said];
+  return ["note", looking ? "In the plan; being rendered." : "In the plan; not rendered."];
+}
+
+/** Revisions of the other variants that a wish is held against; none where none is. */
+export function othersOf(
+  variant: Pick<Variant, "id" | "document">,
+  all: { id: string; letter: string; revision: number }[],
+): string {
+  const wanted = new Set((variant.document.wishes ?? []).map((w) => w.variant).filter(Boolean));
+  return all
+    .filter((v) => v.id !== variant.id && wanted.has(v.letter))
+    .map((v) => `${v.letter}${v.revision}`)
+    .join(" ");
 }

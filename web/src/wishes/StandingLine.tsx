@@ -1,8 +1,8 @@
 /** Beside the checks: how many of one's own wishes hold, and the way to them. */
 import { Box } from "@chakra-ui/react";
 
-import type { Variant } from "../../../api/client";
-import { Pennant, Press } from "../../../ui/controls";
+import type { Variant } from "../api/client";
+import { Pennant, Press } from "../ui/controls";
 import { useWishes } from "./useWishes";
 import { missing } from "./wishes";
 

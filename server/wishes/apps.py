@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class WishesConfig(AppConfig):
+    name = "server.wishes"
+    label = "wishes"

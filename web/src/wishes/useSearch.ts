@@ -1,0 +1,73 @@
+/** A search for settings on the server: begun, followed until it ends, stopped with the best so far. */
+import { useCallback, useEffect, useRef, useState } from "react";
+
+import { api, ask, sentenceOf } from "../api/client";
+import { isLooking, type WishSearch } from "./wishes";
+
+const WAIT_S = 0.5;
+const LEAST_MS = 40;
+const AFTER_FAULT_MS = 400;
+const MOST_FAILURES = 20;
+
+interface Told {
+  /** What it is about: of anything else it is no answer. */
+  of: string;
+  search: WishSearch | null;
+  problem: string;
+}
+
+export function useSearch(about: string) {
+  const [told, setTold] = useState<Told | null>(null);
+  /** The newest that was begun; older ones are followed no more, nor is any once the page is left. */
+  const turn = useRef(0);
+  useEffect(() => () => void (turn.current += 1), []);
+  const begin = useCallback(async (of: string, send: () => Promise<WishSearch>) => {
+    const mine = ++turn.current;
+    const tell = (search: WishSearch | null, problem = "") => {
+      if (turn.current === mine) setTold({ of, search, problem });
+    };
+    tell(null);
+    try {
+      let now = await send();
+      let failures = 0;
+      tell(now);
+      while (isLooking(now) && turn.current === mine) {
+        await new Promise((done) => setTimeout(done, LEAST_MS));
+        try {
+          now = await ask(
+            api.GET("/api/v1/searches/{search_id}", {
+              params: { path: { search_id: now.id }, query: { wait_s: WAIT_S } },
+            }),
+          );
+          failures = 0;
+        } catch (fault) {
+          // A line that is broken for a moment is tried again.
+          failures += 1;
+          if (failures > MOST_FAILURES) throw fault;
+          await new Promise((done) => setTimeout(done, AFTER_FAULT_MS));
+          continue;
+        }
+        tell(now, now.status === "failed" ? now.problem : "");
+      }
+    } catch (fault) {
+      tell(null, sentenceOf(fault));
+    }
+  }, []);
+  const mine = told?.of === about ? told : null;
+  const search = mine?.search ?? null;
+  return {
+    begin,
+    search,
+    problem: mine?.problem ?? "",
+    looking: mine !== null && !mine.problem && (search === null || isLooking(search)),
+    stop: () =>
+      void (
+        search &&
+        ask(
+          api.POST("/api/v1/searches/{search_id}/cancel", {
+            params: { path: { search_id: search.id } },
+          }),
+        ).catch(() => undefined)
+      ),
+  };
+}

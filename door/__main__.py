@@ -1,4 +1,5 @@
-"""`./fonodrome`: start, test, bench, screenshots, null, loudness, delay, tempo, rig, render, password, generate."""
+"""`./fonodrome`: start, test, bench, screenshots, null, loudness, delay, tempo, rig, render, password,
+backup, restore, generate."""
 
 import argparse
 import os
@@ -81,6 +82,15 @@ def _parser() -> argparse.ArgumentParser:
     password = commands.add_parser("password", help="give an account a new password")
     password.add_argument("name", metavar="NAME")
     data(password)
+    keep = commands.add_parser("backup", help="everything into one file, while it runs or not")
+    keep.add_argument("file", type=Path, metavar="FILE")
+    bring = commands.add_parser("restore", help="everything back from that file")
+    bring.add_argument("file", type=Path, metavar="FILE")
+    for made in (keep, bring):
+        made.add_argument(
+            "--replace", action="store_true", help="though there is something already"
+        )
+        data(made)
     commands.add_parser("generate", help="make the front end's types from the API")
     return parser
 
@@ -123,6 +133,12 @@ def main() -> int:
         return test(given.parts)
     if given.command == "password":
         return _password(given.name, given.data.resolve())
+    if given.command in ("backup", "restore"):
+        import keeping
+
+        set_up()
+        work = keeping.backup if given.command == "backup" else keeping.restore
+        return work(given.data.resolve(), given.file.resolve(), replace=given.replace)
     if given.command == "generate":
         set_up(testing=True)
         return subprocess.run([PYTHON, "-m", "door.generated"], cwd=ROOT, check=False).returncode

@@ -13,7 +13,7 @@ TARGET = ROOT / "web" / "src" / "api" / "schema.gen.ts"
 FORMATS = ROOT / "docs" / "formats"
 # Name of the published schema to the shape that it describes.
 SHAPES = {
-    "rig-6": "core.routing:Rig",
+    "rig-7": "core.routing:Rig",
     "proof-1": "core.proof:Proof",
     "stage-sheet-1": "core.sheet:StageSheet",
     "devices-1": "core.devices:Panels",

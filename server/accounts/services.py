@@ -1,15 +1,23 @@
 """Sign up, sign in, change the password, open the demo."""
 
 import secrets
+from datetime import timedelta
 
 from axes.handlers.proxy import AxesProxyHandler
+from axes.models import AccessAttempt
+from django.conf import settings
 from django.contrib.auth import authenticate, login, update_session_auth_hash
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
+from django.db.models import Sum
 from django.http import HttpRequest
+from django.utils import timezone
 
 from server.accounts.models import User
+from server.accounts.names import looks, plain_name, trouble_with
+from server.accounts.quotas import demo_allowed
+from server.config.address import client_address
 from server.config.problems import Problem
 from server.songs.services import copy_demo_songs
 
@@ -28,48 +36,68 @@ def sign_up(request: HttpRequest, name: str, password: str) -> User:
 
     Raises Problem for a name that is taken or unusable, and for a weak password.
     """
-    name = name.strip()
+    name = plain_name(name)
     guest = request.user if request.user.is_authenticated and request.user.is_guest else None
     user = User.objects.get(pk=guest.pk) if guest else User()
     user.username, user.is_guest = name, False
-    try:
-        User.username_validator(name)
-    except ValidationError:
-        raise Problem(
-            422, "A name is letters, digits and @ . + - _ without spaces.", "name"
-        ) from None
+    said = trouble_with(name)
+    if said:
+        raise Problem(422, said, "name")
     if name.lower().startswith("guest-"):
         raise Problem(422, "Names that start with guest- are kept for the demo.", "name")
     _check_password(password, user)
     user.set_password(password)
     try:
         with transaction.atomic():
-            if User.objects.filter(username__iexact=name).exclude(pk=user.pk).exists():
+            if User.objects.filter(looks=looks(name)).exclude(pk=user.pk).exists():
                 raise IntegrityError
             user.save()
     except IntegrityError:
         raise Problem(
-            422, f"The name “{name}” is taken. Choose another, or sign in.", "name"
+            422,
+            f"The name “{name}” is taken, or looks like one that is. Choose another, or sign in.",
+            "name",
         ) from None
     login(request, user, backend=_BACKEND)
     return user
 
 
-def sign_in(request: HttpRequest, name: str, password: str) -> User:
-    """Check name and password. Raises Problem; after five failures for a quarter of an hour."""
-    credentials = {"username": name.strip(), "password": password}
-    locked = Problem(
-        429, "Too many failed tries. Wait 15 minutes, or ask for a new password.", "throttled"
-    )
-    if not AxesProxyHandler.is_allowed(request, credentials):
-        raise locked
+_LOCKED = Problem(
+    429, "Too many failed tries. Wait 15 minutes, or ask for a new password.", "throttled"
+)
+MOST_BY_ADDRESS = 30
+"""Failures from one address within the time for which a name is locked there, whatever the names."""
+
+
+def _checked(request: HttpRequest, name: str, password: str) -> User | None:
+    """Who it is; None where name and password do not fit. Raises Problem for too many tries.
+
+    Five failures lock a name at the address that they come from, thirty lock the address: the owner of a
+    name, somewhere else, is never locked out by others.
+    """
+    credentials = {"username": plain_name(name), "password": password}
+    if not AxesProxyHandler.is_allowed(request, credentials) or _too_many(request):
+        raise _LOCKED
     user = authenticate(request, **credentials)
+    if user is None and not AxesProxyHandler.is_allowed(request, credentials):
+        raise _LOCKED
+    return user if isinstance(user, User) else None
+
+
+def _too_many(request: HttpRequest) -> bool:
+    since = timezone.now() - timedelta(hours=settings.AXES_COOLOFF_TIME)
+    tries = AccessAttempt.objects.filter(
+        ip_address=client_address(request), attempt_time__gte=since
+    ).aggregate(failed=Sum("failures_since_start"))
+    return settings.AXES_ENABLED and (tries["failed"] or 0) >= MOST_BY_ADDRESS
+
+
+def sign_in(request: HttpRequest, name: str, password: str) -> User:
+    """Check name and password. Raises Problem."""
+    user = _checked(request, name, password)
     if user is None:
-        if not AxesProxyHandler.is_allowed(request, credentials):
-            raise locked
         raise Problem(401, "Name and password do not fit together.", "credentials")
-    assert isinstance(user, User)
-    login(request, user)
+    login(request, user, backend=_BACKEND)
     return user
 
 
@@ -79,7 +107,7 @@ def change_password(request: HttpRequest, old: str, new: str) -> None:
     assert isinstance(user, User)
     if user.is_guest:
         raise Problem(422, "The demo has no password. Sign up to keep it.", "guest")
-    if not user.check_password(old):
+    if _checked(request, user.username, old) is None:
         raise Problem(422, "The old password is not right.", "old-password")
     _check_password(new, user)
     user.set_password(new)
@@ -89,6 +117,7 @@ def change_password(request: HttpRequest, old: str, new: str) -> None:
 
 def open_demo(request: HttpRequest) -> User:
     """Sign in as a new guest with a private copy of the demo songs. Raises Problem without any."""
+    demo_allowed(request)
     with transaction.atomic():
         user = User(username=f"guest-{secrets.token_hex(6)}", is_guest=True)
         user.set_unusable_password()

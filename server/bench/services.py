@@ -11,6 +11,7 @@ from core.bench.stand_in import STAND_INS
 from core.proof import Proof, ProofFile, proof_of_bench
 from core.units import format as fmt
 from server.accounts.models import User
+from server.accounts.quotas import in_turn
 from server.bench.models import Measurement
 from server.clips.queries import ready_clip_of
 from server.config.problems import Problem
@@ -46,7 +47,7 @@ def start_measurement(
             song=song, signal=signal.model_dump(mode="json"), plan=plan.model_dump(mode="json"),
             stand_in=stand_in, take=take,
         )  # fmt: skip
-        run_measurement.defer(measurement_id=str(made.pk))
+        in_turn(run_measurement, user, measurement_id=str(made.pk))
     return made
 
 

@@ -14,6 +14,7 @@ from django.utils import timezone
 from core.space import Levels, clip_levels
 from core.units import format as fmt
 from server.accounts.models import User
+from server.accounts.quotas import upload_allowed
 from server.clips import store
 from server.clips.models import Clip, SuggestedPair, Upload
 from server.config.problems import Problem
@@ -59,9 +60,9 @@ def begin_upload(user: User, song: Song, name: str, size_bytes: int) -> Upload:
             "in. Cut it, or bring it in as FLAC.",
             "too-large",
         )
-    if not store.room_for(size_bytes):
-        raise Problem(507, "The disk is too full for this file. Nothing was changed.", "disk-full")
-    return Upload.objects.create(owner=user, song=song, name=shown, size_bytes=size_bytes)
+    with transaction.atomic():
+        upload_allowed(user, size_bytes)
+        return Upload.objects.create(owner=user, song=song, name=shown, size_bytes=size_bytes)
 
 
 def _path(upload: Upload) -> Any:

@@ -44,7 +44,7 @@ from core.delay import (
 from core.devices import Glide, GlideRequest, ReachReport, ReachRequest, device_reach, glide
 from core.edge import Edge
 from core.errors import FonodromeError
-from core.routing import Context, Rig, RigView, rig_view
+from core.routing import Context, Rig, RigView, refuse_wide, rig_view
 from core.space import FitOut, FitRequest, RoomOut, RoomRequest, fit_length, room_view
 from core.tempo import (
     Clock,
@@ -178,7 +178,7 @@ class RigViewRequest(Edge):
 
 @router.post("/rig-view", response=RigView)
 def compute_rig_view(request: HttpRequest, payload: RigViewRequest) -> HttpResponse:
-    return answer(rig_view(payload.document, Context(payload.frame, payload.delays)))
+    return answer(rig_view(refuse_wide(payload.document), Context(payload.frame, payload.delays)))
 
 
 @router.post("/mix-laws", response=BlendOut)

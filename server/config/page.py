@@ -2,15 +2,23 @@
 
 import hashlib
 import json
+import shutil
+import time
 from functools import lru_cache
 from pathlib import Path
 
 from django.conf import settings
 from django.db import connection
-from django.http import HttpRequest, HttpResponse
+from django.db.models import Count
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_safe
+from procrastinate.contrib.django.models import ProcrastinateEvent, ProcrastinateJob
 
+from server.config.address import is_local
+
+LEAST_FREE = 500_000_000
 _PLACE = 'name="csp-nonce" content=""'
 
 
@@ -71,3 +79,25 @@ def healthy(request: HttpRequest) -> HttpResponse:
     with connection.cursor() as cursor:
         cursor.execute("SELECT 1")
     return HttpResponse("ok", content_type="text/plain")
+
+
+@require_safe
+def health(request: HttpRequest) -> HttpResponse:
+    """Figures for whoever keeps it running, on this machine only: nothing of what people put in."""
+    if not is_local(request):
+        raise Http404
+    began = time.monotonic()
+    open_jobs = ProcrastinateJob.objects.filter(status__in=("todo", "doing"))
+    counts = dict(open_jobs.values_list("status").annotate(n=Count("id")))
+    oldest = ProcrastinateEvent.objects.filter(type="deferred", job__in=open_jobs.values("pk"))
+    first = oldest.order_by("at").values_list("at", flat=True).first()
+    free = shutil.disk_usage(settings.DATA_DIR).free
+    told = {
+        "database_ms": round((time.monotonic() - began) * 1e3, 1),
+        "queued": counts.get("todo", 0), "running": counts.get("doing", 0),
+        "oldest_job_s": None if first is None else round((timezone.now() - first).total_seconds()),
+        "free_mb": round(free / 1e6), "well": free > LEAST_FREE,
+    }  # fmt: skip
+    response = JsonResponse(told, status=200 if told["well"] else 503)
+    response["Cache-Control"] = "no-store"
+    return response

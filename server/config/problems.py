@@ -8,13 +8,17 @@ from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from core.errors import FonodromeError
 
+MOST_ERRORS = 10
 TITLES = {
     400: "Not understood",
     401: "Sign in first",
     403: "Not allowed",
     404: "Not there",
+    405: "Not this way",
     409: "Changed meanwhile",
+    411: "No length",
     413: "Too large",
+    415: "Not JSON",
     422: "Cannot be used",
     429: "Too many tries",
     507: "No room",
@@ -43,7 +47,8 @@ def problem_response(status: int, sentence: str, code: str = "", **extra: Any) -
 def _plain(errors: list[dict[str, Any]]) -> tuple[str, list[str]]:
     """One sentence from pydantic's errors, and the fields they are about."""
     sentences, fields = [], []
-    for error in errors:
+    # A list of a thousand wrong things says no more than its first ten.
+    for error in errors[:MOST_ERRORS]:
         place = [str(p) for p in error.get("loc", ()) if p not in ("body", "payload", "query")]
         message = str(error.get("msg", "")).removeprefix("Value error, ")
         fields.append(".".join(place))
@@ -52,7 +57,7 @@ def _plain(errors: list[dict[str, Any]]) -> tuple[str, list[str]]:
         else:
             name = place[-1].replace("_", " ") if place else "The request"
             given = error.get("input")
-            shown = f" (given: {given})" if isinstance(given, (str, int, float)) else ""
+            shown = f" (given: {str(given)[:60]})" if isinstance(given, (str, int, float)) else ""
             sentences.append(f"{name.capitalize()}: {message[:1].lower()}{message[1:]}{shown}.")
     return " ".join(dict.fromkeys(sentences)), fields
 
@@ -83,6 +88,8 @@ def install(api: NinjaAPI) -> None:
         sentence = str(error)
         if "CSRF" in sentence:
             sentence = "This page is out of date. Load it again; nothing was changed."
+        elif error.status_code == 400:
+            sentence = "This request could not be read: its JSON is broken."
         return problem_response(error.status_code, sentence)
 
     from django.http import Http404

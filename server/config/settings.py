@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "server.bench",
     "server.renders",
     "server.trials",
+    "server.wishes",
     "server.log",
     "server.snapshots",
     "server.setlists",
@@ -52,6 +53,7 @@ INSTALLED_APPS = [
 
 MIDDLEWARE = [
     "server.config.lean.LeanCompute",
+    "server.config.answering.ApiAnswers",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -97,11 +99,25 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": f"{_VALIDATORS}.NumericPasswordValidator"},
 ]
 
+# Addresses or networks of proxies that tell the truth about who asked them.
+TRUSTED_PROXIES = [p for p in os.environ.get("FONODROME_TRUSTED_PROXIES", "").split(",") if p]
+AXES_CLIENT_IP_CALLABLE = "server.config.address.client_address"
 AXES_FAILURE_LIMIT = 5
 AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
+
+# CPU seconds that one person's, or one address's, what-if questions may take: each second, and at once.
+WHAT_IF_CPU_A_SECOND = float(os.environ.get("FONODROME_WHAT_IF_CPU", "1.5"))
+WHAT_IF_CPU_AT_ONCE_S = 30.0
+
+# What is kept and made for one person; 0: without a limit.
+MOST_SONGS = int(os.environ.get("FONODROME_MOST_SONGS", "1000"))
+MOST_KEPT_BYTES = int(float(os.environ.get("FONODROME_MOST_GB", "50")) * 1e9)
+MOST_UPLOADS = int(os.environ.get("FONODROME_MOST_UPLOADS", "20"))
+MOST_JOBS = int(os.environ.get("FONODROME_MOST_JOBS", "250"))
+MOST_DEMOS_AN_HOUR = int(os.environ.get("FONODROME_MOST_DEMOS", "20"))
 
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
@@ -155,6 +171,7 @@ PROCRASTINATE_IMPORT_PATHS = [
     "server.verify.tasks",
     "server.bench.tasks",
     "server.renders.tasks",
+    "server.wishes.tasks",
     "server.jobs.tasks",
 ]
 PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": 2, "stalled_worker_timeout": 8}

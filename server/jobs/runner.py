@@ -3,11 +3,16 @@
 import logging
 import time
 from collections.abc import Callable
-from typing import Any
+from typing import Any, TypeVar
 from uuid import UUID
 
-from django.db import close_old_connections, connection, transaction
-from django.db.models import F
+from django.db import (
+    InterfaceError,
+    OperationalError,
+    close_old_connections,
+    connection,
+    transaction,
+)
 from django.utils import timezone
 
 from core.errors import Cancelled, FonodromeError
@@ -17,6 +22,35 @@ log = logging.getLogger(__name__)
 MOST_ATTEMPTS = 4
 _REPORT_EVERY_S = 0.25
 Progress = Callable[[float, str], None]
+
+
+LOST = (OperationalError, InterfaceError)
+"""What a database says that went away, or was started anew."""
+_PATIENCE_S = (0.1, 0.3, 1.0, 3.0, 5.0, 10.0)
+T = TypeVar("T")
+
+
+def _fresh_line() -> None:
+    """The next question goes over a connection of its own."""
+    if not connection.in_atomic_block:
+        connection.close()
+
+
+def steadily(ask: Callable[[], T]) -> T:
+    """Ask the database, again and again for some 20 s while it is away. Raises what it says at last.
+
+    Within somebody else's transaction there is nothing to be asked again: it is lost as a whole.
+    """
+    for pause in _PATIENCE_S:
+        if connection.in_atomic_block:
+            return ask()
+        try:
+            return ask()
+        except LOST as error:
+            log.warning("the database is away, asked again in %.1f s: %s", pause, error)
+            _fresh_line()
+            time.sleep(pause)
+    return ask()
 
 
 class Superseded(Exception):
@@ -33,6 +67,9 @@ class Attempt:
 
     def claim(self) -> bool:
         """Take the job; False where there is nothing (more) to do."""
+        return bool(steadily(self._claim))
+
+    def _claim(self) -> bool:
         open_rows = self._rows.filter(status__in=[Status.QUEUED, Status.RUNNING])
         if open_rows.filter(cancel_requested=True).update(
             status=Status.CANCELLED, finished_at=timezone.now()
@@ -44,12 +81,16 @@ class Attempt:
             finished_at=timezone.now(),
         ):
             return False
-        taken = open_rows.update(
-            status=Status.RUNNING, attempt=F("attempt") + 1, started_at=timezone.now(), progress=0.0
-        )
-        if taken:
-            self._number = self._rows.get().attempt
-        return bool(taken)
+        with transaction.atomic():
+            # Of two workers each gets a number of its own: the row is locked until it has it.
+            row = open_rows.select_for_update().first()
+            if row is None:
+                return False
+            self._number = row.attempt + 1
+            open_rows.update(
+                status=Status.RUNNING, attempt=self._number, started_at=timezone.now(), progress=0.0
+            )
+        return True
 
     def _mine(self) -> Any:
         return self._rows.filter(attempt=self._number, status=Status.RUNNING)
@@ -60,16 +101,22 @@ class Attempt:
         if now - self._reported < _REPORT_EVERY_S:
             return
         self._reported = now
-        row = self._mine().first()
-        if row is None:
+        try:
+            asked = self._mine().values_list("cancel_requested", flat=True).first()
+            if asked is False:
+                self._mine().update(progress=min(1.0, share), stage=stage[:60])
+        except LOST:
+            # How far it is can wait; the work goes on, and its end is written with patience.
+            _fresh_line()
+            return
+        if asked is None:
             raise Superseded
-        if row.cancel_requested:
+        if asked:
             raise Cancelled
-        self._mine().update(progress=min(1.0, share), stage=stage)
 
     def publish(self, **values: Any) -> bool:
         """Store what can be used before all is done, unless the job was taken over meanwhile."""
-        return bool(self._mine().update(**values))
+        return bool(steadily(lambda: self._mine().update(**values)))
 
     def finish(self, **values: Any) -> bool:
         """Store the result, unless the job was taken over meanwhile."""
@@ -90,17 +137,22 @@ def run_attempt(
     attempt = Attempt(model, pk)
     if not attempt.claim():
         return
-    try:
-        found = work(attempt)
+
+    def keep(found: dict[str, Any]) -> None:
         with transaction.atomic():
             if attempt.finish(**found):
                 then()
+
+    try:
+        found = work(attempt)
+        steadily(lambda: keep(found))
     except Cancelled:
-        attempt.finish(status=Status.CANCELLED, problem="", progress=0.0)
+        steadily(lambda: attempt.finish(status=Status.CANCELLED, problem="", progress=0.0))
     except Superseded:
         log.warning("%s %s was taken over by another worker", model.__name__, pk)
     except FonodromeError as error:
-        attempt.finish(status=Status.FAILED, problem=error.sentence)
+        sentence = error.sentence
+        steadily(lambda: attempt.finish(status=Status.FAILED, problem=sentence))
     except OSError as error:
         log.exception("%s %s failed", model.__name__, pk)
         full = getattr(error, "errno", None) == 28
@@ -109,13 +161,15 @@ def run_attempt(
             if full
             else "A file could not be read or written. Try again; nothing was changed."
         )
-        attempt.finish(status=Status.FAILED, problem=sentence)
+        steadily(lambda: attempt.finish(status=Status.FAILED, problem=sentence))
+    except LOST:
+        # The database went away for longer than patience lasts: the care taker makes it again.
+        log.exception("%s %s lost its database", model.__name__, pk)
+        raise
     except Exception:
         log.exception("%s %s failed", model.__name__, pk)
-        attempt.finish(
-            status=Status.FAILED,
-            problem="Something went wrong inside. Try again; nothing was changed.",
-        )
+        problem = "Something went wrong inside. Try again; nothing was changed."
+        steadily(lambda: attempt.finish(status=Status.FAILED, problem=problem))
 
 
 def request_cancel(row: JobState) -> None:

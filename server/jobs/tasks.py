@@ -16,11 +16,20 @@ async def retry_stalled(context: JobContext, timestamp: int) -> None:
         await manager.retry_job(job)
 
 
+@app.periodic(cron="* * * * * */7")
+@app.task(queue="care", name="take_up_orphans", queueing_lock="take_up_orphans")
+async def take_up_orphans(timestamp: int) -> None:
+    """Queue rows that are shown as open and that no job works for any more."""
+    from server.jobs.orphans import take_up
+
+    await sync_to_async(take_up)()
+
+
 @app.periodic(cron="17 * * * *")
 @app.task(queue="care", name="sweep", queueing_lock="sweep")
 async def sweep(timestamp: int) -> None:
     from server.clips.services import sweep_uploads
-    from server.thread.services import sweep_deleted
+    from server.thread.collect import collect
 
     await sync_to_async(sweep_uploads)()
-    await sync_to_async(sweep_deleted)()
+    await sync_to_async(collect)()

@@ -44,3 +44,10 @@ class Render(JobState):
     class Meta:
         ordering = ["-created_at", "id"]
         indexes = [models.Index(fields=["digest"])]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["variant", "digest"],
+                condition=models.Q(status__in=["queued", "running"], cancel_requested=False),
+                name="render_made_once",
+            )
+        ]

@@ -46,6 +46,7 @@ from core.routing.plan.model import Plan
 from core.tempo import TempoMap, TempoSection
 from core.units import format as fmt
 from server.accounts.models import User
+from server.accounts.quotas import in_turn
 from server.clips.models import Blob, Clip
 from server.clips.queries import ready_clip_of
 from server.clips.store import adopt, path_of, room_for, scratch_folder
@@ -96,12 +97,16 @@ def material_of(
     tempo = TempoMap([TempoSection.model_validate(s) for s in song.tempo_map])
     written = [WrittenMove.model_validate(m) for m in moves]
     plan, resolved = resolve_moves(rig, context_of(song), written, tempo, rate_hz, start_s)
-    impulses = {
+    return plan, Material(impulses_at(song, rig, rate_hz), resolved)
+
+
+def impulses_at(song: Song, rig: Document, rate_hz: int) -> dict[str, Any]:
+    """Impulse responses that a rig names, at a rate. Raises AudioError."""
+    return {
         name: load_impulse(path_of(clip.blob), name, rate_hz)
         for name, clip in impulses_of(song, rig).items()
         if clip.blob
     }
-    return plan, Material(impulses, resolved)
 
 
 def set_moves(variant: Variant, moves: list[WrittenMove]) -> Variant:
@@ -209,7 +214,10 @@ def start_render(
     with transaction.atomic():
         # One at a time: of twenty changes in two seconds only the last is made.
         Variant.objects.select_for_update().get(pk=variant.pk)
-        mine = Render.objects.filter(variant=variant, digest=digest, status__in=open_ones).first()
+        # What is about to stop is not what was asked for.
+        mine = Render.objects.filter(
+            variant=variant, digest=digest, status__in=open_ones, cancel_requested=False
+        ).first()
         _let_go(variant, job, capture, mine)
         if mine is not None:
             return _newest_again(mine)
@@ -232,7 +240,7 @@ def start_render(
             render.status, render.progress = Status.DONE, 1.0
             render.save()
         else:
-            run_render.defer(render_id=str(render.pk))
+            in_turn(run_render, user, render_id=str(render.pk))
     return render
 
 

@@ -52,6 +52,7 @@ from core.routing.show.reduce import reduced
 from server.config.answers import answer, download
 from server.config.auth import user_of
 from server.rigs import services
+from server.rigs.feeds import readable
 from server.rigs.models import Rig as StoredRig
 from server.rigs.models import Variant
 from server.rigs.queries import context_for, rig_of, rigs_of, variant_of
@@ -178,10 +179,14 @@ def _templates() -> list[TemplateOut]:
     return found
 
 
-def _summary(variant: Variant, first: Rig) -> VariantSummary:
-    differs = (
-        [] if variant.position == 0 else difference_in_words(first, load_rig(variant.document))
-    )
+def _summary(variant: Variant, first: Rig | None) -> VariantSummary:
+    own = readable(variant)
+    differs: list[str] = []
+    if own is None:
+        # One that cannot be read takes no other with it; what is wrong is said where it is opened.
+        differs = ["It cannot be read"]
+    elif variant.position != 0 and first is not None:
+        differs = difference_in_words(first, own)
     return VariantSummary(
         id=variant.pk, letter=variant.letter, name=variant.name, revision=variant.revision,
         differs=differs[:12],
@@ -190,7 +195,7 @@ def _summary(variant: Variant, first: Rig) -> VariantSummary:
 
 def _rig_out(rig: StoredRig) -> RigOut:
     variants = list(rig.variants.all())
-    first = load_rig(variants[0].document)
+    first = readable(variants[0])
     return RigOut(id=rig.pk, name=rig.name, variants=[_summary(v, first) for v in variants])
 
 

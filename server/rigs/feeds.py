@@ -7,6 +7,7 @@ from uuid import UUID
 
 from django.db import transaction
 
+from core.errors import FonodromeError
 from core.render.feeds import ClipFile, Feed, Placement, cast, one_clip
 from core.routing import load_rig
 from core.routing.document import kinds as k
@@ -15,15 +16,24 @@ from server.clips.models import Clip
 from server.clips.store import path_of
 from server.config.problems import Problem
 from server.jobs.models import Status
-from server.rigs.models import Rig
+from server.rigs.models import Rig, Variant
 from server.songs.models import Song
+
+
+def readable(variant: Variant) -> Document | None:
+    """Its document; None where what is stored is none any more."""
+    try:
+        return load_rig(variant.document)
+    except FonodromeError:
+        return None
 
 
 def sources_of(rig: Rig) -> dict[str, str]:
     """Sources of all variants of a rig, id to what they are called, in the order of the first."""
     found: dict[str, str] = {}
     for variant in rig.variants.all():
-        for node in load_rig(variant.document).nodes.values():
+        document = readable(variant)
+        for node in document.nodes.values() if document is not None else ():
             if isinstance(node, k.Source):
                 found.setdefault(node.id, node.shown)
     return found
@@ -116,7 +126,7 @@ def set_feed(rig: Rig, feed: Feed, clip: UUID | None) -> Rig:
     with transaction.atomic():
         held = Rig.objects.select_for_update().get(pk=rig.pk)
         if not held.feeds and first is not None:
-            played = feeds_of(held, load_rig(first.document), clip)
+            played = feeds_of(held, readable(first) or Document(), clip)
             held.feeds = [f.model_dump(mode="json") for f in played]
         others = [f for f in held.feeds if f["source"] != feed.source]
         held.feeds = [*others, feed.model_dump(mode="json")]

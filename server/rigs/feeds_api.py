@@ -8,13 +8,14 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.render.feeds import Feed
-from core.routing import load_rig
+from core.routing import Rig as Document
 from server.config.auth import user_of
 from server.config.problems import Problem
 from server.renders.services import seconds_of
 from server.rigs.feeds import (
     clips_of_feeds,
     feeds_of,
+    readable,
     set_feed,
     set_test_set,
     sources_of,
@@ -47,7 +48,7 @@ class FeedIn(Edge):
 def _out(rig: Rig, clip: UUID | None) -> FeedsOut:
     feeds: dict[str, Feed] = {}
     for variant in rig.variants.all():
-        for one in feeds_of(rig, load_rig(variant.document), clip):
+        for one in feeds_of(rig, readable(variant) or Document(), clip):
             feeds.setdefault(one.source, one)
     clips = clips_of_feeds(rig.song, list(feeds.values()))
     told = []

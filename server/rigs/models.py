@@ -65,6 +65,9 @@ class Variant(models.Model):
     parts = models.TextField(default="[]", help_text="Of the document, to be found by")
     moves = models.JSONField(default=list, help_text="Written moves of its settings")
     revision = models.PositiveIntegerField(default=1)
+    turns = models.JSONField(
+        default=list, help_text="What each of the last revisions changed, undoing included"
+    )
     created_at = models.DateTimeField(auto_now_add=True)
     deleted_at = models.DateTimeField(null=True)
     found_by = models.TextField(

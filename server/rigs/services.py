@@ -1,8 +1,10 @@
 """Change rigs: every edit is stored with its inverse, and refused where it meets another."""
 
+import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid5
 
 from django.db import transaction
 from django.shortcuts import get_object_or_404
@@ -25,6 +27,7 @@ from core.routing import (
     load_rig,
     parse_rig,
     perform,
+    refuse_wide,
     template_of,
 )
 from core.routing import Rig as Document
@@ -67,7 +70,7 @@ def create_rig(song: Song, name: str, template: str | None, notation: str | None
         document, other = build(found), build_alternative(found)
         names = (found.first, found.second)
     elif notation is not None:
-        document = parse_rig(notation)
+        document = refuse_wide(parse_rig(notation))
     document, other = _titled(document, name), other and _titled(other, name)
     compile_rig(document, context_of(song))
     with transaction.atomic():
@@ -132,6 +135,25 @@ def _locked(user: User, variant_id: UUID) -> Variant:
     return variant_of(user, variant_id, locked=True)
 
 
+def _alone(rig_id: UUID) -> None:
+    """Whatever changes which variants a rig has waits for whoever does so at the same time.
+
+    Taken before any variant is locked, so that nobody waits for the other one. Within a transaction.
+    """
+    Rig.objects.select_for_update().filter(pk=rig_id).first()
+
+
+def _alone_with(user: User, variant_id: UUID) -> Variant:
+    """A variant of one's own, locked with its rig."""
+    _alone(variant_of(user, variant_id).rig_id)
+    return _locked(user, variant_id)
+
+
+def _kept_as(variant: Variant, edit_id: UUID) -> UUID:
+    """An edit's id as it is stored: whoever sends the same one for another variant means another edit."""
+    return uuid5(variant.pk, str(edit_id))
+
+
 def edit_variant(
     user: User, variant_id: UUID, action: Action, base_revision: int, edit_id: UUID
 ) -> Changed:
@@ -142,7 +164,7 @@ def edit_variant(
     """
     with transaction.atomic():
         variant = _locked(user, variant_id)
-        again = variant.edits.filter(pk=edit_id).first()
+        again = variant.edits.filter(pk__in=[edit_id, _kept_as(variant, edit_id)]).first()
         if again is not None:
             return Changed(variant, again.select, again.said)
         now = load_rig(variant.document)
@@ -187,14 +209,36 @@ def _keep_scenes(variant: Variant, before: Document, after: Document) -> None:
             )  # fmt: skip
 
 
+_TURNS, _TURNS_BYTES = 60, 400_000
+
+
+def _turned(variant: Variant, document: Document, edits: Sequence[Edit]) -> None:
+    """Keep a document. Each edit that led to it is a revision of its own, and is remembered for whoever is
+    still at an older one: what was undone is a change like any other.
+    """
+    for edit in edits:
+        variant.revision += 1
+        changes = edit.model_dump(mode="json")["changes"]
+        variant.turns.append({"revision": variant.revision, "changes": changes})
+    turns = variant.turns[-_TURNS:]
+    while len(turns) > 1 and len(json.dumps(turns)) > _TURNS_BYTES:
+        turns = turns[len(turns) // 2 :]
+    variant.turns, variant.document = turns, _stored(document)
+    variant.save(update_fields=["document", "revision", "turns"])
+
+
 def _as_of(variant: Variant, now: Document, revision: int) -> Document:
-    """The document as it was at a revision, by undoing the steps since."""
+    """The document as it stood at a revision. Raises Problem for one that is too long ago."""
     if revision > variant.revision or revision < 1:
         raise Problem(409, "This rig is newer here than on the server. Load it again.", "revision")
+    held = {turn["revision"]: turn["changes"] for turn in variant.turns}
     document = now
-    steps = list(variant.edits.filter(undone=False).order_by("-number"))
-    for step in steps[: variant.revision - revision]:
-        document = apply_edit(document, Edit.model_validate({"changes": step.changes}).inverse)
+    for number in range(variant.revision, revision, -1):
+        if number not in held:
+            raise Problem(
+                409, "This rig was changed too often meanwhile. Load it again.", "revision"
+            )
+        document = apply_edit(document, Edit.model_validate({"changes": held[number]}).inverse)
     return document
 
 
@@ -233,7 +277,7 @@ def store(
         newest = variant.edits.order_by("-number").values("number", "undone").first()
     last = newest["number"] if newest is not None else 0
     VariantEdit.objects.create(
-        pk=edit_id,
+        pk=_kept_as(variant, edit_id),
         variant=variant,
         number=last + 1,
         action=action,
@@ -241,8 +285,7 @@ def store(
         said=said[:200],
         select=select,
     )
-    variant.document, variant.revision = _stored(document), variant.revision + 1
-    variant.save(update_fields=["document", "revision"])
+    _turned(variant, document, [edit])
     _one_title(variant)
 
 
@@ -254,9 +297,7 @@ def undo(user: User, variant_id: UUID) -> Changed:
         if step is None:
             raise Problem(409, "There is nothing to undo.", "nothing-to-undo")
         edit = Edit.model_validate({"changes": step.changes})
-        variant.document = _stored(_merged(load_rig(variant.document), edit.inverse))
-        variant.revision += 1
-        variant.save(update_fields=["document", "revision"])
+        _turned(variant, _merged(load_rig(variant.document), edit.inverse), [edit.inverse])
         _one_title(variant)
         step.undone = True
         step.save(update_fields=["undone"])
@@ -270,9 +311,7 @@ def redo(user: User, variant_id: UUID) -> Changed:
         if step is None:
             raise Problem(409, "There is nothing to do again.", "nothing-to-redo")
         edit = Edit.model_validate({"changes": step.changes})
-        variant.document = _stored(_merged(load_rig(variant.document), edit))
-        variant.revision += 1
-        variant.save(update_fields=["document", "revision"])
+        _turned(variant, _merged(load_rig(variant.document), edit), [edit])
         _one_title(variant)
         step.undone = False
         step.save(update_fields=["undone"])
@@ -303,15 +342,12 @@ def go_to(user: User, variant_id: UUID, number: int) -> Changed:
         document = load_rig(variant.document)
         back = list(variant.edits.filter(undone=False, number__gt=number).order_by("-number"))
         again = list(variant.edits.filter(undone=True, number__lte=number).order_by("number"))
-        for step in back:
-            edit = Edit.model_validate({"changes": step.changes})
-            document = _merged(document, edit.inverse)
-        for step in again:
-            document = _merged(document, Edit.model_validate({"changes": step.changes}))
-        if back or again:
-            variant.document = _stored(document)
-            variant.revision += len(back) + len(again)
-            variant.save(update_fields=["document", "revision"])
+        edits = [Edit.model_validate({"changes": step.changes}).inverse for step in back]
+        edits += [Edit.model_validate({"changes": step.changes}) for step in again]
+        for edit in edits:
+            document = _merged(document, edit)
+        if edits:
+            _turned(variant, document, edits)
             _one_title(variant)
             variant.edits.filter(pk__in=[s.pk for s in back]).update(undone=True)
             variant.edits.filter(pk__in=[s.pk for s in again]).update(undone=False)
@@ -326,6 +362,7 @@ def add_variant(
     """A further variant, as a copy of one of the rig's; with `document` in place of its own."""
     rig = rig_of(user, rig_id)
     with transaction.atomic():
+        _alone(rig.pk)
         held = list(rig.variants.select_for_update())
         if len(held) >= MOST_VARIANTS:
             raise Problem(409, "A rig has up to nine variants. Delete one first.", "full")
@@ -342,7 +379,7 @@ def add_variant(
 def promote(user: User, variant_id: UUID) -> Variant:
     """Make a variant the first; the one that was first takes its place."""
     with transaction.atomic():
-        variant = _locked(user, variant_id)
+        variant = _alone_with(user, variant_id)
         first = variant.rig.variants.select_for_update().first()
         if first is not None and first.pk != variant.pk:
             first.position, variant.position = variant.position, first.position
@@ -353,7 +390,7 @@ def promote(user: User, variant_id: UUID) -> Variant:
 
 def delete_variant(user: User, variant_id: UUID) -> None:
     with transaction.atomic():
-        variant = _locked(user, variant_id)
+        variant = _alone_with(user, variant_id)
         if variant.rig.variants.count() == 1:
             raise Problem(409, "The last variant stays. Delete the rig instead.", "last")
         # Its letter is free for others meanwhile.
@@ -363,11 +400,14 @@ def delete_variant(user: User, variant_id: UUID) -> None:
 
 def restore_variant(user: User, variant_id: UUID) -> Variant:
     """Bring a deleted variant back, at the first free letter."""
+    mine = Variant.everything.filter(
+        rig__song__owner=user, rig__song__deleted_at=None, rig__deleted_at=None
+    )
     with transaction.atomic():
+        _alone(get_object_or_404(mine, pk=variant_id).rig_id)
         variant = get_object_or_404(
-            Variant.everything.select_related("rig__song").select_for_update(of=("self",)),
-            rig__song__owner=user, rig__song__deleted_at=None, rig__deleted_at=None, pk=variant_id,
-        )  # fmt: skip
+            mine.select_related("rig__song").select_for_update(of=("self",)), pk=variant_id
+        )
         if variant.deleted_at is not None:
             held = {v.position for v in variant.rig.variants.all()}
             if len(held) >= MOST_VARIANTS:
@@ -381,7 +421,7 @@ def restore_variant(user: User, variant_id: UUID) -> Variant:
 def move_variant(user: User, variant_id: UUID, position: int) -> Variant:
     """Put a variant at a place in its rig; those between move up or down by one."""
     with transaction.atomic():
-        variant = _locked(user, variant_id)
+        variant = _alone_with(user, variant_id)
         others = [v for v in variant.rig.variants.select_for_update() if v.pk != variant.pk]
         others.insert(max(0, min(position, len(others))), variant)
         for place, one in enumerate(others):

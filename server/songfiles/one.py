@@ -16,7 +16,7 @@ from core.errors import FonodromeError
 from core.measure import Limit, Measurement, NullOptions
 from core.render.feeds import Feed
 from core.render.moves import WrittenMove
-from core.routing import compile_rig, load_rig
+from core.routing import compile_rig, load_rig, refuse_wide
 from core.songfile import (
     HEAD,
     Archive,
@@ -32,6 +32,7 @@ from core.songfile import (
 )
 from core.tempo import check_sections
 from server.accounts.models import User
+from server.accounts.quotas import song_allowed
 from server.bench.models import Measurement as Measured
 from server.clips import store
 from server.clips.models import Clip
@@ -118,6 +119,7 @@ class OneSong:
         if file.song.delays:
             check_lines(file.song.delays)
         values = file.song.model_dump(mode="json")
+        song_allowed(self.user)
         self.song = Song.objects.create(owner=self.user, **{**values, "title": self.title})
         for clip in file.clips:
             self._clip(clip)
@@ -172,7 +174,7 @@ class OneSong:
         context = context_of(self.song)
 
         def document(filed: Any) -> dict[str, Any]:
-            rig = load_rig(self.plain(filed.document))
+            rig = refuse_wide(load_rig(self.plain(filed.document)))
             compile_rig(rig, context)
             return rig.model_dump(mode="json")
 

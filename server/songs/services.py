@@ -13,6 +13,7 @@ from core.routing import delays_used, load_rig
 from core.space import KeptSpace
 from core.units import format as fmt
 from server.accounts.models import User
+from server.accounts.quotas import song_allowed
 from server.clips.services import copy_clips
 from server.config.problems import Problem
 from server.log.services import write_settled
@@ -69,6 +70,7 @@ def _still_used(song: Song, lines: list[dict[str, Any]]) -> None:
 
 
 def create_song(user: User, values: dict[str, Any]) -> Song:
+    song_allowed(user)
     return Song.objects.create(owner=user, **values)
 
 
@@ -178,6 +180,7 @@ def _copy(song: Song, owner: User, title: str) -> Song:
 
 def duplicate_song(user: User, song_id: UUID) -> Song:
     """A second song with the same settings and clips, and no tests."""
+    song_allowed(user)
     song = song_of(user, song_id)
     with transaction.atomic():
         return _copy(song, user, f"{song.title[:113]} (copy)")

@@ -38,6 +38,7 @@ from server.clips.queries import clips_of
 from server.clips.services import levels_of
 from server.config.problems import Problem
 from server.jobs.models import Status
+from server.rigs.feeds import readable
 from server.rigs.models import Rig, Variant
 from server.rigs.queries import context_for, context_of, rigs_of, variant_of
 from server.rigs.services import edit_variant, restore_rig, restore_variant
@@ -71,8 +72,8 @@ def states(user: User, song: Song, variant: UUID | None, clip: UUID | None) -> d
 def _route(variant: Variant | None) -> State:
     if variant is None:
         return "no rig yet", "plain"
-    document = load_rig(variant.document)
     try:
+        document = load_rig(variant.document)
         count = cautions_open(VIEWS.of(document, context_for(variant, document)).checks)
     except FonodromeError:
         return "not computed", "fault"
@@ -149,7 +150,9 @@ def exercises(
     def on_route() -> Exercise | None:
         if chosen is None:
             return None
-        document = load_rig(chosen.document)
+        document = readable(chosen)
+        if document is None:
+            return None
         return follow_the_caution(
             VIEWS.of(document, context_for(chosen, document)).checks, selected
         )

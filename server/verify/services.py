@@ -28,6 +28,7 @@ from core.proof import Proof, ProofFile, proof_of_null
 from core.routing import Correction, Rig, Wanted, correction, inputs_to_correct, load_rig
 from core.units import format as fmt
 from server.accounts.models import User
+from server.accounts.quotas import in_turn
 from server.clips.models import Clip
 from server.clips.queries import ready_clip_of
 from server.clips.store import path_of, scratch_folder
@@ -136,7 +137,7 @@ def start_null_test(
         )
         for clip in given:
             test.stems.add(clip)
-        run_null_test.defer(test_id=str(test.pk))
+        in_turn(run_null_test, user, test_id=str(test.pk))
     return test
 
 

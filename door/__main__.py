@@ -9,7 +9,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent))
 
-from setup import PYTHON, ROOT, python_packages, set_up  # noqa: E402
+from setup import LOOPS, PYTHON, ROOT, VENV, python_packages, set_up  # noqa: E402
 from show import Trouble  # noqa: E402
 
 _SCRIPTED = {
@@ -119,7 +119,7 @@ def main() -> int:
     words = sys.argv[1:]
     if words[:1] and words[0] in _SCRIPTED:
         python_packages(testing=False)
-        cache = {"NUMBA_CACHE_DIR": str(ROOT / "var" / "numba")} if os.access(ROOT, os.W_OK) else {}
+        cache = {"NUMBA_CACHE_DIR": str(LOOPS)} if os.access(VENV, os.W_OK) else {}
         env = {**os.environ, "PYTHONPATH": str(ROOT), **cache}
         os.execve(PYTHON, [str(PYTHON), "-m", *_SCRIPTED[words[0]], *words[1:]], env)
     given = _parser().parse_args(words)

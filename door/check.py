@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from database import Cluster
-from setup import PYTHON, ROOT, VENV, WEB, node_env, set_up
+from setup import LOOPS, PYTHON, ROOT, VENV, WEB, node_env, set_up
 from show import Trouble, say
 
 BIN = VENV / "bin"
@@ -121,7 +121,7 @@ def test(parts: list[str]) -> int:
             "DJANGO_SETTINGS_MODULE": "server.config.test_settings",
             "FONODROME_DATA": held,
             "FONODROME_SECRET_KEY": "a-key-for-the-tests-alone-" * 3,
-            "NUMBA_CACHE_DIR": str(ROOT / "var" / "numba-test"),
+            "NUMBA_CACHE_DIR": str(LOOPS),
             "OPENBLAS_NUM_THREADS": "1",
             "PYTHONDONTWRITEBYTECODE": "1",
         }

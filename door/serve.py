@@ -7,14 +7,16 @@ import secrets
 import signal
 import socket
 import subprocess
+import tempfile
 import time
 import urllib.error
 import urllib.request
 from pathlib import Path
 from typing import IO
 
-from database import Cluster
-from setup import PYTHON, ROOT, VENV, digest, is_current, set_up
+import front
+from database import Cluster, free_port
+from setup import LOOPS, PYTHON, ROOT, VENV, digest, is_current, set_up
 from show import Step, Trouble, run, say
 
 # Samples come in blocks of some hundred kilobytes. Without these the C library gives each back to the
@@ -31,6 +33,7 @@ class Running:
         self._cluster: Cluster | None = None
         self._children: dict[str, tuple[list[str], subprocess.Popen[bytes]]] = {}
         self._lock: IO[str] | None = None
+        self._held: tempfile.TemporaryDirectory[str] | None = None
 
     @property
     def url(self) -> str:
@@ -50,18 +53,20 @@ class Running:
             self._cluster.start()
         self.env = {
             "FONODROME_DATA": str(self.data),
-            "NUMBA_CACHE_DIR": str(self.data / "numba"),
+            "NUMBA_CACHE_DIR": str(LOOPS if os.access(LOOPS, os.W_OK) else self.data / "numba"),
+            "FONODROME_TRUSTED_PROXIES": os.environ.get("FONODROME_TRUSTED_PROXIES", "127.0.0.1"),
             "OPENBLAS_NUM_THREADS": "1",
             **self._cluster.environment(),
         }
         self._prepare()
+        behind = free_port()
         self._launch(
             "web",
             [
                 str(VENV / "bin" / "gunicorn"),
                 "server.config.wsgi",
                 "--bind",
-                f"127.0.0.1:{self.port}",
+                f"127.0.0.1:{behind}",
                 "--workers",
                 "2",
                 "--threads",
@@ -85,6 +90,9 @@ class Running:
                 "2",
             ],
         )
+        self._held = tempfile.TemporaryDirectory(prefix="fonodrome-front-")
+        log = self.data / "log" / "front.log"
+        self._launch("front", front.command(Path(self._held.name), log, self.port, behind))
         with Step("Waiting for the first answer"):
             self._wait()
 
@@ -118,7 +126,7 @@ class Running:
         )
 
     def _prepare(self) -> None:
-        """Migrate, compile and lay out the demo, each only when something changed."""
+        """Migrate and lay out the demo, each only when something changed."""
         stamp = self.data / "prepared"
         code = digest([ROOT / "core", ROOT / "server", ROOT / "requirements.txt"])
         wanted = f"{code} {self._cluster.folder if self._cluster else ''} {self.demo}"
@@ -131,8 +139,6 @@ class Running:
                 trouble="The database could not be brought up to date; nothing was lost.",
                 step=step,
             )
-        with Step("Compiling the sample loops"):
-            self.manage("warm_up", trouble="The sample loops could not be compiled.")
         if self.demo:
             with Step("Demo data") as step:
                 self.manage("prepare_demo", trouble="The demo data could not be made.", step=step)
@@ -166,10 +172,12 @@ class Running:
                         return
             except (urllib.error.URLError, OSError):
                 pass
-            if self._children["web"][1].poll() is not None:
-                break
+            for name in ("web", "front"):
+                if self._children[name][1].poll() is not None:
+                    log = self.data / "log" / f"{name}.log"
+                    raise Trouble(f"The web server did not answer; {log} says why.")
             time.sleep(0.1)
-        raise Trouble(f"The web server did not answer; {self.data / 'log' / 'web.log'} says why.")
+        raise Trouble(f"The web server did not answer; {self.data / 'log'} says why.")
 
     def supervise(self) -> None:
         """Start a part again that ended by itself, but not faster than every two seconds."""
@@ -191,6 +199,8 @@ class Running:
                 os.killpg(process.pid, signal.SIGKILL)
                 process.wait()
         self._children.clear()
+        if self._held:
+            self._held.cleanup()
         if self._cluster and self._cluster.port:
             self._cluster.stop()
         if self._lock:

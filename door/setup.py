@@ -5,7 +5,9 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
+from typing import IO
 
 from show import Step, Trouble, run
 
@@ -14,6 +16,9 @@ VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
 WEB = ROOT / "web"
 NEEDED_MB = 2500
+NGINX = Path("/usr/sbin/nginx")
+LOOPS = VENV / "loops"
+"""The compiled sample loops: kept with the environment, so that another data folder need not wait for them."""
 
 
 def digest(paths: list[Path]) -> str:
@@ -49,6 +54,8 @@ def _missing_packages(testing: bool) -> list[str]:
     missing = []
     if not postgres_bin():
         missing.append("postgresql")
+    if not NGINX.exists():
+        missing.append("nginx")
     try:
         import ensurepip  # noqa: F401
         import venv  # noqa: F401
@@ -91,21 +98,31 @@ def debian_packages(testing: bool) -> None:
             rule = "mkdir -p /etc/postgresql-common/createcluster.d && echo 'create_main_cluster = false' > /etc/postgresql-common/createcluster.d/fonodrome.conf"
             run([*before, "sh", "-c", rule], failed)
         run([*before, "apt-get", "update", "-qq"], failed, on_line=step.progress)
-        run(
-            [
-                *before,
-                "env",
-                "DEBIAN_FRONTEND=noninteractive",
-                "apt-get",
-                "install",
-                "-y",
-                "-q",
-                "--no-install-recommends",
-                *missing,
-            ],
-            failed,
-            on_line=step.progress,
-        )
+        # Fonodrome runs a front of its own as well: the package's need not start, now or later.
+        held = "nginx" in missing and not Path("/usr/sbin/policy-rc.d").exists()
+        if held:
+            rule = "printf '#!/bin/sh\\nexit 101\\n' > /usr/sbin/policy-rc.d && chmod 755 /usr/sbin/policy-rc.d"
+            run([*before, "sh", "-c", rule], failed)
+        try:
+            run(
+                [
+                    *before,
+                    "env",
+                    "DEBIAN_FRONTEND=noninteractive",
+                    "apt-get",
+                    "install",
+                    "-y",
+                    "-q",
+                    "--no-install-recommends",
+                    *missing,
+                ],
+                failed,
+                on_line=step.progress,
+            )
+        finally:
+            if held:
+                rule = "rm -f /usr/sbin/policy-rc.d; ! command -v systemctl || systemctl disable -q nginx"
+                run([*before, "sh", "-c", rule], failed)
 
 
 def python_packages(testing: bool) -> None:
@@ -195,8 +212,51 @@ def front_end() -> None:
             stamp.write_text(built)
 
 
+class Loops:
+    """The sample loops, compiled once for each state of the code, beside what else is set up."""
+
+    def __init__(self) -> None:
+        self._wanted = digest([ROOT / "core", ROOT / "requirements.txt"])
+        self._stamp = LOOPS / ".stamp"
+        self._said: IO[bytes] | None = None
+        self._process: subprocess.Popen[bytes] | None = None
+        if is_current(self._stamp, self._wanted):
+            return
+        LOOPS.mkdir(parents=True, exist_ok=True)
+        self._said = tempfile.TemporaryFile()
+        self._process = subprocess.Popen(
+            [PYTHON, "manage.py", "warm_up"],
+            cwd=ROOT,
+            env={**os.environ, "NUMBA_CACHE_DIR": str(LOOPS), "FONODROME_SECRET_KEY": "none-yet"},
+            stdin=subprocess.DEVNULL,
+            stdout=self._said,
+            stderr=subprocess.STDOUT,
+        )
+
+    def wait(self) -> None:
+        """Until they are there. Raises Trouble where they could not be compiled."""
+        if self._process is None or self._said is None:
+            return
+        with Step("Compiling the sample loops"):
+            if self._process.wait() != 0:
+                self._said.seek(0)
+                last = self._said.read().decode(errors="replace").strip().splitlines()[-12:]
+                raise Trouble("The sample loops could not be compiled.\n\n" + "\n".join(last))
+        self._stamp.write_text(self._wanted)
+
+    def give_up(self) -> None:
+        if self._process is not None and self._process.poll() is None:
+            self._process.terminate()
+            self._process.wait()
+
+
 def set_up(testing: bool = False) -> None:
     """Everything that commands with a server need, apart from the database."""
     debian_packages(testing)
     python_packages(testing)
-    front_end()
+    loops = Loops()
+    try:
+        front_end()
+        loops.wait()
+    finally:
+        loops.give_up()

@@ -223,7 +223,7 @@ class Loops:
         if is_current(self._stamp, self._wanted):
             return
         LOOPS.mkdir(parents=True, exist_ok=True)
-        self._said = tempfile.TemporaryFile()
+        self._said = tempfile.TemporaryFile()  # noqa: SIM115
         self._process = subprocess.Popen(
             [PYTHON, "manage.py", "warm_up"],
             cwd=ROOT,

@@ -156,7 +156,10 @@ class Wishes(BrowserCase):
         b.press("tab", "Wishes")
         b.sees("1 of 2 wishes hold")
         # Nothing but the fader may move.
-        more = b.driver.find_element(By.XPATH, "//summary[contains(., 'settings may move')]")
+        b.find("group", "Your wishes")
+        more = b.until(
+            lambda: b.driver.find_elements(By.XPATH, "//summary[contains(., 'settings may move')]")
+        )[0]
         b.driver.execute_script("arguments[0].click()", more)
         boxes = b.driver.find_elements(
             By.CSS_SELECTOR, "[aria-label='Settings that may move'] input[type=checkbox]"

@@ -5,7 +5,7 @@ from uuid import UUID
 
 from procrastinate.contrib.django import app
 
-from core.audio import examine, salvage
+from core.audio.apart import examine_apart, salvage_apart
 from core.errors import TruncatedAudio
 from server.clips import store
 from server.clips.models import Clip
@@ -28,11 +28,11 @@ def _decode(clip_id: UUID, attempt: Attempt) -> dict[str, Any]:
     if clip.accept_truncated:
         attempt.report(0.0, "keeping what is there")
         whole = store.upload_path(f"{clip_id}.whole")
-        salvage(store.path_of(clip.blob), clip.name, whole)
+        salvage_apart(store.path_of(clip.blob), clip.name, whole, progress=attempt.report)
         clip.blob = store.adopt(whole)
         Clip.objects.filter(pk=clip_id).update(blob=clip.blob)
     try:
-        report = examine(store.path_of(clip.blob), clip.name, progress=attempt.report)
+        report = examine_apart(store.path_of(clip.blob), clip.name, progress=attempt.report)
     except TruncatedAudio as error:
         usable = error.usable_frames / error.rate_hz if error.usable_frames > 0 else None
         return {"status": Status.FAILED, "problem": error.sentence, "usable_seconds": usable}

@@ -28,3 +28,11 @@ test("steps go over the ends and come back where they left", () => {
   for (let i = 0; i < 30; i++) wet = stepped(wet, 0.1);
   assert.equal(wet, 0);
 });
+
+test("a step of half a decibel is half a decibel, wherever the measured level lies", () => {
+  // A balance measured at -7.2350 dB of a fader at -3 dB: two steps down set -4.00, not -4.01.
+  for (const measured of [-7.235, -7.2349, -0.0051, 3.33333]) {
+    const moved = stepped(stepped(measured, -0.5), -0.5) - measured;
+    assert.equal(Math.round((-3 + moved) * 1e4) / 1e4, -4);
+  }
+});

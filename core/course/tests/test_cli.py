@@ -179,6 +179,7 @@ class Commands(unittest.TestCase):
         self.file("sound.wav", "this is no sound")
         wide = self.wave("wide.wav", np.zeros((100, 8)))
         soundfile.write(self.folder / "huge.wav", np.full(100, 1e9), RATE, "FLOAT")
+        soundfile.write(self.folder / "loud.wav", np.full(100, 200.0), RATE, "FLOAT")
         loop = self.file("z.rig", "a: source > b: bus > s: split > o: output\ns > l: level > b")
         out = str(self.folder / "out.wav")
         cases = {
@@ -193,7 +194,8 @@ class Commands(unittest.TestCase):
             ("rig", rig, "--clip", "noise"): "NAME=FILE",
             ("rig", self.file("deep.json", '{"nodes":' + "[" * 100_000)): "nested",
             ("rig", rig, "--clip", f"g={wide}"): "8 channels",
-            ("rig", rig, "--clip", f"g={self.folder / 'huge.wav'}"): "no level of sound",
+            ("rig", rig, "--clip", f"g={self.folder / 'huge.wav'}"): "that is no sound",
+            ("rig", rig, "--clip", f"g={self.folder / 'loud.wav'}"): "reaches +46 dBFS",
             ("render", rig, "--clip", f"g={clip}", "--output", clip): "another name",
             ("render", rig, "--clip", f"g={clip}", "--output", rig): "another name",
             ("rig", rig, "--tempo", "0"): "tempo",

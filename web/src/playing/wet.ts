@@ -27,9 +27,12 @@ export const wetWords = (db: WetDb, { moves, rest }: Sides = WET_DRY): string =>
       ? `${moves} only`
       : `${moves} ${signed(db, 1)} dB, ${num(shareOf(db), 1)} % of the level`;
 
+/** One step further. What is stepped is a measured level: rounded to a grid, the fader that it stands for would
+ * be set to a step that nobody took.
+ */
 export function stepped(value: WetDb, by: number): WetDb {
   if (value === -Infinity) return by > 0 ? LOW : value;
   if (value === Infinity) return by < 0 ? HIGH : value;
-  const next = Math.round((value + by) * 100) / 100;
+  const next = Math.round((value + by) * 1e6) / 1e6;
   return next < LOW ? -Infinity : next > HIGH ? Infinity : next;
 }

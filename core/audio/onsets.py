@@ -9,7 +9,7 @@ import math
 import numpy as np
 import scipy.signal
 
-from core.audio.source import AudioSource
+from core.audio.source import WORKED_RATE_HZ, AudioSource
 from core.edge import Edge
 from core.errors import AudioError
 
@@ -35,10 +35,11 @@ class FoundTempo(Edge):
     sentence: str
 
 
-def _mono(source: AudioSource) -> tuple[np.ndarray, float]:
-    """The clip's first minutes in mono at about 22 kHz, and that rate."""
+def _mono(source: AudioSource, frames: int | None = None) -> tuple[np.ndarray, float]:
+    """The clip's first minutes, or so many frames, in mono at about 22 kHz, and that rate."""
     step = max(1, round(source.rate_hz / _RATE))
-    frames = min(source.frames, round(MOST_S * source.rate_hz))
+    most = round(MOST_S * min(source.rate_hz, WORKED_RATE_HZ))
+    frames = min(source.frames, most if frames is None else frames)
     parts = []
     for start in range(0, frames, 1 << 18):
         block = source.read(start, min(1 << 18, frames - start))
@@ -73,9 +74,12 @@ def onset_strength(mono: np.ndarray, rate_hz: float) -> tuple[np.ndarray, float]
     return flux, rate_hz / _HOP
 
 
-def find_onsets(source: AudioSource) -> np.ndarray:
-    """Times (s, ascending) at which notes begin. Raises AudioError for a silent or tiny clip."""
-    mono, rate = _mono(source)
+def find_onsets(source: AudioSource, frames: int | None = None) -> np.ndarray:
+    """Times (s, ascending) at which notes begin, in the first minutes or in so many frames.
+
+    Raises AudioError for a silent or tiny clip.
+    """
+    mono, rate = _mono(source, frames)
     flux, frames_per_s = onset_strength(mono, rate)
     return _onsets(mono, rate, flux, frames_per_s)
 

@@ -17,6 +17,7 @@ MOST_CHANNELS = 8
 MOST_SECONDS = 3_600
 HIGHEST_RATE_HZ = 192_000
 BLOCK_FRAMES = 1 << 17
+WORKED_S, WORKED_RATE_HZ = 120.0, 48_000
 _SHORT_FRAMES = 1024
 
 _STEP_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32}
@@ -199,6 +200,13 @@ class AudioSource:
         """The whole file in order, as planar blocks of at most `size` frames."""
         for start in range(0, self.frames, size):
             yield self.read(start, min(size, self.frames - start))
+
+
+def worked_frames(source: AudioSource) -> int:
+    """How many frames from its start are worked out while somebody waits: two minutes at 48 kHz and below,
+    less above, so that the work is bounded. Who shows a figure says of which stretch it is.
+    """
+    return min(source.frames, round(WORKED_S * min(source.rate_hz, WORKED_RATE_HZ)))
 
 
 def open_audio(path: Path | str, name: str | None = None) -> AudioSource:

@@ -10,13 +10,13 @@ import numpy as np
 import scipy.optimize
 from pydantic import Field
 
-from core.audio import open_audio
+from core.audio import open_audio, worked_frames
 from core.edge import Edge
 from core.errors import FonodromeError
 from core.render.processors import Setting
 from core.render.processors.ducker import DuckerWork
 from core.render.processors.dynamics import CompressorWork, EnvelopeFollower
-from core.render.simulate import CURVE_S, LONGEST_S
+from core.render.simulate import CURVE_S
 from core.routing.document import kinds as k
 from core.space.ducking import DuckingSettings, DuckingTail
 from core.space.gaps import Phrase
@@ -50,6 +50,7 @@ class DuckingOut(Edge):
         description="Pre-gain at which the envelope is full for a tenth of the phrases"
     )
     sentence: str
+    seconds: float = Field(description="Worked out over so much from the clip's start (s)")
 
 
 class DuckingFit(Edge):
@@ -91,16 +92,15 @@ def _frames(values: np.ndarray, step: int) -> np.ndarray:
 
 
 def _blocks(path: Path, name: str, key_db: float) -> Iterator[tuple[int, np.ndarray]]:
-    """Rate and blocks of a key, in whole frames of 20 ms. Raises AudioError and FonodromeError."""
+    """Rate and blocks of a key, in whole frames of 20 ms. Raises AudioError."""
     gain = amplitude(key_db)
     with open_audio(path, name) as sound:
         rate = sound.rate_hz
-        if sound.frames > LONGEST_S * rate:
-            raise FonodromeError(f"“{name}” is longer than ten minutes: choose a shorter clip.")
+        frames = worked_frames(sound)
         step = max(1, round(CURVE_S * rate))
         size = max(step, _BLOCK // step * step)
-        for start in range(0, sound.frames, size):
-            block = np.asarray(sound.read(start, min(size, sound.frames - start)), np.float64)[:2]
+        for start in range(0, frames, size):
+            block = np.asarray(sound.read(start, min(size, frames - start)), np.float64)[:2]
             yield rate, gain * block
 
 
@@ -139,7 +139,8 @@ def measure_ducking(
     """The wet gain over a clip's phrases and gaps, keyed by it or by another clip.
 
     `key_db` is the level at which the key reaches the ducker: 0 for the dry sound before all
-    effects, the send's level for the effect's own input. Raises AudioError and FonodromeError.
+    effects, the send's level for the effect's own input. Over as much of both from their starts as can
+    be worked out while somebody waits. Raises AudioError.
     """
     listened = (path, name) if key is None else key
     parts, envelope, keys = [], [], []
@@ -161,6 +162,7 @@ def measure_ducking(
     heard = np.concatenate([*(envelope or [np.zeros(0)]), np.zeros(count)])[:count]
     keyed = np.concatenate([*(keys or [np.zeros(0)]), np.zeros(count)])[:count]
     times = (np.arange(count) + 0.5) * CURVE_S
+    phrases = [p for p in phrases if p.start_s < count * CURVE_S]
     inside = np.zeros(count, bool)
     for phrase in phrases:
         inside |= (times >= phrase.start_s) & (times < phrase.end_s)
@@ -198,7 +200,7 @@ def measure_ducking(
         inverted=bool((curve < -1e-6).any()), in_phrases_db=low, in_gaps_db=high,
         at_entries_db=entries, recovery_s=float(np.median(recoveries)) if recoveries else None,
         solved_follower_gain_db=round(-decibels(full), 1) if full > 1e-5 else None,
-        sentence=said.replace("-", "\u2212"),
+        sentence=said.replace("-", "\u2212"), seconds=round(count * CURVE_S, 2),
     )  # fmt: skip
 
 

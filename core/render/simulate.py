@@ -7,14 +7,14 @@ from pathlib import Path
 import numpy as np
 from pydantic import Field
 
-from core.audio import open_audio
+from core.audio import open_audio, worked_frames
 from core.audio.flush import tiny_is_nothing
 from core.audio.loudness import EnergyMeter, gated_lufs, range_lu
 from core.audio.onsets import find_onsets
 from core.audio.oversample import LATENCY, Oversampler, true_peak
 from core.blend import ParallelSettings, parallel_db
 from core.edge import Edge
-from core.errors import AudioError, FonodromeError
+from core.errors import AudioError
 from core.render.processors import Setting
 from core.render.processors.dynamics import CompressorWork
 from core.routing.document import kinds as k
@@ -24,7 +24,6 @@ _BLOCK = 1 << 14
 CURVE_S = 0.02
 HISTOGRAM_LOW, HISTOGRAM_STEP = -72, 2
 _NOTHING_DB = -110.0
-LONGEST_S = 600.0
 
 
 class SideLevels(Edge):
@@ -60,6 +59,7 @@ class ParallelMeasured(Edge):
     floor_lift_db: float | None = Field(description="What the sum lifts that floor by")
     reduced_percent: float = Field(description="Share of the time with more than 1 dB of reduction")
     cautions: list[str]
+    seconds: float = Field(description="Worked out over so much from the clip's start (s)")
 
 
 class _Side:
@@ -91,11 +91,13 @@ class _Side:
 
 @tiny_is_nothing()
 def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeasured:
-    """Run a clip through a compressor beside its dry signal. Raises AudioError and FonodromeError."""
+    """Run a clip through a compressor beside its dry signal. Raises AudioError.
+
+    Over as much from its start as can be worked out while somebody waits.
+    """
     with open_audio(path, name) as sound:
         rate = sound.rate_hz
-        if sound.frames > LONGEST_S * rate:
-            raise FonodromeError(f"“{name}” is longer than ten minutes: choose a shorter clip.")
+        frames_in = worked_frames(sound)
         stage = k.Compressor(
             id="c", threshold_db=max(-80, s.reaches_db), ratio=min(s.ratio, 100), knee_db=s.knee_db,
             makeup_db=s.made_up_db, attack_ms=s.attack_ms, release_ms=s.release_ms,
@@ -110,8 +112,8 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         heard: list[np.ndarray] = []
         counts = np.zeros(-HISTOGRAM_LOW // HISTOGRAM_STEP + 1)
         size = max(step, _BLOCK // step * step)
-        for start in range(0, sound.frames, size):
-            raw = np.asarray(sound.read(start, min(size, sound.frames - start)), np.float64)
+        for start in range(0, frames_in, size):
+            raw = np.asarray(sound.read(start, min(size, frames_in - start)), np.float64)
             block = np.stack([raw[0], raw[min(1, len(raw) - 1)]])
             reduction = work.reduction(block)
             squeezed = block * amplitude(s.made_up_db - reduction)
@@ -162,6 +164,7 @@ def measure_parallel(path: Path, name: str, s: ParallelSettings) -> ParallelMeas
         headroom_db=headroom, cautions=[c.replace("-", "\u2212") for c in cautions],
         floor_dbfs=floor, floor_lift_db=lift,
         reduced_percent=100 * float((curve < -1).mean()) if len(curve) else 0.0,
+        seconds=round(frames_in / rate, 2),
     )  # fmt: skip
 
 
@@ -176,7 +179,7 @@ def _hits(path: Path) -> tuple[float, ...]:
     """Where notes begin (s); nothing for silence. Kept: a file in the store never changes."""
     try:
         with open_audio(path) as sound:
-            return tuple(float(onset) for onset in find_onsets(sound))
+            return tuple(float(onset) for onset in find_onsets(sound, worked_frames(sound)))
     except AudioError:
         return ()
 

@@ -27,11 +27,11 @@ RATE = 48_000
 
 
 class Clips(unittest.TestCase):
-    def clip(self, sound: np.ndarray) -> Path:
+    def clip(self, sound: np.ndarray, rate: int = RATE) -> Path:
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
         path = Path(held.name) / "a.wav"
-        soundfile.write(path, sound, RATE, subtype="FLOAT")
+        soundfile.write(path, sound, rate, subtype="FLOAT")
         return path
 
 
@@ -73,6 +73,40 @@ class Parallel(Clips):
         quiet = measure_parallel(self.clip(np.zeros(RATE)), "a", s)
         self.assertIn("silent", quiet.cautions[0])
         self.assertIsNone(quiet.before.loudness_lufs)
+
+
+class Stretch(Clips):
+    """A clip that lasts longer than can be waited for: figures are of its first two minutes, and say so."""
+
+    @classmethod
+    def setUpClass(cls):
+        rng = np.random.default_rng(3)
+        bursts = (np.arange(150 * 8_000) // 8_000 % 3 > 0) * 0.2
+        cls.sound = bursts * rng.standard_normal(150 * 8_000)
+        # What comes after the stretch is 12 dB louder: no figure may know of it.
+        cls.sound[120 * 8_000 :] *= 4
+
+    def both(self, measure):
+        whole, cut = (self.clip(part, 8_000) for part in (self.sound, self.sound[: 120 * 8_000]))
+        return measure(whole), measure(cut)
+
+    def test_parallel_compression_and_ducking_are_those_of_the_stretch(self):
+        long, short = self.both(lambda path: measure_parallel(path, "a", ParallelSettings()))
+        self.assertEqual(long.seconds, 120)
+        self.assertEqual(long, short)
+        phrases = [Phrase(start_s=s, end_s=s + 2) for s in range(1, 149, 3)]
+        settings = DuckingSettings(way="key", depth_db=9)
+        long, short = self.both(lambda path: measure_ducking(path, "a", settings, phrases, -20))
+        self.assertEqual((long.seconds, len(long.gain_db)), (120, 6_000))
+        self.assertEqual(long, short)
+        # Entries are read at phrases within it: 1, 4 ... 118 s are 40 phrases, 39 after a gap.
+        self.assertEqual(len(long.at_entries_db), 39)
+        long, short = self.both(lambda path: fit_ducking(path, "a", settings, "envelope", -20))
+        self.assertEqual(long, short)
+
+    def test_more_samples_a_second_are_a_shorter_stretch(self):
+        path = self.clip(np.full(96_000 * 61, 0.1, np.float32), 96_000)
+        self.assertEqual(measure_parallel(path, "a", ParallelSettings()).seconds, 60)
 
 
 class Releases(Clips):

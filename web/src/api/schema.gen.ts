@@ -13424,6 +13424,11 @@ export interface components {
             solved_follower_gain_db: number | null;
             /** Sentence */
             sentence: string;
+            /**
+             * Seconds
+             * @description Worked out over so much from the clip's start (s)
+             */
+            seconds: number;
         };
         /** DuckingIn */
         DuckingIn: {
@@ -13597,6 +13602,11 @@ export interface components {
             reduced_percent: number;
             /** Cautions */
             cautions: string[];
+            /**
+             * Seconds
+             * @description Worked out over so much from the clip's start (s)
+             */
+            seconds: number;
         };
         /**
          * SideLevels

@@ -9,6 +9,7 @@ import { AxisBottom, AxisLeft, Gridlines, halo, linePath } from "../../charts/ax
 import { BurstChart } from "../../charts/BurstChart";
 import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { TransferChart } from "../../charts/TransferChart";
+import { Worked } from "../../song/Worked";
 import { Answer } from "../../ui/Answer";
 import { Figure, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
@@ -278,6 +279,7 @@ export function OverClip({ p }: Props) {
             Up to {num(m.most_reduction_db, 1)} dB are taken; {num(m.reduced_percent, 0)} % of the
             time has more than 1 dB.
           </Answer>
+          <Worked seconds={m.seconds} />
           <Reduction measured={m} />
           <Sliders
             of={OF_TIME}

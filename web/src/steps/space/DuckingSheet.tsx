@@ -7,6 +7,7 @@ import { type SliderOf, Sliders } from "../../charts/Sliders";
 import { DuckChart } from "../../charts/DuckChart";
 import { ScaleSlider } from "../../charts/ScaleSlider";
 import { SendTo } from "../../rigs/SendTo";
+import { Worked } from "../../song/Worked";
 import { Answer } from "../../ui/Answer";
 import { announce, Figure, Notice, Press } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
@@ -217,6 +218,7 @@ export function DuckingSheet({ duck, clips, frame, asked, bar_s, route }: Props)
           {data && (
             <Box marginTop="4px">
               <Answer>{data.sentence}</Answer>
+              <Worked seconds={data.seconds} />
               <Box as="span" color="ink2">
                 {data.recovery_s !== null &&
                   `Back to \u22123 dB ${num(data.recovery_s, 2)} s after a phrase. `}

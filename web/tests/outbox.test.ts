@@ -13,6 +13,8 @@ class Line {
   sent: [string, Waiting][] = [];
   store = new Map<string, string>();
   timers: (() => void)[] = [];
+  time = 1000;
+  full = false;
   down = false;
   refuse = "";
   /** The server's own count, by variant; each taken edit is one more. */
@@ -31,12 +33,16 @@ class Line {
       passing: (fault) => fault === "down",
       store: {
         getItem: (name) => this.store.get(name) ?? null,
-        setItem: (name, text) => void this.store.set(name, text),
+        setItem: (name, text) => {
+          if (this.full) throw new Error("no room");
+          this.store.set(name, text);
+        },
         removeItem: (name) => void this.store.delete(name),
       },
       names: () => [...this.store.keys()],
       id: () => `e${++this.next}`,
       later: (run) => void this.timers.push(run),
+      now: () => this.time,
     };
     return new Outbox(wire, (fault) => `said: ${String(fault)}`);
   }
@@ -144,7 +150,100 @@ test("one variant that cannot be reached holds up no other", async () => {
   expect(box.flow().waiting).toBe(1);
 });
 
-test("what cannot be read of the store is nothing, and no fault", () => {
-  expect(readKept(null)).toEqual([]);
-  for (const text of ["", "{", "7", '{"id":1}', "null"]) expect(readKept(text)).toEqual([]);
+test("what cannot be read of the store is null, and no fault", () => {
+  for (const text of [
+    null,
+    "",
+    "{",
+    "7",
+    '{"id":1}',
+    "null",
+    '{"id":"e","base_revision":1.5,"action":{"do":"rig"}}',
+  ])
+    expect(readKept(text), String(text)).toBeNull();
+  expect(readKept("[]")).toEqual([]);
+});
+
+test("two tabs without a line keep the edits of both; who comes next sends all of them, once", async () => {
+  const line = new Line();
+  line.down = true;
+  const [one, other] = [line.box(), line.box()];
+  for (const [box, texts] of [
+    [one, ["a", "b"]],
+    [other, ["c"]],
+    [one, ["d"]],
+  ] as const)
+    for (const text of texts) {
+      line.time += 5;
+      box.add("v", title(text));
+    }
+  await settled();
+  // Both tabs are killed.
+  line.timers.length = 0;
+  line.down = false;
+  const after = line.box();
+  after.takeUp();
+  await settled();
+  expect(line.sent.map(([, e]) => e.action)).toEqual(["a", "b", "c", "d"].map(title));
+  expect(line.store.size).toBe(0);
+});
+
+test("a tab that is done takes nothing from the store that is another's", async () => {
+  const line = new Line();
+  line.down = true;
+  const other = line.box();
+  other.add("v", title("theirs"));
+  await settled();
+  line.down = false;
+  const mine = line.box();
+  mine.add("v", title("mine"));
+  await settled();
+  expect(line.sent.map(([, e]) => e.action)).toEqual([title("mine")]);
+  expect([...line.store.values()].map((t) => JSON.parse(t).action)).toEqual([title("theirs")]);
+});
+
+test("kept edits that cannot be read are set aside and told of; the others go out", async () => {
+  const line = new Line();
+  line.store.set("fonodrome.rig-edits.v.bad", '{"id": "half');
+  line.store.set("fonodrome.rig-edits.w.odd", '{"id":"x","base_revision":"1","action":null}');
+  const kept = { id: "good", base_revision: 1, action: title("good"), at: 3 };
+  line.store.set("fonodrome.rig-edits.v.good", JSON.stringify(kept));
+  const box = line.box();
+  const aside: number[] = [];
+  box.tell({ aside: (count) => aside.push(count) });
+  box.takeUp();
+  await settled();
+  expect(aside).toEqual([2]);
+  expect(line.sent.map(([, e]) => e.action)).toEqual([title("good")]);
+  // The words that were there are there still, under another name.
+  expect(line.store.get("fonodrome.set-aside.v.bad")).toBe('{"id": "half');
+  box.takeUp();
+  expect(aside).toEqual([2]);
+});
+
+test("the list of an earlier release goes out in its order and is removed", async () => {
+  const line = new Line();
+  const list = ["x", "y"].map((text, i) => ({
+    id: `o${i}`,
+    base_revision: 1,
+    action: title(text),
+  }));
+  line.store.set("fonodrome.rig-edits.v", JSON.stringify(list));
+  line.box().takeUp();
+  await settled();
+  expect(line.sent.map(([, e]) => e.action)).toEqual(["x", "y"].map(title));
+  expect(line.sent.map(([, e]) => e.base_revision)).toEqual([1, 2]);
+  expect(line.store.size).toBe(0);
+});
+
+test("a store that is full is told of, and the edit goes out all the same", async () => {
+  const line = new Line();
+  line.full = true;
+  const box = line.box();
+  let told = 0;
+  box.tell({ unkept: () => told++ });
+  box.add("v", title("still sent"));
+  await settled();
+  expect(told).toBe(1);
+  expect(line.sent.map(([, e]) => e.action)).toEqual([title("still sent")]);
 });

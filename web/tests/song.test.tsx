@@ -11,6 +11,8 @@ const server = {
   song: { id: "s", title: "Old", revision: 1 } as Record<string, unknown>,
   down: false,
   refuse: null as null | { status: number; body: object },
+  /** The next edit is stored, and its answer is lost. */
+  loses: false,
   patches: [] as { base_revision: number; changes: Record<string, unknown> }[],
 };
 
@@ -23,7 +25,23 @@ serve(async (request) => {
   }
   const body = (await request.json()) as (typeof server.patches)[number];
   server.patches.push(body);
+  // As the server does: what was changed since, to something else, is not overwritten.
+  const clashes = Object.entries(body.changes)
+    .filter(
+      ([f, v]) => body.base_revision < (server.song.revision as number) && server.song[f] !== v,
+    )
+    .filter(([f]) => server.song[`${f} at`] !== undefined)
+    .map(([field, yours]) => ({ field, theirs: server.song[field], yours }));
+  if (clashes.length) {
+    const problem = { detail: "Changed.", clashes, revision: server.song.revision };
+    return json({ ...problem, status: 409, type: "changed-elsewhere" }, 409);
+  }
+  for (const field of Object.keys(body.changes)) server.song[`${field} at`] = server.song.revision;
   server.song = { ...server.song, ...body.changes, revision: (server.song.revision as number) + 1 };
+  if (server.loses) {
+    server.loses = false;
+    throw new TypeError("Failed to fetch");
+  }
   return json(server.song);
 });
 
@@ -43,6 +61,7 @@ beforeEach(() => {
     song: { id: "s", title: "Old", revision: 1 },
     down: false,
     refuse: null,
+    loses: false,
     patches: [],
   });
 });
@@ -122,11 +141,63 @@ test("a refusal keeps what was typed until it is given up", async () => {
   expect(localStorage.length).toBe(0);
 });
 
+test("an answer that was lost, and another edit after it: nobody else changed it", async () => {
+  const { result } = await opened();
+  server.loses = true;
+  act(() => result.current.edit({ title: "First" } as never));
+  await waitFor(() => expect(result.current.saved.state).toBe("offline"), { timeout: 3000 });
+  expect(server.song.title).toBe("First");
+  act(() => result.current.edit({ title: "Second" } as never));
+  await waitFor(() => expect(server.song.title).toBe("Second"), { timeout: 5000 });
+  await waitFor(() => expect(result.current.saved.state).toBe("saved"));
+  expect(localStorage.length).toBe(0);
+});
+
+test("an answer that was lost, and somebody else's edit after it: that asks", async () => {
+  const { result } = await opened();
+  server.loses = true;
+  act(() => result.current.edit({ title: "First" } as never));
+  await waitFor(() => expect(result.current.saved.state).toBe("offline"), { timeout: 3000 });
+  server.song = { ...server.song, title: "Theirs", revision: 9 };
+  act(() => result.current.edit({ title: "Second" } as never));
+  await waitFor(() => expect(result.current.saved.state).toBe("clash"), { timeout: 5000 });
+  expect(server.song.title).toBe("Theirs");
+});
+
+test("two tabs without a line, both gone: the edits of both go out", async () => {
+  const at = Date.now() - 120_000;
+  const left = (tab: string, changes: object, later: number) =>
+    localStorage.setItem(
+      `fonodrome.unsent.s.${tab}`,
+      JSON.stringify({ base: 1, changes, at: at + later }),
+    );
+  left("one", { title: "One", key: "D" }, 0);
+  left("two", { title: "Two" }, 5);
+  await opened();
+  await waitFor(() => expect(server.song).toMatchObject({ title: "Two", key: "D" }), {
+    timeout: 3000,
+  });
+  await waitFor(() => expect(localStorage.length).toBe(0));
+});
+
+test("what a tab that is still open keeps is its own", async () => {
+  const theirs = JSON.stringify({ base: 1, changes: { title: "Typing" }, at: Date.now() });
+  localStorage.setItem("fonodrome.unsent.s.open", theirs);
+  const { result } = await opened();
+  act(() => result.current.edit({ key: "D" } as never));
+  await waitFor(() => expect(server.song.key).toBe("D"), { timeout: 3000 });
+  expect(server.song.title).toBe("Old");
+  expect(localStorage.getItem("fonodrome.unsent.s.open")).toBe(theirs);
+});
+
 test("what stands in the store and cannot be read opens the song as the server has it", async () => {
   for (const text of ["{", "7", "null", '{"base":1}']) {
     localStorage.setItem("fonodrome.unsent.s", text);
     const { result, unmount } = await opened();
     expect(result.current.song).toMatchObject({ title: "Old" });
+    // What was there is set aside, not thrown away.
+    await waitFor(() => expect(localStorage.getItem("fonodrome.set-aside.unsent.s")).toBe(text));
+    expect(localStorage.getItem("fonodrome.unsent.s")).toBeNull();
     unmount();
   }
 });

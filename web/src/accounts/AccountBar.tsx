@@ -6,6 +6,7 @@ import { type FormEvent, useState } from "react";
 import { api, ask, type Schemas, sentenceOf } from "../api/client";
 import { enter } from "./enter";
 import { announce, Dialog, Notice, Press } from "../ui/controls";
+import { forgetTyped } from "../ui/drafts";
 import { To } from "../ui/Links";
 import { Labelled, TextInput } from "../ui/QuantityField";
 
@@ -17,6 +18,7 @@ export function AccountBar({ session }: { session: Session }) {
   const signOut = async () => {
     try {
       const now = await ask(api.DELETE("/api/v1/session"));
+      forgetTyped();
       enter(client, now);
     } catch (fault) {
       announce(sentenceOf(fault), { kind: "fault" });

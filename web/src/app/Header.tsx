@@ -9,6 +9,7 @@ import { Recording } from "../clips/Record";
 import type { Flow } from "../rigs/outbox";
 import type { SongContext } from "../song/context";
 import { latest, savedWords } from "../song/saved";
+import { useDraft, useTakes } from "../ui/drafts";
 import { Dialog, Press } from "../ui/controls";
 import { clock, num, timeOfDay } from "../ui/format";
 import { Choice, QuantityField } from "../ui/QuantityField";
@@ -315,23 +316,25 @@ function Metre({ section, setSection }: Part) {
 
 /** The title is its own field: press to rename, Enter accepts, Escape restores. */
 function TitleField({ song, onTitle }: { song: Song; onTitle: (title: string) => void }) {
-  const [draft, setDraft] = useState(song.title);
-  const accept = () => {
-    const title = draft.trim();
+  const [typed, setTyped, takes] = useDraft("Song title", song.title);
+  const draft = typed ?? song.title;
+  const accept = (text: string = draft) => {
+    const title = text.trim();
     if (title && title !== song.title) onTitle(title);
-    else setDraft(song.title);
+    setTyped(null);
   };
+  useTakes(takes, accept);
   return (
     <chakra.input
       aria-label="Song title"
       value={draft}
       maxLength={120}
       width={`${Math.max(8, draft.length + 1) * 0.6}em`}
-      onChange={(event) => setDraft(event.target.value)}
-      onBlur={accept}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={() => accept()}
       onKeyDown={(event) => {
         if (event.key === "Enter") event.currentTarget.blur();
-        if (event.key === "Escape") setDraft(song.title);
+        if (event.key === "Escape") setTyped(null);
       }}
       background="transparent"
       border="0"

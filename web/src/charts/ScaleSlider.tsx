@@ -6,6 +6,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 import { type KeyboardEvent, type PointerEvent, useId, useState } from "react";
 
+import { useDraft, useTakes } from "../ui/drafts";
 import { ink } from "../ui/theme";
 import { num } from "../ui/format";
 import { useDrag, useWidth } from "../ui/hooks";
@@ -146,19 +147,20 @@ const TypedInput = chakra("input", {
 /** The value as text that can be typed over; what is not understood is said under it, over the scale. */
 function TypedValue({ label, words, least, most, onChange }: TypedProps) {
   const id = useId();
-  const [draft, setDraft] = useState<string | null>(null);
+  const [draft, setDraft, takes] = useDraft(`${label}, typed`, words);
   const [said, setSaid] = useState("");
   const restore = () => {
     setDraft(null);
     setSaid("");
   };
-  const accept = () => {
-    if (draft === null || draft === words) return restore();
-    const read = readTyped(draft, words, least, most);
+  const accept = (typed: string | null = draft) => {
+    if (typed === null || typed === words) return restore();
+    const read = readTyped(typed, words, least, most);
     if ("said" in read) return setSaid(read.said);
     restore();
     onChange(read.value);
   };
+  useTakes(takes, accept);
   return (
     <Box as="span" position="relative">
       <TypedInput
@@ -173,7 +175,7 @@ function TypedValue({ label, words, least, most, onChange }: TypedProps) {
         autoComplete="off"
         onFocus={(event) => event.currentTarget.select()}
         onChange={(event) => setDraft(event.target.value)}
-        onBlur={accept}
+        onBlur={() => accept()}
         onKeyDown={(event) => {
           if (event.key === "Enter") accept();
           if (event.key === "Escape") restore();

@@ -22,6 +22,7 @@ export const outbox = new Outbox(
     names: () => Object.keys(localStorage),
     id: () => crypto.randomUUID(),
     later: (run, ms) => void setTimeout(run, ms),
+    now: () => Date.now(),
   },
   sentenceOf,
 );
@@ -77,6 +78,16 @@ export function useOutbox(onSelect: (variant: Variant) => void): void {
         announce(sentenceOf(fault), { kind: "fault" });
         void client.invalidateQueries({ queryKey: ["variant", id] });
       },
+      aside: (count) =>
+        announce(
+          `${count === 1 ? "An edit" : `${count} edits`} that this browser kept cannot be read any more: set aside, and everything else goes on.`,
+          { kind: "fault" },
+        ),
+      unkept: () =>
+        announce(
+          "This browser keeps nothing more: its store is full or closed. Edits count while the page is open.",
+          { kind: "fault" },
+        ),
     });
     outbox.takeUp();
     window.addEventListener("online", outbox.goOn);

@@ -5,6 +5,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 
+import { announce } from "../ui/controls";
+import { allOwn, keepPending, keptOf, merged, type Pending, takeLeft, trying } from "./unsent";
 import { api, ask, Refused, type Song, type SongChanges, sentenceOf } from "../api/client";
 
 export interface Clash {
@@ -20,30 +22,12 @@ export type Saved =
   | { state: "refused"; sentence: string }
   | { state: "clash"; clashes: Clash[]; revision: number };
 
-interface Pending {
-  base: number;
-  changes: SongChanges;
-}
-
 const SEND_AFTER_MS = 400;
 const RETRY_MS = 3000;
-
-const keyOf = (id: string) => `fonodrome.unsent.${id}`;
-
-function load(id: string): Pending | null {
-  try {
-    const kept: unknown = JSON.parse(localStorage.getItem(keyOf(id)) ?? "null");
-    const sound = kept && typeof kept === "object" && "base" in kept && "changes" in kept;
-    return sound ? (kept as Pending) : null;
-  } catch {
-    return null;
-  }
-}
-
-function store(id: string, pending: Pending | null): void {
-  if (pending) localStorage.setItem(keyOf(id), JSON.stringify(pending));
-  else localStorage.removeItem(keyOf(id));
-}
+const UNKEPT =
+  "This browser keeps nothing more: its store is full or closed. Edits count while the page is open.";
+const ASIDE =
+  "An edit of this song that this browser kept cannot be read any more: it was set aside, and everything else goes on.";
 
 export function useSong(id: string) {
   const client = useQueryClient();
@@ -52,7 +36,7 @@ export function useSong(id: string) {
     queryFn: () => ask(api.GET("/api/v1/songs/{song_id}", { params: { path: { song_id: id } } })),
     refetchInterval: 15_000,
   });
-  const [pending, setPendingState] = useState<Pending | null>(() => load(id));
+  const [pending, setPendingState] = useState<Pending | null>(() => keptOf(id));
   const [saved, setSaved] = useState<Saved>({ state: "saved", at: null });
   const held = useRef(pending);
   const sending = useRef(false);
@@ -63,7 +47,7 @@ export function useSong(id: string) {
   const setPending = useCallback(
     (next: Pending | null) => {
       held.current = next;
-      store(id, next);
+      if (!keepPending(id, next)) announce(UNKEPT, { kind: "fault" });
       setPendingState(next);
     },
     [id],
@@ -73,6 +57,8 @@ export function useSong(id: string) {
     const now = held.current;
     if (!now || sending.current) return;
     sending.current = true;
+    setPending(trying(now));
+    const sent = held.current;
     setSaved({ state: "saving" });
     const later = (wait: number) => {
       clearTimeout(timer.current);
@@ -90,7 +76,7 @@ export function useSong(id: string) {
       client.setQueryData(["song", id], song);
       void client.invalidateQueries({ queryKey: ["songs"] });
       const after = held.current;
-      if (after && after !== now) {
+      if (after && after !== sent) {
         const rest = Object.fromEntries(
           Object.entries(after.changes).filter(
             ([name, value]) => now.changes[name as keyof SongChanges] !== value,
@@ -104,10 +90,16 @@ export function useSong(id: string) {
       setSaved({ state: "saved", at: new Date() });
     } catch (fault) {
       const refused = fault instanceof Refused ? fault.problem : null;
-      if (refused?.status === 409 && refused.clashes) {
+      const clashes =
+        refused?.status === 409 ? (refused.clashes as Clash[] | undefined) : undefined;
+      if (clashes && held.current && allOwn(clashes, held.current.tried)) {
+        // It was stored, and the answer was lost: what was edited after it follows.
+        setPending({ base: refused!.revision as number, changes: held.current.changes });
+        later(0);
+      } else if (refused && clashes) {
         setSaved({
           state: "clash",
-          clashes: refused.clashes as Clash[],
+          clashes,
           revision: refused.revision as number,
         });
       } else if (refused && refused.status > 0 && refused.status < 500) {
@@ -127,13 +119,20 @@ export function useSong(id: string) {
 
   useEffect(() => {
     if (held.current) void flush();
+    void takeLeft(id).then(({ left, aside }) => {
+      if (aside) announce(ASIDE, { kind: "fault" });
+      const all = left && merged([left, ...(held.current ? [held.current] : [])]);
+      if (!all) return;
+      setPending(all);
+      void flushRef.current();
+    });
     const online = () => void flushRef.current();
     window.addEventListener("online", online);
     return () => {
       window.removeEventListener("online", online);
       clearTimeout(timer.current);
     };
-  }, [flush]);
+  }, [flush, id, setPending]);
 
   // In a ref, so that an "Undo" which waits in a toast edits what is there by then.
   const known = query.data?.revision;
@@ -146,6 +145,7 @@ export function useSong(id: string) {
       if (revision === undefined) return;
       const before = held.current;
       setPending({
+        ...before,
         base: before?.base ?? revision,
         changes: { ...before?.changes, ...changes },
       });

@@ -2,6 +2,7 @@
 import { Box, chakra } from "@chakra-ui/react";
 import { useId, useState } from "react";
 
+import { useDraft, useTakes } from "./drafts";
 import { Said } from "./Said";
 import { sentenceOf } from "../api/client";
 
@@ -36,15 +37,15 @@ interface Props {
 
 export function NameField({ label, value, empty = false, onName }: Props) {
   const id = useId();
-  const [draft, setDraft] = useState<string | null>(null);
+  const [draft, setDraft, takes] = useDraft(label, value);
   const [said, setSaid] = useState("");
   const restore = () => {
     setDraft(null);
     setSaid("");
   };
-  const keep = async () => {
-    if (draft === null) return;
-    const name = draft.trim();
+  const keep = async (typed = draft) => {
+    if (typed === null) return;
+    const name = typed.trim();
     if (name === value) return restore();
     if (!name && !empty) return setSaid("A name is needed. Escape brings the last one back.");
     try {
@@ -54,6 +55,7 @@ export function NameField({ label, value, empty = false, onName }: Props) {
       setSaid(sentenceOf(fault));
     }
   };
+  useTakes(takes, (text) => void keep(text));
   return (
     <Box flex="1" minWidth="0" position="relative">
       <Input

@@ -2,6 +2,7 @@
 import { Box } from "@chakra-ui/react";
 import { type KeyboardEvent, useId, useState } from "react";
 
+import { useDraft, useTakes } from "./drafts";
 import { num } from "./format";
 import { TextInput } from "./QuantityField";
 import { readTyped } from "./typed";
@@ -34,9 +35,9 @@ export function NumberField(props: Props) {
     onCommit,
   } = props;
   const id = useId();
-  const [draft, setDraft] = useState<string | null>(null);
   const [said, setSaid] = useState("");
   const shown = num(value, digits);
+  const [draft, setDraft, takes] = useDraft(label, shown);
   const commit = (text: string) => {
     const read = readTyped(text, `${shown} ${unit}`, least, most);
     if ("said" in read) return setSaid(read.said);
@@ -44,6 +45,7 @@ export function NumberField(props: Props) {
     setSaid("");
     if (Math.abs(read.value - value) > 1e-9) onCommit(read.value);
   };
+  useTakes(takes, commit);
   const onKeyDown = (event: KeyboardEvent) => {
     const way = { ArrowUp: 1, ArrowDown: -1 }[event.key];
     if (event.key === "Enter") commit(draft ?? shown);

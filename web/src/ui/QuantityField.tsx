@@ -3,12 +3,14 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 
+import { useDraft, useTakes } from "./drafts";
 import { Said } from "./Said";
 import { api, ask, type Frame, Refused, type Schemas, sentenceOf } from "../api/client";
 
 type Kind = Schemas["QuantityRequest"]["kind"];
 export type Quantity = Schemas["Quantity"];
 
+const AGAIN_MS = 3000;
 const underWay = new Set<Promise<void>>();
 
 function track(reading: Promise<void>): Promise<void> {
@@ -82,7 +84,7 @@ export function Labelled({
 export function QuantityField(props: Props) {
   const { label, kind, value, unit, frame, onCommit, step = 1, hideLabel, width, help } = props;
   const id = useId();
-  const [draft, setDraft] = useState<string | null>(null);
+  const [draft, setDraft, takes] = useDraft(label, value);
   // Looks while typing and acceptances are counted apart: a look never undoes an acceptance.
   const lastLook = useRef(0);
   const latest = useRef(0);
@@ -133,9 +135,15 @@ export function QuantityField(props: Props) {
       onCommit(found, text);
     } catch (fault) {
       setSaid({ text: sentenceOf(fault), bad: true });
-      if (fault instanceof Refused && fault.offline) setDraft(text);
+      if (fault instanceof Refused && fault.offline) {
+        // It was typed: it is read as soon as the line is back, unless something else is typed.
+        setDraft(text);
+        setTimeout(() => turn === latest.current && void readIt(text), AGAIN_MS);
+      }
     }
   };
+
+  useTakes(takes, (text) => void commit(text));
 
   const onKeyDown = (event: KeyboardEvent<HTMLInputElement>) => {
     if (event.key === "Enter") {

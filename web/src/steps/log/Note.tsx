@@ -4,6 +4,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type RefObject, useEffect, useRef, useState } from "react";
 
 import { api, ask, Refused, sentenceOf } from "../../api/client";
+import { useDraft } from "../../ui/drafts";
 import { Hint, Notice, Press } from "../../ui/controls";
 import { Labelled, TextArea } from "../../ui/QuantityField";
 import { chosen, MOST, send, smaller, type Waiting } from "./pictures";
@@ -16,7 +17,9 @@ export function Note({
   field: RefObject<HTMLTextAreaElement | null>;
 }) {
   const client = useQueryClient();
-  const [text, setText] = useState("");
+  const [typed, setTyped] = useDraft("Note", "");
+  const text = typed ?? "";
+  const setText = (next: string) => setTyped(next || null);
   const [waiting, setWaiting] = useState<Waiting[]>([]);
   const [said, setSaid] = useState("");
   const [over, setOver] = useState(false);

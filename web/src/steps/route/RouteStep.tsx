@@ -19,6 +19,7 @@ import { hasTrait } from "../../rigs/traits";
 import { useMovedPlan } from "../../playing/moves";
 import { usePlay } from "../../playing/usePlaying";
 import { useSongContext } from "../../song/context";
+import { DraftScope } from "../../ui/drafts";
 import { Notice, Press, SheetTitle, Waiting } from "../../ui/controls";
 import { Gloss } from "../../ui/Gloss";
 import { useNarrow, useSteady } from "../../ui/hooks";
@@ -265,15 +266,17 @@ function Course({ rig, id }: CourseProps) {
   const isPart =
     selected in (variant.document.nodes ?? {}) || selected in (variant.document.rails ?? {});
   const inspector = (
-    <Inspector
-      variant={present}
-      kinds={known}
-      selected={selected}
-      moving={moving}
-      onEdit={edit}
-      onTake={(after) => taken(client, after)}
-      onSelect={setSelected}
-    />
+    <DraftScope value={`${present.id} ${selected}`}>
+      <Inspector
+        variant={present}
+        kinds={known}
+        selected={selected}
+        moving={moving}
+        onEdit={edit}
+        onTake={(after) => taken(client, after)}
+        onSelect={setSelected}
+      />
+    </DraftScope>
   );
   const checkList = (
     <Checks

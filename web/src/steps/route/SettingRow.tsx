@@ -7,6 +7,7 @@ import { memo, type KeyboardEvent, type PointerEvent, useId, useState } from "re
 
 import type { Frame, Parameter } from "../../api/client";
 import { halo } from "../../charts/axes";
+import { useDraft, useTakes } from "../../ui/drafts";
 import { Press, Unseen } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useDrag, useWidth } from "../../ui/hooks";
@@ -321,22 +322,23 @@ function tickWords(tick: number): string {
 /** The value, to be typed over. What is not understood is said here, and nothing moves. */
 function ValueField({ parameter: p, value, frame, onSet, onBack, before }: Own) {
   const id = useId();
-  const [draft, setDraft] = useState<string | null>(null);
   const [said, setSaid] = useState("");
   const shown = shownOf(value);
+  const [draft, setDraft, takes] = useDraft(p.label, shown);
   const leave = () => {
     setDraft(null);
     setSaid("");
   };
-  const accept = async () => {
-    if (draft === null) return;
-    const read = readSetting(p, draft, value, frame);
+  const accept = async (typed = draft) => {
+    if (typed === null) return;
+    const read = readSetting(p, typed, value, frame);
     if (read === null) return leave();
     if ("said" in read) return setSaid(read.said);
     const refused = await onSet(read.value);
     if (refused) setSaid(refused);
     else leave();
   };
+  useTakes(takes, (text) => void accept(text));
   const unit = p.unit === "ratio" ? "to 1" : p.unit;
   return (
     <Box position="relative">

@@ -3,6 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useState } from "react";
 
 import type { RigAction, RigView, Variant } from "../../api/client";
+import { useDraft } from "../../ui/drafts";
 import { Notice, Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { TextInput } from "../../ui/QuantityField";
@@ -175,7 +176,7 @@ export function Writing({
   onEdit: (action: RigAction) => void;
 }) {
   const stored = variant.view.notation;
-  const [draft, setDraft] = useState<string | null>(null);
+  const [draft, setDraft] = useDraft(`${variant.id} notation`, stored);
   const text = draft ?? stored;
   return (
     <Box>

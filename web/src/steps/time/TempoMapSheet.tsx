@@ -6,6 +6,7 @@ import { useState } from "react";
 import { api, ask, type Section, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../song/context";
 import { TempoStrip } from "../../charts/TempoStrip";
+import { useDraft } from "../../ui/drafts";
 import { announce, HowComputed, Notice, Press, SheetTitle } from "../../ui/controls";
 import { clockFine, msShort, num, signed } from "../../ui/format";
 import { Choice, Labelled, QuantityField, TextInput } from "../../ui/QuantityField";
@@ -349,7 +350,7 @@ function Plain({
   /** Takes what was typed, or says in a sentence why not; then nothing moves. */
   onSet: (text: string) => string | void;
 }) {
-  const [draft, setDraft] = useState<string | null>(null);
+  const [draft, setDraft] = useDraft(`${label ?? placeholder ?? ""} ${value}`, value);
   const [problem, setProblem] = useState("");
   const commit = () => {
     const said = draft !== null && draft !== value ? onSet(draft) : undefined;

@@ -4,6 +4,7 @@ import hashlib
 import os
 import shutil
 from pathlib import Path
+from uuid import uuid4
 
 from django.conf import settings
 from django.core.files.storage import default_storage
@@ -38,17 +39,22 @@ def adopt(path: Path, *, keep: bool = False, link: bool = False) -> Blob:
     target = path_of(blob)
     target.parent.mkdir(parents=True, exist_ok=True)
     if not target.exists():
-        part = target.with_name(f"{target.name}.{os.getpid()}.part")
-        if link:
-            try:
-                os.link(path, part)
-            except OSError:
+        part = target.with_name(f"{target.name}.{uuid4().hex}.part")
+        try:
+            if link:
+                try:
+                    os.link(path, part)
+                except OSError:
+                    shutil.copyfile(path, part)
+            elif keep:
                 shutil.copyfile(path, part)
-        elif keep:
-            shutil.copyfile(path, part)
-        else:
-            shutil.move(path, part)
-        os.replace(part, target)
+            else:
+                shutil.move(path, part)
+            os.replace(part, target)
+        except OSError:
+            # Half a copy on a full disk.
+            part.unlink(missing_ok=True)
+            raise
     else:
         # Wanted again: what goes by its age is young now.
         os.utime(target)

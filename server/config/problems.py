@@ -1,13 +1,17 @@
 """One shape for everything that goes wrong (RFC 9457), with a sentence for a person."""
 
+import logging
 from typing import Any
 
+from django.db import DatabaseError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from core.errors import FonodromeError
+from server.config.disk import DISK_FULL, tells_of_full_disk
 
+log = logging.getLogger(__name__)
 MOST_ERRORS = 10
 TITLES = {
     400: "Not understood",
@@ -91,6 +95,15 @@ def install(api: NinjaAPI) -> None:
         elif error.status_code == 400:
             sentence = "This request could not be read: its JSON is broken."
         return problem_response(error.status_code, sentence)
+
+    def on_broken(request: HttpRequest, error: Exception) -> HttpResponse:
+        if not tells_of_full_disk(error):
+            raise error
+        log.error("no room for %s %s: %s", request.method, request.path, error)
+        return problem_response(507, DISK_FULL, "disk-full")
+
+    for kind in (OSError, DatabaseError):
+        api.add_exception_handler(kind, on_broken)
 
     from django.http import Http404
 

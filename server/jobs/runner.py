@@ -16,6 +16,7 @@ from django.db import (
 from django.utils import timezone
 
 from core.errors import Cancelled, FonodromeError
+from server.config.disk import DISK_FULL, tells_of_full_disk
 from server.jobs.models import JobState, Status
 
 log = logging.getLogger(__name__)
@@ -155,10 +156,9 @@ def run_attempt(
         steadily(lambda: attempt.finish(status=Status.FAILED, problem=sentence))
     except OSError as error:
         log.exception("%s %s failed", model.__name__, pk)
-        full = getattr(error, "errno", None) == 28
         sentence = (
-            "The disk is full. Make room and try again; nothing was changed."
-            if full
+            DISK_FULL
+            if tells_of_full_disk(error)
             else "A file could not be read or written. Try again; nothing was changed."
         )
         steadily(lambda: attempt.finish(status=Status.FAILED, problem=sentence))
@@ -166,9 +166,10 @@ def run_attempt(
         # The database went away for longer than patience lasts: the care taker makes it again.
         log.exception("%s %s lost its database", model.__name__, pk)
         raise
-    except Exception:
+    except Exception as error:
         log.exception("%s %s failed", model.__name__, pk)
-        problem = "Something went wrong inside. Try again; nothing was changed."
+        broken = "Something went wrong inside. Try again; nothing was changed."
+        problem = DISK_FULL if tells_of_full_disk(error) else broken
         steadily(lambda: attempt.finish(status=Status.FAILED, problem=problem))
 
 

@@ -10,6 +10,7 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
+from core.errors import FonodromeError
 from core.routing import (
     Action,
     Conversion,
@@ -36,7 +37,7 @@ from core.routing.edit.convert import Form
 from server.accounts.models import User
 from server.config.problems import Problem
 from server.log.services import write
-from server.rigs.feeds import copied_feeds
+from server.rigs.feeds import copied_feeds, readable
 from server.rigs.models import Rig, Variant, VariantEdit
 from server.rigs.queries import context_for, context_of, rig_of, variant_of
 from server.rigs.views import VIEWS
@@ -132,6 +133,11 @@ def _stored(document: Document) -> dict[str, Any]:
 
 
 def _locked(user: User, variant_id: UUID) -> Variant:
+    """A variant of one's own, locked, with its song as it stays until the end: a delay that the rig is judged
+    with cannot be taken out of the song meanwhile. The song first, always, so that nobody waits in a circle.
+    """
+    song = variant_of(user, variant_id).rig.song_id
+    Song.objects.select_for_update(no_key=True).filter(pk=song).first()
     return variant_of(user, variant_id, locked=True)
 
 
@@ -289,6 +295,27 @@ def store(
     _one_title(variant)
 
 
+def _still_computed(variant: Variant, after: Document) -> None:
+    """Refuse a step through the history into a rig that cannot be computed: a delay that it refers to is gone
+    from the song by now. From one that cannot be computed itself every step is open.
+    """
+    fault = _fault_of(variant, after)
+    if fault is None:
+        return
+    now = readable(variant)
+    if now is not None and _fault_of(variant, now) is None:
+        raise fault
+
+
+def _fault_of(variant: Variant, document: Document) -> FonodromeError | None:
+    """Why it cannot be computed in its song; None where it can."""
+    try:
+        compile_rig(document, context_for(variant, document))
+    except FonodromeError as fault:
+        return fault
+    return None
+
+
 def undo(user: User, variant_id: UUID) -> Changed:
     """Take the newest step back. Raises Problem where there is none, or its target changed."""
     with transaction.atomic():
@@ -297,7 +324,9 @@ def undo(user: User, variant_id: UUID) -> Changed:
         if step is None:
             raise Problem(409, "There is nothing to undo.", "nothing-to-undo")
         edit = Edit.model_validate({"changes": step.changes})
-        _turned(variant, _merged(load_rig(variant.document), edit.inverse), [edit.inverse])
+        after = _merged(load_rig(variant.document), edit.inverse)
+        _still_computed(variant, after)
+        _turned(variant, after, [edit.inverse])
         _one_title(variant)
         step.undone = True
         step.save(update_fields=["undone"])
@@ -311,7 +340,9 @@ def redo(user: User, variant_id: UUID) -> Changed:
         if step is None:
             raise Problem(409, "There is nothing to do again.", "nothing-to-redo")
         edit = Edit.model_validate({"changes": step.changes})
-        _turned(variant, _merged(load_rig(variant.document), edit), [edit])
+        after = _merged(load_rig(variant.document), edit)
+        _still_computed(variant, after)
+        _turned(variant, after, [edit])
         _one_title(variant)
         step.undone = False
         step.save(update_fields=["undone"])
@@ -347,6 +378,7 @@ def go_to(user: User, variant_id: UUID, number: int) -> Changed:
         for edit in edits:
             document = _merged(document, edit)
         if edits:
+            _still_computed(variant, document)
             _turned(variant, document, edits)
             _one_title(variant)
             variant.edits.filter(pk__in=[s.pk for s in back]).update(undone=True)

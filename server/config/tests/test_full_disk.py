@@ -61,7 +61,7 @@ class FullDisk(RenderCase):
                 return Filling(path, "w+")
 
         with (
-            mock.patch("server.clips.services._path", lambda _: Held()),
+            mock.patch("server.clips.services._path", return_value=Held()),
             self.assertLogs("server.config.problems", "ERROR"),
         ):
             status, problem = self.put(upload, data)

@@ -1,15 +1,21 @@
 """Two presses at the same moment, by threads and a real database: nothing is lost, nothing is a fault."""
 
+import time
 import uuid
 
 from django.test import TransactionTestCase
 
-from core.routing.edit.actions import SetRig
+from core.errors import FonodromeError
+from core.routing import compile_rig, load_rig
+from core.routing.edit.actions import Notate, SetRig
 from server.config.problems import Problem
 from server.renders.models import Render
 from server.rigs import services
 from server.rigs.models import Variant
+from server.rigs.queries import context_of
 from server.rigs.services import create_rig
+from server.songs.models import Song
+from server.songs.services import edit_song
 from server.testing import clip_in, noise, person, song_for, together, wav_bytes
 
 
@@ -92,3 +98,62 @@ class Together(TransactionTestCase):
         again = start_render(self.user, self.first, RenderJob(output=output), clip.pk)
         self.assertNotEqual(again.pk, told[0].pk)
         self.assertEqual(again.status, "queued")
+
+    def test_a_delay_is_taken_out_while_a_rig_begins_to_use_it(self):
+        """Whoever is first counts; the other one is told. Never a rig with a delay that is not there."""
+        lines = [{"name": "Slap", "value": "90 ms"}, {"name": "Throw", "value": "1/4"}]
+        song = edit_song(self.user, self.song.pk, 1, {"delays": lines})
+        one = services.add_variant(self.user, self.rig.pk, self.first.pk, "")
+        use = Notate(text="g: source > d: delay (time @throw) > o: output")
+        seen = set()
+        for turn in range(8):
+            one.refresh_from_db()
+            revision = Song.objects.get(pk=song.pk).revision
+            plain = Notate(text="g: source > o: output")
+            services.edit_variant(self.user, one.pk, plain, one.revision, uuid.uuid4())
+            one.refresh_from_db()
+            edit_song(self.user, song.pk, revision, {"delays": lines})
+            revision = Song.objects.get(pk=song.pk).revision
+            # Either order, and at once.
+            wait = (turn % 4 - 1) * 0.01
+            told = together(
+                lambda r=revision, w=wait: (
+                    time.sleep(max(0.0, w)), edit_song(self.user, song.pk, r, {"delays": lines[:1]})
+                )[1],
+                lambda r=one.revision, w=wait: (
+                    time.sleep(max(0.0, -w)),
+                    services.edit_variant(self.user, one.pk, use, r, uuid.uuid4()),
+                )[1],
+            )  # fmt: skip
+            refused = [isinstance(t, FonodromeError) for t in told]
+            self.assertEqual(sum(refused), 1, told)
+            seen.add(refused[0])
+            document = Variant.objects.get(pk=one.pk)
+            compile_rig(load_rig(document.document), context_of(Song.objects.get(pk=song.pk)))
+        self.assertEqual(seen, {True, False})
+
+    def test_a_step_back_to_a_delay_that_is_gone_is_refused_and_nothing_is_locked(self):
+        lines = [{"name": "Slap", "value": "90 ms"}, {"name": "Throw", "value": "1/4"}]
+        edit_song(self.user, self.song.pk, 1, {"delays": lines})
+        pk = self.first.pk
+        for text in ("g: source > d: delay (time @throw) > o: output", "g: source > o: output"):
+            self.first.refresh_from_db()
+            services.edit_variant(
+                self.user, pk, Notate(text=text), self.first.revision, uuid.uuid4()
+            )
+        revision = Song.objects.get(pk=self.song.pk).revision
+        edit_song(self.user, self.song.pk, revision, {"delays": lines[:1]})
+        for step in (
+            lambda: services.undo(self.user, pk),
+            lambda: services.go_to(self.user, pk, 1),
+        ):
+            with self.assertRaises(FonodromeError) as said:
+                step()
+            self.assertIn("throw", said.exception.sentence)
+        # Further back there is none: that goes.
+        services.go_to(self.user, pk, 0)
+        # And once the delay is there again, so does this.
+        revision = Song.objects.get(pk=self.song.pk).revision
+        edit_song(self.user, self.song.pk, revision, {"delays": lines})
+        services.redo(self.user, pk)
+        self.assertIn("@throw", str(Variant.objects.get(pk=pk).document))

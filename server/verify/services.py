@@ -263,11 +263,24 @@ def corrections(test: NullTest, user: User, variant_id: UUID | None) -> Correcti
 
 def set_limit(test: NullTest, limit: Limit) -> NullTest:
     """Judge a test against another limit; the measurement stays as it is."""
-    test.limit = limit.model_dump(mode="json")
-    if test.measurement is not None:
-        test.summary = summary_of(Measurement.model_validate(test.measurement), limit)
-    test.save(update_fields=["limit", "summary"])
+    with transaction.atomic():
+        # Alone with the row: a measurement that comes at this moment is judged by this limit, or here.
+        held = NullTest.objects.select_for_update().get(pk=test.pk)
+        held.limit = limit.model_dump(mode="json")
+        held.save(update_fields=["limit"])
+        judge_again(test.pk)
+    test.refresh_from_db()
     return test
+
+
+def judge_again(pk: UUID) -> None:
+    """Bring a test's summary to its measurement and its limit as both stand. Within a transaction."""
+    test = NullTest.objects.select_for_update().get(pk=pk)
+    if test.measurement is None:
+        return
+    found, limit = Measurement.model_validate(test.measurement), Limit.model_validate(test.limit)
+    test.summary = summary_of(found, limit)
+    test.save(update_fields=["summary"])
 
 
 def kept_after(test: NullTest, after: int | None) -> bytes | None:

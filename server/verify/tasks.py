@@ -8,17 +8,23 @@ from uuid import UUID
 from procrastinate.contrib.django import app
 
 from core.causes import explained_test
-from core.measure import Limit, NullOptions
+from core.measure import NullOptions
 from server.clips.store import adopt, path_of, scratch_folder
 from server.jobs.runner import Attempt, run_attempt
 from server.verify.models import NullTest
-from server.verify.services import log_test, summary_of
+from server.verify.services import judge_again, log_test
 
 
 @app.task(queue="measure", name="run_null_test")
 def run_null_test(test_id: str) -> None:
     pk = UUID(test_id)
-    run_attempt(NullTest, pk, lambda attempt: _measure(pk, attempt), lambda: log_test(pk))
+    run_attempt(NullTest, pk, lambda attempt: _measure(pk, attempt), lambda: _judged(pk))
+
+
+def _judged(pk: UUID) -> None:
+    """With the measurement, in one step: a limit that was changed while it was made counts."""
+    judge_again(pk)
+    log_test(pk)
 
 
 def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:
@@ -41,9 +47,4 @@ def _measure(test_id: UUID, attempt: Attempt) -> dict[str, Any]:
             keep=keep,
         )
         rests = adopt(keep) if keep.exists() else None
-    limit = Limit.model_validate(NullTest.objects.values_list("limit", flat=True).get(pk=test_id))
-    return {
-        "measurement": found.model_dump(mode="json"),
-        "rests": rests,
-        "summary": summary_of(found, limit),
-    }
+    return {"measurement": found.model_dump(mode="json"), "rests": rests}

@@ -1,5 +1,5 @@
 """`./fonodrome`: start, test, bench, screenshots, null, loudness, delay, tempo, rig, render, password,
-backup, restore, generate."""
+backup, restore, mutants, generate."""
 
 import argparse
 import os
@@ -91,6 +91,11 @@ def _parser() -> argparse.ArgumentParser:
             "--replace", action="store_true", help="though there is something already"
         )
         data(made)
+    change = commands.add_parser(
+        "mutants", help="change the core's arithmetic: do its tests notice?"
+    )
+    change.add_argument("--count", type=int, default=200, help="how many changes (default 200)")
+    change.add_argument("--seed", type=int, default=1, help="which of all that can be made")
     commands.add_parser("generate", help="make the front end's types from the API")
     return parser
 
@@ -139,6 +144,10 @@ def main() -> int:
         set_up()
         work = keeping.backup if given.command == "backup" else keeping.restore
         return work(given.data.resolve(), given.file.resolve(), replace=given.replace)
+    if given.command == "mutants":
+        from mutants import mutants
+
+        return mutants(given.count, given.seed)
     if given.command == "generate":
         set_up(testing=True)
         return subprocess.run([PYTHON, "-m", "door.generated"], cwd=ROOT, check=False).returncode

@@ -1,6 +1,7 @@
 """Renders: a variant of a rig heard on a clip, whole or in stems that can be balanced."""
 
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Annotated, Any
 from uuid import UUID
@@ -21,7 +22,7 @@ from core.render.moves import MOST_MOVES, WrittenMove
 from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.search import AgainstOut, LateOut
 from core.render.stems import PlaceOut
-from server.clips.models import Blob
+from server.clips.models import Blob, Clip
 from server.clips.store import path_of, scratch_folder
 from server.config.answers import named
 from server.config.auth import user_of
@@ -96,7 +97,9 @@ def _one(request: HttpRequest, render_id: UUID) -> Render:
     return get_object_or_404(_mine(request), pk=render_id)
 
 
-def _out(render: Render, clip: UUID | None = None) -> RenderOut:
+def _out(
+    render: Render, clip: UUID | None = None, known: Mapping[str, Clip] | None = None
+) -> RenderOut:
     names = (
         "id", "output", "place", "start_s", "length_s", "status", "progress", "stage",
         "problem", "report", "bare", "tail",
@@ -108,7 +111,7 @@ def _out(render: Render, clip: UUID | None = None) -> RenderOut:
         values
         | {
             "rig": render.variant.rig_id, "variant": render.variant_id, "clip": render.clip_id, "letter": render.variant.letter,
-            "capture": render.capture_id, "older": not is_open and services.is_older(render, clip),
+            "capture": render.capture_id, "older": not is_open and services.is_older(render, clip, known),
             "audible": render.blob_id is not None and render.status in HEARD,
         }
     )  # fmt: skip
@@ -118,9 +121,9 @@ def _out(render: Render, clip: UUID | None = None) -> RenderOut:
 def list_renders(request: HttpRequest, rig_id: UUID, clip: UUID | None = None) -> list[RenderOut]:
     """The newest render of each variant, output and stretch. clip: as for a new one."""
     rig = rig_of(user_of(request), rig_id)
-    return [
-        _out(render, clip) for render in services.newest(_mine(request).filter(variant__rig=rig))
-    ]
+    renders = list(services.newest(_mine(request).filter(variant__rig=rig)))
+    known = services.clips_named(rig, renders, clip)
+    return [_out(render, clip, known) for render in renders]
 
 
 @router.get("/variants/{uuid:variant_id}/places", response=list[PlaceOut])

@@ -5,7 +5,7 @@ import json
 import math
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -30,7 +30,7 @@ from core.render.balance import (
 from core.render.balance import mix_level as mixed
 from core.render.clip import Material, bare_rig, load_impulse
 from core.render.export import take_stems
-from core.render.feeds import Feed, Placement
+from core.render.feeds import Feed, Placement, one_clip
 from core.render.heard import HeardOut, HeardPart, heard
 from core.render.moved import MovedOut, plan_where_it_moves
 from core.render.moves import WrittenMove, resolve_moves
@@ -55,8 +55,8 @@ from server.jobs.models import Status
 from server.jobs.runner import request_cancel
 from server.log.services import write, write_settled
 from server.renders.models import Render
-from server.rigs.feeds import clips_of_feeds, content_of, feeds_of
-from server.rigs.models import Variant
+from server.rigs.feeds import among, clips_of_feeds, content_of, feeds_of, stored_feeds
+from server.rigs.models import Rig, Variant
 from server.rigs.queries import context_for, context_of
 from server.songs.models import Song
 
@@ -340,17 +340,20 @@ def job_of(render: Render) -> RenderJob:
     )  # fmt: skip
 
 
-def is_older(render: Render, clip: UUID | None = None) -> bool:
+def is_older(
+    render: Render, clip: UUID | None = None, known: Mapping[str, Clip] | None = None
+) -> bool:
     """Whether the rig, what plays into it, its moves, tempo or delays have changed since.
 
     clip: what plays into the first source where nothing was ever chosen; without it what played then.
+    known: the usable clips that many renders may name, where they are at hand (`clips_named`).
     """
     song, job = render.variant.rig.song, job_of(render)
     try:
         rig = load_rig(render.variant.document)
         wanted = feeds_of(render.variant.rig, rig, clip)
         feeds = wanted if render.variant.rig.feeds or clip is not None else job.feeds
-        clips = clips_of_feeds(song, feeds)
+        clips = clips_of_feeds(song, feeds) if known is None else among(known, feeds)
         feeds = _there(feeds, clips)
         job = job.model_copy(update={"feeds": feeds})
         if render.bare:
@@ -361,6 +364,14 @@ def is_older(render: Render, clip: UUID | None = None) -> bool:
     heard = render.capture.blob_id if render.capture is not None and render.capture.blob_id else ""
     moves = [] if render.bare else render.variant.moves
     return digest_of(plan, job, clips, song, rig, moves, heard) != render.digest
+
+
+def clips_named(rig: Rig, renders: Sequence[Render], clip: UUID | None) -> Mapping[str, Clip]:
+    """The usable clips that play into a rig or into any of its renders, asked for once."""
+    feeds = [*stored_feeds(rig), *(feed for render in renders for feed in job_of(render).feeds)]
+    if clip is not None:
+        feeds += one_clip("any", str(clip))
+    return clips_of_feeds(rig.song, feeds)
 
 
 def file_name(render: Render, form: str, *, stems: bool = False) -> str:

@@ -55,7 +55,7 @@ from server.rigs import services
 from server.rigs.feeds import readable
 from server.rigs.models import Rig as StoredRig
 from server.rigs.models import Variant
-from server.rigs.queries import context_for, rig_of, rigs_of, variant_of
+from server.rigs.queries import context_for, context_of_all, rig_of, rigs_of, variant_of
 from server.rigs.views import VIEWS
 from server.songs.queries import song_of
 
@@ -239,7 +239,8 @@ def list_rig_templates(request: HttpRequest) -> Any:
 @router.get("/songs/{uuid:song_id}/rigs", response=list[RigOut])
 def list_rigs(request: HttpRequest, song_id: UUID) -> Any:
     song = song_of(user_of(request), song_id)
-    return [_rig_out(rig) for rig in rigs_of(user_of(request)).filter(song=song)]
+    rigs = rigs_of(user_of(request)).filter(song=song).prefetch_related("variants")
+    return [_rig_out(rig) for rig in rigs]
 
 
 @router.post("/songs/{uuid:song_id}/rigs", response=RigOut)
@@ -279,9 +280,11 @@ def restore_rig(request: HttpRequest, rig_id: UUID) -> Any:
 @router.get("/rigs/{uuid:rig_id}/minis", response=list[Mini])
 def rig_minis(request: HttpRequest, rig_id: UUID) -> list[Mini]:
     """Its variants in small, in their order, with what differs from the first."""
-    variants = list(rig_of(user_of(request), rig_id).variants.all())
-    documents = [load_rig(v.document) for v in variants]
-    return minis([(d, context_for(v, d)) for v, d in zip(variants, documents, strict=True)])
+    rig = rig_of(user_of(request), rig_id)
+    documents = [load_rig(v.document) for v in rig.variants.all()]
+    # Drawn alike, whatever plays: of what stands around them only the delays and the responses count.
+    around = context_of_all(rig.song, documents)
+    return minis([(document, around) for document in documents])
 
 
 @router.post("/rigs/{uuid:rig_id}/variants", response=VariantOut)

@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from uuid import UUID
 
 from django.db import transaction
@@ -56,9 +56,18 @@ def feeds_of(rig: Rig, document: Document, clip: UUID | None) -> tuple[Feed, ...
 
 def clips_of_feeds(song: Song, feeds: Sequence[Feed]) -> dict[str, Clip]:
     """The clips that feeds name, by id; those that are gone or not usable are left out."""
-    ids = {p.clip for f in feeds if f.sounds for p in f.placements if _is_id(p.clip)}
+    ids = {id for id in _named(feeds) if _is_id(id)}
     found = song.clips.filter(pk__in=ids, status=Status.DONE, deleted_at=None)
     return {str(clip.pk): clip for clip in found.select_related("blob") if clip.blob is not None}
+
+
+def among(known: Mapping[str, Clip], feeds: Sequence[Feed]) -> dict[str, Clip]:
+    """Of clips that are at hand those that feeds name."""
+    return {id: known[id] for id in _named(feeds) if id in known}
+
+
+def _named(feeds: Sequence[Feed]) -> set[str]:
+    return {p.clip for f in feeds if f.sounds for p in f.placements}
 
 
 def _is_id(text: str) -> bool:

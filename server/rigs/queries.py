@@ -1,5 +1,6 @@
 """Read rigs and variants through the song that owns them."""
 
+from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import replace
 from uuid import UUID
@@ -76,7 +77,7 @@ def context_for(variant: Variant, document: Document, *, measured: bool = True) 
     """
     plain = context_of(variant.rig.song)
     return replace(
-        plain, clips=_clips_of(variant.rig, document), impulses=_impulses_of(variant, document),
+        plain, clips=_clips_of(variant.rig, document), impulses=_impulses_of(variant.rig.song, impulses_used(document)),
         unfed=unfed_of(variant.rig, document),
         measured=_measured_of(variant, document, plain) if measured else None,
     )  # fmt: skip
@@ -104,11 +105,15 @@ def _clips_of(rig: Rig, document: Document) -> dict[str, ClipFacts]:
     return found
 
 
-def _impulses_of(variant: Variant, document: Document) -> dict[str, Impulse]:
-    names = impulses_used(document)
+def context_of_all(song: Song, documents: list[Document]) -> Context:
+    """What documents of a song are laid out under: its tempo, its delays, and their impulse responses."""
+    names = {name for document in documents for name in impulses_used(document)}
+    return replace(context_of(song), impulses=_impulses_of(song, names))
+
+
+def _impulses_of(song: Song, names: Collection[str]) -> dict[str, Impulse]:
     if not names:
         return {}
-    song = variant.rig.song
     clips = song.clips.filter(name__in=names, status=Status.DONE, deleted_at=None)
     found = {}
     for clip in clips.select_related("blob"):

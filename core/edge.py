@@ -1,6 +1,13 @@
 """The base of every request and result that crosses the edge of the core."""
 
-from pydantic import BaseModel, ConfigDict
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Word = Annotated[str, Field(max_length=200)]
+"""A name, a kind, a note value: what is typed into a field or chosen."""
+Settings = Annotated[dict[str, Any], Field(max_length=200)]
+"""Fields of a part, by their names."""
 
 
 class Edge(BaseModel):

@@ -3,7 +3,7 @@
 from pydantic import Field
 
 from core.blend import LevelRequest, level_view
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.errors import FonodromeError
 from core.routing import Context, compile_rig
 from core.routing.document import kinds as k
@@ -17,8 +17,8 @@ _LITTLE_DB = 0.05
 
 
 class CourseRequest(Edge):
-    source: str | None = None
-    output: str | None = None
+    source: Word | None = None
+    output: Word | None = None
     full_scale_dbu: float = Field(24, ge=0, le=30, description="What full scale is in dBu")
     crest_db: float | None = Field(
         None, ge=3, le=40, description="Of every source; null: what each one has"

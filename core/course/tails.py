@@ -6,7 +6,7 @@ from pydantic import Field
 from scipy.optimize import brentq
 
 from core.course.turned import opened_db
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.errors import FonodromeError
 from core.routing import Context, Evaluation
 from core.routing.document import kinds as k
@@ -26,7 +26,7 @@ _FEEDS = 0.01
 class TailRequest(Edge):
     gaps_s: list[float] = Field(max_length=2000, description="Lengths of the gaps")
     drop_db: float = Field(20, gt=0, le=90)
-    reverb: str | None = Field(None, description="Which reverb; the first where none is named")
+    reverb: Word | None = Field(None, description="Which reverb; the first where none is named")
 
 
 class TailGap(Edge):

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.errors import FonodromeError, QuantityError
 from core.units import format as fmt
 from core.units import parse_note_value
@@ -43,7 +43,7 @@ class DeviceProfile(Edge):
     clock_acts_on: Literal["time", "rate"] = Field(
         "time", description="Whether a clock ratio of 2 makes the time or the rate double"
     )
-    subdivisions: tuple[str, ...] = Field(
+    subdivisions: tuple[Word, ...] = Field(
         (), max_length=24, description="Note values it makes of a tapped or clocked quarter"
     )
     free_min_ms: float | None = Field(None, ge=0, le=60_000, description="Range without a clock")

@@ -6,7 +6,7 @@ from fractions import Fraction
 from pydantic import Field
 
 from core.devices import DeviceProfile, Setting, nearest_setting
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.errors import FonodromeError
 from core.tempo.ruler import NoteReading, Row, clock_time_s, read_time
 from core.units import MODIFIERS, NoteValue, TempoFrame
@@ -17,7 +17,7 @@ MOST_EXTRA = 12
 class TableRequest(Edge):
     frame: TempoFrame
     device: DeviceProfile | None = None
-    tuplets: tuple[str, ...] = Field(
+    tuplets: tuple[Word, ...] = Field(
         (), max_length=MOST_EXTRA, description="Further ratios, 'n:m': n in the time of m"
     )
 

@@ -8,7 +8,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.errors import QuantityError
 from core.units import format as fmt
 from core.units.note_value import Metre, NoteValue, note_length_s, parse_note_value
@@ -26,7 +26,7 @@ class TempoFrame(Edge):
     """What a length of time is read against."""
 
     tempo_bpm: float = Field(120.0, ge=1, le=999, description="Beats per minute")
-    beat_unit: str = Field("1/4", description="Note value that the tempo counts: '1/4', '1/4.'")
+    beat_unit: Word = Field("1/4", description="Note value that the tempo counts: '1/4', '1/4.'")
     metre_count: int = Field(4, ge=1, le=64, description="Upper number of the metre")
     metre_unit: Literal[1, 2, 4, 8, 16, 32] = Field(4, description="Lower number of the metre")
     sample_rate_hz: int = Field(48_000, ge=8_000, le=384_000, description="Samples per second")

@@ -42,7 +42,7 @@ from core.delay import (
     search,
 )
 from core.devices import Glide, GlideRequest, ReachReport, ReachRequest, device_reach, glide
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.errors import FonodromeError
 from core.routing import Context, Rig, RigView, refuse_wide, rig_view
 from core.space import FitOut, FitRequest, RoomOut, RoomRequest, fit_length, room_view
@@ -169,7 +169,7 @@ def compute_figures(request: HttpRequest, payload: FiguresRequest) -> HttpRespon
 class RigViewRequest(Edge):
     document: Rig = Field(description="A rig, stored or not")
     frame: TempoFrame = TempoFrame()
-    delays: dict[str, str] = Field(
+    delays: dict[str, Word] = Field(
         default_factory=dict,
         max_length=32,
         description="The song's delay plan: '@slap' to '120 ms'",

@@ -14,6 +14,7 @@ from ninja import Query, Router
 from pydantic import Field
 
 from core.edge import Edge
+from core.edge import Word as Called
 from core.render.balance import BalancedSetting, BalanceOut, Law, MixLevel
 from core.render.export import Form, Word, export_file
 from core.render.heard import HeardOut
@@ -34,6 +35,7 @@ from server.renders import services
 from server.renders.models import Render
 from server.rigs.queries import rig_of, rigs_of, variant_of
 
+Moving = Annotated[str, Field(max_length=2000)]
 router = Router(tags=["renders"])
 HEARD = (Status.DONE, Status.RUNNING)
 
@@ -127,7 +129,7 @@ def list_renders(request: HttpRequest, rig_id: UUID, clip: UUID | None = None) -
 
 
 @router.get("/variants/{uuid:variant_id}/places", response=list[PlaceOut])
-def list_places(request: HttpRequest, variant_id: UUID, output: str) -> list[PlaceOut]:
+def list_places(request: HttpRequest, variant_id: UUID, output: Called) -> list[PlaceOut]:
     """Where several inputs meet on the way to an output, the last place first."""
     return services.places_of(variant_of(user_of(request), variant_id), output)
 
@@ -196,7 +198,7 @@ def render_detail(request: HttpRequest, render_id: UUID) -> Any:
 
 @router.get("/renders/{uuid:render_id}/balance", response=BalanceOut)
 def render_balance(
-    request: HttpRequest, render_id: UUID, law: Law = "fader", moving: str = ""
+    request: HttpRequest, render_id: UUID, law: Law = "fader", moving: Moving = ""
 ) -> BalanceOut:
     """The gains of the stems from dry only to wet only, under a law. moving: stems that move, by id
     with commas between them; none for those that move by themselves.
@@ -212,7 +214,7 @@ def render_level(request: HttpRequest, render_id: UUID, payload: GainsIn) -> Mix
 
 @router.get("/renders/{uuid:render_id}/settings", response=list[BalancedSetting])
 def render_settings(
-    request: HttpRequest, render_id: UUID, wet_db: float, moving: str = ""
+    request: HttpRequest, render_id: UUID, wet_db: float, moving: Moving = ""
 ) -> list[BalancedSetting]:
     """What the rig has to be set to for a balance."""
     return services.settings_of(_one(request, render_id), wet_db, _ids(moving))
@@ -249,7 +251,7 @@ class AgainstIn(Edge):
     other: UUID = Field(description="B: the one whose path is moved")
     gains: list[float] = Field([], max_length=20, description="Of A's stems; none for the whole")
     other_gains: list[float] = Field(min_length=1, max_length=20, description="Of B's stems")
-    moving: list[str] = Field([], max_length=20, description="Stems of B by id")
+    moving: list[Called] = Field([], max_length=20, description="Stems of B by id")
     step_db: float = Field(0.1, ge=0.001, le=6, description="What B's control can be set in")
 
 
@@ -266,7 +268,7 @@ class LateIn(Edge):
     other: UUID = Field(description="B: the one whose path comes later or earlier")
     gains: list[float] = Field([], max_length=20, description="Of A's stems; none for the whole")
     other_gains: list[float] = Field(min_length=1, max_length=20, description="Of B's stems")
-    moving: list[str] = Field([], max_length=20, description="Stems of B by id")
+    moving: list[Called] = Field([], max_length=20, description="Stems of B by id")
     step_ms: float = Field(0.01, ge=0.0001, le=5, description="What B's control can be set in")
     reach_ms: float = Field(5, ge=0.1, le=20, description="How far it is searched either way")
 

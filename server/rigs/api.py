@@ -19,7 +19,7 @@ from core.course import (
     returns_view,
     tail_view,
 )
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.routing import (
     TEMPLATES,
     Action,
@@ -159,7 +159,7 @@ class ConvertOut(Edge):
 
 
 class CopyIn(Edge):
-    nodes: Annotated[list[str], Field(min_length=1, max_length=200)]
+    nodes: Annotated[list[Word], Field(min_length=1, max_length=200)]
 
 
 class TemplateOut(Edge):
@@ -398,7 +398,7 @@ def _heard(request: HttpRequest, variant_id: UUID) -> tuple[Rig, Context]:
 
 @router.get("/variants/{uuid:variant_id}/layout", response=RigLayout)
 def variant_layout(
-    request: HttpRequest, variant_id: UUID, focus: str | None = None
+    request: HttpRequest, variant_id: UUID, focus: Word | None = None
 ) -> HttpResponse:
     """The drawing of a variant, or of what belongs to one part of it."""
     document, context = _heard(request, variant_id)
@@ -408,7 +408,7 @@ def variant_layout(
 
 @router.get("/variants/{uuid:variant_id}/returns", response=ReturnsOut)
 def variant_returns(
-    request: HttpRequest, variant_id: UUID, output: str | None = None, place: str | None = None
+    request: HttpRequest, variant_id: UUID, output: Word | None = None, place: Word | None = None
 ) -> ReturnsOut:
     """Several returns together: levels, low end, what muting one does, and the order of arrivals."""
     return returns_view(*_heard(request, variant_id), output, place)

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Router
 from pydantic import Field
 
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.render.feeds import Feed
 from core.routing import Rig as Document
 from server.config.auth import user_of
@@ -69,7 +69,7 @@ def get_feeds(request: HttpRequest, rig_id: UUID, clip: UUID | None = None) -> F
 
 @router.put("/rigs/{uuid:rig_id}/feeds/{source}", response=FeedsOut)
 def put_feed(
-    request: HttpRequest, rig_id: UUID, source: str, payload: FeedIn, clip: UUID | None = None
+    request: HttpRequest, rig_id: UUID, source: Word, payload: FeedIn, clip: UUID | None = None
 ) -> FeedsOut:
     """What plays into one source; the others stay as they are, the clip in hand too where it played."""
     rig = rig_of(user_of(request), rig_id)

@@ -10,7 +10,7 @@ from ninja import Router
 from pydantic import Field
 
 from core.delay import DelayLine
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.proof import Proof
 from core.sheet import StageSheet
 from core.space import KeptSpace
@@ -124,7 +124,7 @@ def _private(response: HttpResponseBase) -> HttpResponseBase:
 
 
 @router.get("/shared/{token}", response=Shared, auth=None)
-def shared(request: HttpRequest, token: str) -> HttpResponseBase:
+def shared(request: HttpRequest, token: Word) -> HttpResponseBase:
     """By a link that somebody was given; no account is needed."""
     link = _opened(token)
     song, whole = link.song, link.kind == "song"
@@ -167,7 +167,7 @@ def _of(report: object, name: str) -> float | None:
 
 @router.get("/shared/{token}/sheets/{uuid:variant_id}", response=StageSheet, auth=None)
 def shared_sheet(
-    request: HttpRequest, token: str, variant_id: UUID, scene: str | None = None
+    request: HttpRequest, token: Word, variant_id: UUID, scene: Word | None = None
 ) -> HttpResponseBase:
     """The stage sheet of a variant that the link shows."""
     link = _opened(token)
@@ -176,7 +176,7 @@ def shared_sheet(
 
 
 @router.get("/shared/{token}/renders/{uuid:render_id}", response={200: None, 206: None}, auth=None)
-def shared_render(request: HttpRequest, token: str, render_id: UUID) -> HttpResponseBase:
+def shared_render(request: HttpRequest, token: Word, render_id: UUID) -> HttpResponseBase:
     """A render that was chosen for the link, as a WAV; a part of it by Range."""
     render = services.render_heard(_opened(token), render_id)
     if render.blob is None:

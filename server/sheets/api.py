@@ -6,6 +6,7 @@ from uuid import UUID
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
 
+from core.edge import Word
 from core.sheet import StageSheet, as_csv, as_markdown
 from server.config.answers import answer, download
 from server.config.auth import user_of
@@ -17,7 +18,7 @@ router = Router(tags=["sheets"])
 
 @router.get("/variants/{uuid:variant_id}/sheet", response=StageSheet)
 def stage_sheet(
-    request: HttpRequest, variant_id: UUID, scene: str | None = None,
+    request: HttpRequest, variant_id: UUID, scene: Word | None = None,
     form: Literal["json", "md", "csv"] = "json",
 ) -> HttpResponse:  # fmt: skip
     """The stage sheet of a variant, or of one scene of it."""

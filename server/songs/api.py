@@ -19,7 +19,7 @@ from core.delay import (
     slug,
 )
 from core.devices import DeviceProfile
-from core.edge import Edge
+from core.edge import Edge, Word
 from core.errors import FonodromeError
 from core.space import KeptSpace
 from core.tempo import TempoSection, check_sections, write_midi
@@ -48,8 +48,8 @@ class Hand(Edge):
     variant: UUID | None = None
     clip: UUID | None = None
     selected: str = Field("", max_length=60, description="Node of the variant")
-    tools: dict[str, str] = Field({}, max_length=12, description="Step to its open tool")
-    found: list[str] = Field([], max_length=20, description="Findings of the demo, ticked off")
+    tools: dict[str, Word] = Field({}, max_length=12, description="Step to its open tool")
+    found: list[Word] = Field([], max_length=20, description="Findings of the demo, ticked off")
     put_away: bool = Field(False, description="The list of findings is put away")
     at: float = Field(0, ge=0, description="When, in milliseconds since 1970")
 

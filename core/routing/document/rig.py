@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
-from core.edge import Edge
+from core.edge import Edge, Settings, Word
 from core.errors import FonodromeError
 from core.routing.document.fields import choice, db, flag, percent, quantity, text
 from core.routing.document.kinds import ID, AnyNode, Node, kind_of
@@ -87,10 +87,10 @@ class Scene(Edge):
 
     name: str = Field(min_length=1, max_length=40)
     program: int | None = Field(None, ge=0, le=127, description="Program change that calls it")
-    off: tuple[str, ...] = Field((), max_length=MOST_NODES)
-    on: tuple[str, ...] = Field((), max_length=MOST_NODES)
-    values: dict[str, dict[str, Any]] = Field(
-        default_factory=dict, description="Node id to field to value"
+    off: tuple[Word, ...] = Field((), max_length=MOST_NODES)
+    on: tuple[Word, ...] = Field((), max_length=MOST_NODES)
+    values: dict[str, Settings] = Field(
+        default_factory=dict, max_length=MOST_NODES, description="Node id to field to value"
     )
 
 

@@ -4,16 +4,16 @@ An action is turned into an edit (`core.routing.edit.edits`) by comparing the do
 so each one can be undone exactly, whatever it did.
 """
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from core.edge import Edge
+from core.edge import Edge, Settings, Word
 from core.routing.document.kinds import ID, Beside, Role
 from core.routing.document.rig import PORT, Board, Scene, Strip
 from core.routing.document.wishes import MOST_WISHES, Wish
 
-Values = dict[str, Any]
+Values = Settings
 NodeId = Annotated[str, Field(pattern=ID)]
 Port = Annotated[str, Field(pattern=PORT)]
 
@@ -21,8 +21,8 @@ Port = Annotated[str, Field(pattern=PORT)]
 class Fragment(Edge):
     """Parts taken out of a rig: nodes and the rails between them."""
 
-    nodes: dict[str, dict[str, Any]] = Field(max_length=200)
-    rails: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    nodes: dict[str, Settings] = Field(max_length=200)
+    rails: dict[str, Settings] = Field(default_factory=dict, max_length=400)
 
 
 class Start(Edge):
@@ -38,7 +38,7 @@ class Insert(Edge):
 
     do: Literal["insert"] = "insert"
     at: Port
-    kind: str
+    kind: Word
     values: Values = Field(default_factory=dict)
     id: NodeId | None = None
 
@@ -104,7 +104,7 @@ class Parallel(Edge):
     start: Port
     end: Port | None = None
     mode: Literal["full", "balance", "crossover", "band", "mid-side"] = "full"
-    kind: str | None = None
+    kind: Word | None = None
     values: Values = Field(default_factory=dict)
 
 
@@ -114,7 +114,7 @@ class AddSend(Edge):
     do: Literal["send"] = "send"
     at: Port
     to: NodeId | None = None
-    kind: str | None = "reverb"
+    kind: Word | None = "reverb"
     values: Values = Field(default_factory=dict)
     into: NodeId | None = None
     level_db: float = Field(0, ge=-120, le=60)
@@ -134,7 +134,7 @@ class Lay(Edge):
         pattern=r"^[a-z][a-z0-9_]{0,39}(\.\d{1,2})?$",
         description="A part that takes many inputs, a rail to join, 'output' or 'bus' for a new one",
     )
-    kind: str | None = None
+    kind: Word | None = None
     values: Values = Field(default_factory=dict)
     mode: Literal["full", "balance", "crossover", "band", "mid-side"] = "full"
     join: Literal["merge", "bus"] = Field("merge", description="What a joined rail gets")
@@ -144,7 +144,7 @@ class Lay(Edge):
 class Replace(Edge):
     do: Literal["replace"] = "replace"
     node: NodeId
-    kind: str
+    kind: Word
 
 
 class Duplicate(Edge):
@@ -173,7 +173,7 @@ class Arrange(Edge):
     do: Literal["arrange"] = "arrange"
     frame: NodeId
     place: int | None = Field(None, ge=1, le=16, description="The siding that is meant")
-    kind: str | None = Field(None, description="What is put there")
+    kind: Word | None = Field(None, description="What is put there")
     clear: bool = Field(False, description="Take away what stands there")
     values: Values = Field(default_factory=dict, description="Settings of what stands there")
     calls: tuple[int, ...] | None = Field(None, max_length=16)
@@ -188,7 +188,7 @@ class Arrange(Edge):
 class SetRig(Edge):
     do: Literal["rig"] = "rig"
     title: str | None = Field(None, min_length=1, max_length=80)
-    scenes: tuple[Scene, ...] | None = None
+    scenes: tuple[Scene, ...] | None = Field(None, max_length=64)
     board: Board | None = None
 
 
@@ -222,7 +222,7 @@ class MarkPath(Edge):
     do: Literal["path"] = "path"
     source: NodeId
     output: NodeId
-    through: tuple[str, ...] = Field(max_length=400, description="As in an arrival")
+    through: tuple[Word, ...] = Field(max_length=400, description="As in an arrival")
     counts_as: Role | None = None
     delay_is: Literal["auto", "latency", "intended"] | None = None
 

@@ -16422,7 +16422,7 @@ export interface components {
              * @description Stems of B by id
              * @default []
              */
-            moving: string[];
+            moving: ("16" | "24" | "float")[];
             /**
              * Step Db
              * @description What B's control can be set in
@@ -16489,7 +16489,7 @@ export interface components {
              * @description Stems of B by id
              * @default []
              */
-            moving: string[];
+            moving: ("16" | "24" | "float")[];
             /**
              * Step Ms
              * @description What B's control can be set in
@@ -21732,7 +21732,7 @@ export interface operations {
     server_renders_api_list_places: {
         parameters: {
             query: {
-                output: string;
+                output: "16" | "24" | "float";
             };
             header?: never;
             path: {

@@ -1,4 +1,4 @@
-"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig texts lattice drag hearing render wishes page]`.
+"""Speed as ratios, one a line; `./fonodrome bench [null memory compute rig texts lattice drag hearing render wishes page worst]`.
 
 Ratios compare CPU time (wall time for requests) in one run on the same samples, interleaved, as
 the median of several rounds. Goals stand beside the figures.
@@ -364,6 +364,10 @@ def main(names: list[str]) -> None:
         bench_drag()
     if "hearing" in wanted:
         bench_hearing(os.environ["FONODROME_BENCH_URL"])
+    if "worst" in wanted:
+        from benchmarks.worst import worst_questions
+
+        worst_questions()
     if "render" in wanted:
         for bench in (bench_processors, bench_decays, bench_rigs, bench_memory_of_renders):
             bench(_line_of_sound)

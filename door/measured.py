@@ -23,6 +23,7 @@ BENCHES = (
     "page",
     "hearing",
     "wishes",
+    "worst",
 )
 
 

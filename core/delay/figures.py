@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 
-from core.delay.lattice import Pattern, PlayedNote
+from core.delay.lattice import MOST_NOTES, Pattern, PlayedNote
 from core.delay.line import DelayLine
 from core.edge import Edge
 from core.units import TempoFrame
@@ -33,6 +33,9 @@ def figures(frame: TempoFrame) -> list[Figure]:
     ) -> None:  # fmt: skip
         in_bar = frame.metre.bar / frame.beat.whole_notes * slots
         if slots.denominator != 1 or in_bar.denominator != 1 or in_bar % every or slots > 16:
+            return
+        if len(range(first, int(in_bar), every)) > MOST_NOTES:
+            # A bar that holds more notes than a pattern does.
             return
         pattern = Pattern(slots_per_beat=int(slots), played=_notes(int(in_bar), every, first))
         line = DelayLine(

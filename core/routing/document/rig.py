@@ -4,7 +4,6 @@ A document is a value: operations return new ones. Nodes and rails are keyed, so
 documents are equal when they say the same, in whatever order it was said.
 """
 
-import math
 from collections.abc import Callable, Iterator
 from functools import cached_property
 from typing import Any, Literal
@@ -23,6 +22,12 @@ MOST_NODES = 600
 MOST_RAILS = 2400
 MOST_WAYS = 300
 """Sources times outputs: each pair has an arrivals board of its own."""
+MOST_SCENE_PARTS = 3000
+"""Every scene is worked out as a rig of its own."""
+MOST_MOVED, _MOVED = 24, {"chorus", "tremolo"}
+MOST_DRIVEN, _DRIVEN = 30, {"drive"}
+MOST_RINGING, _RINGING = 200, {"reverb", "convolution"}
+"""What each of these makes is followed as a sound of its own, pair by pair, through all that stands behind it."""
 
 
 class RigError(FonodromeError):
@@ -256,14 +261,37 @@ def refuse_wide(rig: Rig, before: Rig | None = None) -> Rig:
 
     before: what it was; one that was as wide already can be mended step by step.
     """
-    sources, outputs = _ends(rig)
-    held = 0 if before is None else math.prod(_ends(before))
-    if sources * outputs > max(MOST_WAYS, held):
-        raise RigError(
-            f"{sources} sources into {outputs} outputs are {sources * outputs} arrivals boards; up to "
-            f"{MOST_WAYS} are worked out. Make several rigs of it, or fewer outputs."
-        )
+    for place, (count, most, words, way_out) in enumerate(_work(rig)):
+        held = 0 if before is None else _work(before)[place][0]
+        if count > max(most, held):
+            raise RigError(f"{count} {words}; up to {most} are worked out. {way_out}")
     return rig
+
+
+def _work(rig: Rig) -> list[tuple[int, int, str, str]]:
+    """What the work grows with faster than with the rig: count, limit, its words, what to do instead."""
+    sources, outputs = _ends(rig)
+    parts = len(rig.nodes) + len(rig.rails)
+    kinds = [node.kind for node in rig.nodes.values()]
+
+    def of(some: set[str]) -> int:
+        return sum(kind in some for kind in kinds)
+
+    return [
+        (
+            sources * outputs, MOST_WAYS,
+            f"arrivals boards are made by {sources} sources into {outputs} outputs",
+            "Make several rigs of it, or fewer outputs.",
+        ),
+        (
+            len(rig.scenes) * parts, MOST_SCENE_PARTS,
+            f"parts in all are in {len(rig.scenes)} scenes of {parts} parts each",
+            "Make several rigs of it, or fewer scenes.",
+        ),
+        (of(_MOVED), MOST_MOVED, "choruses and tremolos are in it", "Bounce some of them."),
+        (of(_DRIVEN), MOST_DRIVEN, "drives are in it", "Bounce some of them."),
+        (of(_RINGING), MOST_RINGING, "reverbs are in it", "Make several rigs of it."),
+    ]  # fmt: skip
 
 
 def _ends(rig: Rig) -> tuple[int, int]:

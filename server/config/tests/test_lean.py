@@ -119,7 +119,9 @@ class Walls(TestCase):
             + "\n".join(f"s > o{n}: output" for n in range(13))
         )
         rig = parse_rig(wide)
-        with self.assertRaisesRegex(RigError, "25 sources into 13 outputs are 325"):
+        with self.assertRaisesRegex(
+            RigError, "325 arrivals boards are made by 25 sources into 13 outputs"
+        ):
             refuse_wide(rig)
         # One that was as wide already can be mended step by step.
         less = parse_rig(wide.replace("s > o12: output", "s > o11"))

@@ -1,5 +1,5 @@
 """`./fonodrome`: start, test, bench, screenshots, null, loudness, delay, tempo, rig, render, password,
-backup, restore, mutants, generate."""
+backup, restore, load, mutants, generate."""
 
 import argparse
 import os
@@ -91,6 +91,7 @@ def _parser() -> argparse.ArgumentParser:
             "--replace", action="store_true", help="though there is something already"
         )
         data(made)
+    commands.add_parser("load", help="fifty people at once: times, memory and faults")
     change = commands.add_parser(
         "mutants", help="change the core's arithmetic: do its tests notice?"
     )
@@ -151,9 +152,11 @@ def main() -> int:
     if given.command == "generate":
         set_up(testing=True)
         return subprocess.run([PYTHON, "-m", "door.generated"], cwd=ROOT, check=False).returncode
-    from measured import bench, screenshots
+    import measured
 
-    return bench(given.names) if given.command == "bench" else screenshots()
+    if given.command == "load":
+        return measured.load()
+    return measured.bench(given.names) if given.command == "bench" else measured.screenshots()
 
 
 if __name__ == "__main__":

@@ -27,13 +27,16 @@ BENCHES = (
 )
 
 
-def _with_server(command: list[str], env: dict[str, str]) -> int:
+def _with_server(command: list[str], env: dict[str, str], *, asked: bool = False) -> int:
+    """asked: the command gets the address and the process of the server as words."""
     with tempfile.TemporaryDirectory(prefix="fonodrome-run-") as held:
         os.chmod(held, 0o755)
         running = Running(Path(held) / "data", free_port())
         try:
             running.start()
             more = {**os.environ, **running.env, **env, "FONODROME_BENCH_URL": running.url}
+            if asked:
+                command = [*command, running.url, str(os.getpid())]
             return subprocess.run(command, cwd=ROOT, env=more, check=False).returncode
         finally:
             running.stop()
@@ -51,6 +54,14 @@ def bench(names: list[str]) -> int:
     return subprocess.run(
         command, cwd=ROOT, env={**os.environ, **one_thread}, check=False
     ).returncode
+
+
+def load() -> int:
+    """Fifty people at once, who may ask for as much as they like."""
+    set_up(testing=True)
+    os.environ.update({"FONODROME_MOST_DEMOS": "0", "FONODROME_WHAT_IF_CPU": "100"})
+    command = [str(PYTHON), "-m", "benchmarks.load"]
+    return _with_server(command, {"PYTHONPATH": str(ROOT)}, asked=True)
 
 
 def screenshots() -> int:

@@ -6,15 +6,15 @@ process from then on: its bytes are stored by content and cannot change.
 """
 
 import contextlib
-import ctypes
 import json
 import multiprocessing
 import os
 import resource
 import signal
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass
-from multiprocessing.connection import Connection
+from multiprocessing.connection import Connection, wait
 from pathlib import Path
 from typing import Any
 
@@ -139,9 +139,16 @@ def _child(
             tell(too_much=True)
 
 
+def _end_with_asker() -> None:
+    asker = multiprocessing.parent_process()
+    if asker is not None:
+        wait([asker.sentinel])
+        os._exit(1)
+
+
 def _bound(limits: Limits) -> None:
-    """Nothing that this process does from here on takes more; it ends with the one that asked (Linux)."""
-    ctypes.CDLL(None).prctl(1, signal.SIGKILL)
+    """Nothing that this process does from here on takes more; it ends with the one that asked."""
+    threading.Thread(target=_end_with_asker, daemon=True).start()
     held = resource.getpagesize() * int(Path("/proc/self/statm").read_text().split()[5])
     for what, most in (
         (resource.RLIMIT_DATA, held + limits.memory_bytes),

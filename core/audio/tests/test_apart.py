@@ -2,6 +2,8 @@
 
 import ctypes
 import os
+import subprocess
+import sys
 import tempfile
 import time
 import unittest
@@ -39,6 +41,12 @@ def tells(folder, *, progress):
     while True:
         progress(0.5, "decoding")
         time.sleep(0.01)
+
+
+def waits(folder, *, progress):
+    """Says nothing more."""
+    (Path(folder) / "begun").write_text(str(os.getpid()))
+    time.sleep(600)
 
 
 def quiet(share, stage):
@@ -100,6 +108,29 @@ class Apart(unittest.TestCase):
         number = int((self.folder / "begun").read_text())
         with self.assertRaises(ProcessLookupError):
             os.kill(number, 0)
+
+    def test_a_worker_that_is_killed_leaves_nothing_behind(self):
+        code = (
+            "from core.audio.apart import Limits, run_apart\n"
+            "from core.audio.tests.test_apart import waits\n"
+            "import sys\n"
+            "run_apart(waits, sys.argv[1], name='x', progress=print, limits=Limits())"
+        )
+        asker = subprocess.Popen([sys.executable, "-c", code, str(self.folder)])
+        begun = self.folder / "begun"
+        end = time.monotonic() + 60
+        while not (begun.is_file() and begun.read_text()) and time.monotonic() < end:
+            time.sleep(0.02)
+        number = int(begun.read_text())
+        asker.kill()
+        asker.wait()
+        while time.monotonic() < end:
+            try:
+                os.kill(number, 0)
+            except ProcessLookupError:
+                return
+            time.sleep(0.02)
+        self.fail("it works on for nobody")
 
 
 if __name__ == "__main__":

@@ -1,0 +1,238 @@
+"""Fifty people at once: `./fonodrome load`. Each drags, saves every five seconds, sends a file of 10 MB, and some
+render. Run in a process tree of its own against a server of its own; prints one table.
+"""
+
+import http.client
+import io
+import json
+import os
+import random
+import statistics
+import sys
+import threading
+import time
+import uuid
+from collections import defaultdict
+from urllib.parse import urlsplit
+
+import numpy as np
+import psutil
+import soundfile
+
+PEOPLE, SECONDS = 50, 60.0
+DRAGS_A_SECOND, SAVE_EVERY_S, RENDERS = 5.0, 5.0, 10
+RATES = (0.25, 0.5, 1.0, 2.0, 3.0, DRAGS_A_SECOND)
+GOALS = {"what-if": 100, "save": 150}
+_STEP_S = 8.0
+
+
+class Person:
+    """One who works in a demo studio of their own, over one connection."""
+
+    def __init__(self, url: str, number: int, told: "Told") -> None:
+        self.at, self.told, self.number = urlsplit(url).netloc, told, number
+        self.line = http.client.HTTPConnection(self.at, timeout=120)
+        self.cookies: dict[str, str] = {}
+        self.ask("open", "GET", "/")
+        self.ask("open", "POST", "/api/v1/demo", b"")
+        song = next(s for s in self.ask("open", "GET", "/api/v1/songs") if "Lighthouse" in s["title"])  # fmt: skip
+        self.song = song["id"]
+        self.rig = self.ask("open", "GET", f"/api/v1/songs/{self.song}/rigs")[0]
+        self.variant = self.rig["variants"][0]["id"]
+        self.clip = self.ask("open", "GET", f"/api/v1/songs/{self.song}/clips")[0]["id"]
+        known = self.ask("open", "GET", f"/api/v1/variants/{self.variant}")
+        self.document, self.revision = known["document"], known["revision"]
+        self.node = next(n for n, v in self.document["nodes"].items() if v["kind"] == "reverb")
+
+    def ask(self, kind: str, way: str, path: str, body: object = None, quiet: bool = False):
+        data = body if isinstance(body, bytes) else None if body is None else json.dumps(body).encode()  # fmt: skip
+        kind_of = "application/octet-stream" if isinstance(body, bytes) else "application/json"
+        headers = {
+            "Content-Type": kind_of,
+            "Cookie": "; ".join(f"{k}={v}" for k, v in self.cookies.items()),
+            "X-CSRFToken": self.cookies.get("csrftoken", ""),
+            "Connection": "keep-alive",
+        }
+        began = time.monotonic()
+        try:
+            self.line.request(way, path, data, headers)
+            answer = self.line.getresponse()
+            text = answer.read()
+        except (OSError, http.client.HTTPException) as fault:
+            self.line.close()
+            self.told.fault(f"{kind}: {type(fault).__name__}")
+            return None
+        for name, value in answer.getheaders():
+            if name.lower() == "set-cookie":
+                word, _, rest = value.partition("=")
+                self.cookies[word] = rest.partition(";")[0]
+        if not quiet:
+            self.told.took(kind, time.monotonic() - began)
+        if answer.status >= 400:
+            self.told.fault(f"{kind}: {answer.status} {text[:120].decode(errors='replace')}")
+            return None
+        return json.loads(text) if "json" in answer.headers.get("Content-Type", "") else text
+
+    def drag(self) -> None:
+        document = json.loads(json.dumps(self.document))
+        document["nodes"][self.node]["mix_percent"] = round(random.uniform(1, 100), 2)
+        self.ask("what-if", "POST", "/api/v1/compute/rig-view", {"document": document})
+
+    def save(self) -> None:
+        values = {"mix_percent": round(random.uniform(1, 100), 2)}
+        edit = {
+            "id": str(uuid.uuid4()),
+            "base_revision": self.revision,
+            "action": {"do": "set", "node": self.node, "values": values},
+        }
+        done = self.ask("save", "POST", f"/api/v1/variants/{self.variant}/edits", edit)
+        self.revision = done["revision"] if done else self.revision
+
+    def upload(self, sound: bytes) -> None:
+        begun = self.ask("upload", "POST", f"/api/v1/songs/{self.song}/uploads", {"name": f"{self.number}.wav", "size_bytes": len(sound)})  # fmt: skip
+        if not begun:
+            return
+        for start in range(0, len(sound), begun["chunk_bytes"]):
+            piece = sound[start : start + begun["chunk_bytes"]]
+            self.ask("upload", "PUT", f"/api/v1/uploads/{begun['id']}?offset={start}", piece)
+        self.ask("upload", "POST", f"/api/v1/uploads/{begun['id']}/finish")
+
+    def render(self) -> None:
+        output = next(n for n, v in self.document["nodes"].items() if v["kind"] == "output")
+        job = {"clip": self.clip, "output": output, "length_s": 8}
+        made = self.ask("render", "POST", f"/api/v1/variants/{self.variant}/renders", job)
+        while made and made["status"] in ("queued", "running"):
+            time.sleep(0.5)
+            made = self.ask("", "GET", f"/api/v1/renders/{made['id']}", quiet=True)
+        if made and made["status"] != "done":
+            self.told.fault(f"render: {made['problem']}")
+
+    def drags_for(self, seconds: float, a_second: float) -> None:
+        """At their own pace: who waited for an answer does not catch up."""
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            began = time.monotonic()
+            self.drag()
+            time.sleep(max(0.0, 1 / a_second * random.uniform(0.8, 1.2) - (time.monotonic() - began)))  # fmt: skip
+
+    def works(self, seconds: float, a_second: float, sound: bytes, renders: bool) -> None:
+        end = time.monotonic() + seconds
+        saves = time.monotonic() + random.uniform(0, SAVE_EVERY_S)
+        sends = time.monotonic() + random.uniform(0, seconds / 2)
+        hears = time.monotonic() + random.uniform(0, seconds / 3) if renders else float("inf")
+        while (now := time.monotonic()) < end:
+            self.drag()
+            if time.monotonic() > saves:
+                self.save()
+                saves += SAVE_EVERY_S
+            if time.monotonic() > sends:
+                sends = float("inf")
+                self.upload(sound)
+            if time.monotonic() > hears:
+                hears = float("inf")
+                threading.Thread(target=Person.render, args=(self.twin(),), daemon=True).start()
+            time.sleep(max(0.0, 1 / a_second * random.uniform(0.8, 1.2) - (time.monotonic() - now)))
+
+    def twin(self) -> "Person":
+        """The same person, over another connection."""
+        made = object.__new__(Person)
+        made.__dict__ = {**self.__dict__, "line": http.client.HTTPConnection(self.at, timeout=120)}
+        return made
+
+
+class Told:
+    def __init__(self) -> None:
+        self.times: dict[str, list[float]] = defaultdict(list)
+        self.faults: dict[str, int] = defaultdict(int)
+
+    def took(self, kind: str, seconds: float) -> None:
+        self.times[kind].append(seconds * 1e3)
+
+    def fault(self, words: str) -> None:
+        self.faults[words] += 1
+
+    def p95(self, kind: str) -> float:
+        times = sorted(self.times[kind])
+        return times[int(0.95 * (len(times) - 1))] if times else 0.0
+
+    def fresh(self) -> None:
+        self.times.clear()
+
+
+def _sound() -> bytes:
+    """10 MB of a WAV file."""
+    out = io.BytesIO()
+    noise = np.random.default_rng(1).standard_normal((1_740_000, 2)) * 0.1
+    soundfile.write(out, noise, 48_000, "PCM_24", format="WAV")
+    return out.getvalue()
+
+
+def _together(people: list[Person], work) -> None:
+    threads = [threading.Thread(target=work, args=(one,)) for one in people]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+
+
+def _memory_mb(tree: int) -> float:
+    """Of a process and all below it; what several share counts once for each."""
+    total = 0
+    top = psutil.Process(tree)
+    for one in [top, *top.children(recursive=True)]:
+        try:
+            total += one.memory_info().rss
+        except psutil.Error:
+            continue
+    return total / 1e6
+
+
+def main(url: str, tree: int) -> int:
+    told, sound = Told(), _sound()
+    people = [Person(url, n, told) for n in range(PEOPLE)]
+    print(f"{PEOPLE} people with a studio of their own, opened in {sum(told.times['open']) / 1e3:.0f} s")  # fmt: skip
+    sustained, rate = 0.0, RATES[0]
+    for a_second in RATES:
+        told.fresh()
+        _together(people, lambda one, r=a_second: one.drags_for(_STEP_S, r))
+        done = len(told.times["what-if"]) / _STEP_S
+        print(f"  {a_second:4.2f} drags a second each: {done:6.1f} answered a second, p95 {told.p95('what-if'):6.0f} ms")  # fmt: skip
+        if told.p95("what-if") > GOALS["what-if"]:
+            break
+        sustained, rate = done, a_second
+    print(f"sustained: {sustained:.0f} what-if questions a second ({rate:g} a person and second)")
+    told.fresh()
+    before = _memory_mb(tree)
+    most = before
+    running = threading.Event()
+
+    def watch() -> None:
+        nonlocal most
+        while not running.wait(0.5):
+            most = max(most, _memory_mb(tree))
+
+    watcher = threading.Thread(target=watch)
+    watcher.start()
+    heard = {one.number for one in random.Random(1).sample(people, RENDERS)}
+    _together(people, lambda one: one.works(SECONDS, rate, sound, one.number in heard))
+    running.set()
+    watcher.join()
+    print(f"\n{'':<10} {'count':>7} {'median ms':>10} {'p95 ms':>8} {'goal':>6}")
+    good = not told.faults
+    for kind in ("what-if", "save", "upload", "render"):
+        times = told.times[kind]
+        if not times:
+            continue
+        goal = GOALS.get(kind)
+        good = good and (goal is None or told.p95(kind) <= goal)
+        print(f"{kind:<10} {len(times):>7} {statistics.median(times):>10.0f} {told.p95(kind):>8.0f} {goal or '-':>6}")  # fmt: skip
+    print(f"memory of all processes: {before:.0f} MB before, {most:.0f} MB at most")
+    print(f"faults: {sum(told.faults.values())}")
+    for words, count in told.faults.items():
+        print(f"  {count} x {words}")
+    return 0 if good else 1
+
+
+if __name__ == "__main__":
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    sys.exit(main(sys.argv[1], int(sys.argv[2])))

@@ -21,7 +21,7 @@ import soundfile
 
 PEOPLE, SECONDS = 50, 60.0
 DRAGS_A_SECOND, SAVE_EVERY_S, RENDERS = 5.0, 5.0, 10
-RATES = (0.25, 0.5, 1.0, 2.0, 3.0, DRAGS_A_SECOND)
+RATES = (0.1, 0.2, 0.35, 0.5, 1.0, 2.0, 3.0, DRAGS_A_SECOND)
 GOALS = {"what-if": 100, "save": 150}
 _STEP_S = 8.0
 
@@ -108,8 +108,9 @@ class Person:
             self.told.fault(f"render: {made['problem']}")
 
     def drags_for(self, seconds: float, a_second: float) -> None:
-        """At their own pace: who waited for an answer does not catch up."""
+        """At their own pace: who waited for an answer does not catch up, and nobody begins with all."""
         end = time.monotonic() + seconds
+        time.sleep(random.uniform(0, 1 / a_second))
         while time.monotonic() < end:
             began = time.monotonic()
             self.drag()
@@ -120,6 +121,7 @@ class Person:
         saves = time.monotonic() + random.uniform(0, SAVE_EVERY_S)
         sends = time.monotonic() + random.uniform(0, seconds / 2)
         hears = time.monotonic() + random.uniform(0, seconds / 3) if renders else float("inf")
+        time.sleep(random.uniform(0, 1 / a_second))
         while (now := time.monotonic()) < end:
             self.drag()
             if time.monotonic() > saves:

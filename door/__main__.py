@@ -1,5 +1,5 @@
 """`./fonodrome`: start, test, bench, screenshots, null, loudness, delay, tempo, rig, render, password,
-backup, restore, load, mutants, generate."""
+backup, restore, audit, faults, load, mutants, generate."""
 
 import argparse
 import os
@@ -91,6 +91,9 @@ def _parser() -> argparse.ArgumentParser:
             "--replace", action="store_true", help="though there is something already"
         )
         data(made)
+    commands.add_parser("faults", help="kill parts of it while people work: is everything there?")
+    weak = commands.add_parser("audit", help="known weaknesses of the locked packages")
+    weak.add_argument("--advisories", type=Path, metavar="FILE", help="in the OSV form, JSON")
     commands.add_parser("load", help="fifty people at once: times, memory and faults")
     change = commands.add_parser(
         "mutants", help="change the core's arithmetic: do its tests notice?"
@@ -152,6 +155,14 @@ def main() -> int:
     if given.command == "generate":
         set_up(testing=True)
         return subprocess.run([PYTHON, "-m", "door.generated"], cwd=ROOT, check=False).returncode
+    if given.command == "audit":
+        from audit import audit
+
+        return audit(given.advisories)
+    if given.command == "faults":
+        from faults import faults
+
+        return faults()
     import measured
 
     if given.command == "load":

@@ -82,6 +82,10 @@ class Running:
         self._launch(
             "worker",
             [
+                # Whoever waits for an answer goes before what is made in the background.
+                "nice",
+                "-n",
+                "10",
                 str(PYTHON),
                 "manage.py",
                 "procrastinate",

@@ -13,6 +13,7 @@ import threading
 import time
 import uuid
 from collections import defaultdict
+from typing import Any
 from urllib.parse import urlsplit
 
 import numpy as np
@@ -135,9 +136,9 @@ class Person:
                 threading.Thread(target=Person.render, args=(self.twin(),), daemon=True).start()
             time.sleep(max(0.0, 1 / a_second * random.uniform(0.8, 1.2) - (time.monotonic() - now)))
 
-    def twin(self) -> "Person":
+    def twin(self) -> Any:
         """The same person, over another connection."""
-        made = object.__new__(Person)
+        made = object.__new__(type(self))
         made.__dict__ = {**self.__dict__, "line": http.client.HTTPConnection(self.at, timeout=120)}
         return made
 

@@ -1,5 +1,6 @@
 """`start`: run the web server and the job worker until told to stop."""
 
+import contextlib
 import ctypes
 import fcntl
 import os
@@ -188,6 +189,9 @@ class Running:
         for name, (command, process) in list(self._children.items()):
             if process.poll() is not None:
                 say(f"  The {name} process ended by itself and is started again.")
+                # What it left running holds its port, or works for nobody.
+                with contextlib.suppress(ProcessLookupError):
+                    os.killpg(process.pid, signal.SIGKILL)
                 time.sleep(2)
                 self._launch(name, command)
 

@@ -16422,7 +16422,7 @@ export interface components {
              * @description Stems of B by id
              * @default []
              */
-            moving: ("16" | "24" | "float")[];
+            moving: string[];
             /**
              * Step Db
              * @description What B's control can be set in
@@ -16489,7 +16489,7 @@ export interface components {
              * @description Stems of B by id
              * @default []
              */
-            moving: ("16" | "24" | "float")[];
+            moving: string[];
             /**
              * Step Ms
              * @description What B's control can be set in
@@ -21732,7 +21732,7 @@ export interface operations {
     server_renders_api_list_places: {
         parameters: {
             query: {
-                output: "16" | "24" | "float";
+                output: string;
             };
             header?: never;
             path: {

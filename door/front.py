@@ -71,6 +71,7 @@ http {{
       proxy_busy_buffers_size 128k;
       proxy_read_timeout 125s;
       proxy_next_upstream off;
+      proxy_force_ranges on;
     }}
   }}
 }}

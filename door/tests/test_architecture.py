@@ -64,7 +64,9 @@ class Drawn(unittest.TestCase):
         lost = []
         for page in [*ROOT.glob("*.md"), *(ROOT / "docs").glob("*.md")]:
             for name in re.findall(r"`((?:core|server|web|door|e2e|benchmarks|docs)/[\w./-]+)`", page.read_text()):  # fmt: skip
-                if not (ROOT / name).exists() and not name.startswith(("web/dist", "docs/formats/")):
+                if not (ROOT / name).exists() and not name.startswith(
+                    ("web/dist", "docs/formats/")
+                ):
                     lost.append(f"{page.relative_to(ROOT)}: {name}")
         self.assertEqual(lost, [])
 

@@ -3,6 +3,7 @@ has the shape that every problem has.
 """
 
 import contextlib
+import http.cookiejar
 import io
 import json
 import os
@@ -70,6 +71,25 @@ class SlowClients(unittest.TestCase):
         status, body = self.asked("api/v1/songs", b"0" * (33 << 20))
         self.assertEqual(status, 413)
         self.assertEqual(json.loads(body)["detail"], "This is more than one request may hold. Nothing was changed.")  # fmt: skip
+
+    def test_a_part_of_any_download_can_be_asked_for(self):
+        """Of what is made for the answer as well: the front cuts it."""
+        jar = http.cookiejar.CookieJar()
+        opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
+        opener.open(self.running.url, timeout=15).read()
+        token = next(c.value for c in jar if c.name == "csrftoken")
+        body = json.dumps({"name": "oboist", "password": "reeds and more reeds 7"}).encode()
+        headers = {"Content-Type": "application/json", "X-CSRFToken": token}
+        made = urllib.request.Request(f"{self.running.url}api/v1/accounts", body, headers)
+        self.assertEqual(opener.open(made, timeout=30).status, 200)
+        address = f"{self.running.url}api/v1/bench/signals/delay.wav"
+        with opener.open(address, timeout=30) as answer:
+            whole = answer.read()
+        self.assertEqual(whole[:4], b"RIFF")
+        for asked, part in (("0-99", whole[:100]), ("50-", whole[50:]), ("-10", whole[-10:])):
+            wanted = urllib.request.Request(address, headers={"Range": f"bytes={asked}"})
+            with opener.open(wanted, timeout=30) as answer:
+                self.assertEqual((answer.status, answer.read()), (206, part))
 
     def test_an_address_is_the_askers_and_not_what_it_says(self):
         """The page about the machine is for the machine alone; the front adds who asked."""

@@ -23,6 +23,7 @@ import soundfile
 PEOPLE, SECONDS = 50, 60.0
 DRAGS_A_SECOND, SAVE_EVERY_S, RENDERS = 5.0, 5.0, 10
 RATES = (0.1, 0.2, 0.35, 0.5, 1.0, 2.0, 3.0, DRAGS_A_SECOND)
+FRAME = {"tempo_bpm": 96, "beat_unit": "1/4", "metre_count": 4, "metre_unit": 4, "sample_rate_hz": 48_000}  # fmt: skip
 GOALS = {"what-if": 100, "save": 150}
 _STEP_S = 8.0
 
@@ -34,6 +35,7 @@ class Person:
         self.at, self.told, self.number = urlsplit(url).netloc, told, number
         self.line = http.client.HTTPConnection(self.at, timeout=120)
         self.cookies: dict[str, str] = {}
+        self.turn = number
         self.ask("open", "GET", "/")
         self.ask("open", "POST", "/api/v1/demo", b"")
         song = next(s for s in self.ask("open", "GET", "/api/v1/songs") if "Lighthouse" in s["title"])  # fmt: skip
@@ -75,9 +77,15 @@ class Person:
         return json.loads(text) if "json" in answer.headers.get("Content-Type", "") else text
 
     def drag(self) -> None:
-        document = json.loads(json.dumps(self.document))
-        document["nodes"][self.node]["mix_percent"] = round(random.uniform(1, 100), 2)
-        self.ask("what-if", "POST", "/api/v1/compute/rig-view", {"document": document})
+        """What a page asks for while something is dragged: in Route a trial of the edit, elsewhere arithmetic."""
+        self.turn += 1
+        if self.turn % 2:
+            values = {"mix_percent": round(random.uniform(1, 100), 2)}
+            action = {"do": "set", "node": self.node, "values": values}
+            self.ask("what-if", "POST", f"/api/v1/variants/{self.variant}/try", {"action": action})
+        else:
+            line = {"name": "Lead", "value": f"{random.uniform(90, 900):.1f} ms", "feedback_percent": 35}  # fmt: skip
+            self.ask("what-if", "POST", "/api/v1/compute/repeats", {"frame": FRAME, "line": line})
 
     def save(self) -> None:
         values = {"mix_percent": round(random.uniform(1, 100), 2)}

@@ -179,7 +179,7 @@ PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": 2, "stalled_worker
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "formatters": {"line": {"()": "server.config.logs.JsonLines"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
     # Refusals are answers, not faults: the sentence goes to the person, not into the log.
     "loggers": {"django.request": {"level": "ERROR"}},

@@ -27,5 +27,19 @@ export function copyParts(variant: Variant, nodes: string[]): void {
 export function pasteParts(edit: (action: RigAction) => void, at: string | null): void {
   const held = localStorage.getItem(CLIPBOARD);
   if (!held) return announce("Nothing is copied yet.");
-  edit({ do: "paste", fragment: JSON.parse(held) as Schemas["Fragment"], at });
+  const fragment = readCopied(held);
+  if (fragment) return edit({ do: "paste", fragment, at });
+  localStorage.removeItem(CLIPBOARD);
+  announce("What was copied cannot be read any more: copy it again.", { kind: "fault" });
+}
+
+/** Copied parts, if they can be read; whether they fit together is the server's to say. */
+export function readCopied(text: string): Schemas["Fragment"] | null {
+  try {
+    const found: unknown = JSON.parse(text);
+    const sound = !!found && typeof found === "object" && "nodes" in found;
+    return sound ? (found as Schemas["Fragment"]) : null;
+  } catch {
+    return null;
+  }
 }

@@ -91,6 +91,13 @@ class SlowClients(unittest.TestCase):
             with opener.open(wanted, timeout=30) as answer:
                 self.assertEqual((answer.status, answer.read()), (206, part))
 
+    def test_nobody_else_on_the_machine_reads_its_secret(self):
+        self.assertEqual((self.running.data / "secret-key").stat().st_mode & 0o777, 0o600)
+        # Nor is it told to the front, which is another user's.
+        self.assertNotIn("FONODROME_SECRET_KEY", self.running.env)
+        told = "".join(p.read_text() for p in (self.running.data / "log").glob("*.log"))
+        self.assertNotIn((self.running.data / "secret-key").read_text(), told)
+
     def test_an_address_is_the_askers_and_not_what_it_says(self):
         """The page about the machine is for the machine alone; the front adds who asked."""
         self.assertEqual(self.asked("health.json")[0], 200)

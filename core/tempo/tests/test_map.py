@@ -311,9 +311,11 @@ class Values(unittest.TestCase):
         ):
             self.assertAlmostEqual(by_id[id].reading.ms, ms)
         self.assertEqual(by_id["1/4S"].setting.set_ms, 286)
-        for bad in ("7:0", "²:4", "7:" + "9" * 5000, "7", "7:4:2", "-7:4"):
+        for bad in ("7:0", "²:4", "7:" + "9" * 190, "7", "7:4:2", "-7:4"):
             with self.subTest(bad=bad[:9]), self.assertRaisesRegex(FonodromeError, "is no ratio"):
                 value_table(TableRequest(frame=frame, tuplets=(bad,)))
+        with self.assertRaisesRegex(ValueError, "at most 200 characters"):
+            TableRequest(frame=frame, tuplets=("7:" + "9" * 5000,))
 
     def test_clock(self):
         frame = TempoFrame(tempo_bpm=94)

@@ -105,7 +105,7 @@ class SetListCase(BrowserCase):
         order = [b.look("button", f"Set {t}").location["y"] for t in ("Ferry", "Nine", "Paper")]
         self.assertEqual(order, sorted(order))
         self.line.mend()
-        b.sees("✓ Saved", patience=20)
+        b.sees("✓ Saved", patience=60)
         kept = [e["song"] for e in SetList.objects.get().content["entries"]]
         titles = {str(s.pk): s.title for s in Song.objects.filter(owner__is_guest=True)}
         self.assertEqual([titles[s] for s in kept], ["Ferry in Fog", "Nine Lanterns", "Paper Lighthouse"])  # fmt: skip

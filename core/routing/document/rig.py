@@ -25,7 +25,7 @@ MOST_WAYS = 300
 MOST_SCENE_PARTS = 3000
 """Every scene is worked out as a rig of its own."""
 MOST_MOVED, _MOVED = 24, {"chorus", "tremolo"}
-MOST_DRIVEN, _DRIVEN = 30, {"drive"}
+MOST_DRIVEN, _DRIVEN = 40, {"drive"}
 MOST_RINGING, _RINGING = 200, {"reverb", "convolution"}
 """What each of these makes is followed as a sound of its own, pair by pair, through all that stands behind it."""
 

@@ -15,7 +15,7 @@ class TooMuch(unittest.TestCase):
     CASES = (
         ("chorus", 24, "25 choruses and tremolos are in it; up to 24"),
         ("tremolo", 24, "25 choruses and tremolos are in it; up to 24"),
-        ("drive", 30, "31 drives are in it; up to 30"),
+        ("drive", 40, "41 drives are in it; up to 40"),
         ("reverb", 200, "201 reverbs are in it; up to 200"),
     )
 
@@ -27,12 +27,12 @@ class TooMuch(unittest.TestCase):
                     refuse_wide(parse_rig(chain(kind, most + 1)))
 
     def test_an_edit_beyond_is_refused_and_a_rig_that_is_beyond_can_shrink(self):
-        full = parse_rig(chain("drive", 30))
-        with self.assertRaisesRegex(RigError, "31 drives"):
+        full = parse_rig(chain("drive", 40))
+        with self.assertRaisesRegex(RigError, "41 drives"):
             perform(full, Insert(at="s.0", kind="drive"))
-        beyond = parse_rig(chain("drive", 33))
+        beyond = parse_rig(chain("drive", 43))
         less = perform(beyond, Remove(nodes=("x0",))).rig
-        self.assertEqual(sum(n.kind == "drive" for n in less.nodes.values()), 32)
+        self.assertEqual(sum(n.kind == "drive" for n in less.nodes.values()), 42)
         perform(beyond, Insert(at="s.0", kind="level"))
         with self.assertRaises(RigError):
             perform(beyond, Insert(at="s.0", kind="drive"))

@@ -8,14 +8,14 @@ from datetime import UTC, datetime
 _SHARED = re.compile(r"(/shared/|/s/)[A-Za-z0-9_-]{8,}")
 _QUESTION = re.compile(r"(/[^\s?\"']*)\?[^\s\"']*")
 _QUOTED = re.compile(r"“[^”]{0,300}”")
-_BEARER = re.compile(r"(?i)(bearer|password|token|cookie)(\W{1,4})\S+")
+_BEARER = re.compile(r"(?i)(bearer\s+|(?:password|token|cookie)\s*[:=]\s*)('[^']*'|\"[^\"]*\"|\S+)")
 
 
 def plain(text: str) -> str:
     """What may stand in a log. Names that people gave stand in “quotes” in the core's sentences."""
     text = _SHARED.sub(r"\1…", text)
     text = _QUESTION.sub(r"\1?…", text)
-    text = _BEARER.sub(r"\1\2…", text)
+    text = _BEARER.sub(r"\1…", text)
     return _QUOTED.sub("“…”", text)
 
 

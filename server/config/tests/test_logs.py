@@ -31,6 +31,9 @@ class Lines(TestCase):
             with self.subTest(said):
                 found = self.line(said.replace("%", "%%"))
                 self.assertNotIn(secret, json.dumps(found, ensure_ascii=False))
+        # What only speaks of such things is told whole.
+        plain = "Forbidden (CSRF cookie not set.): /api/v1/session"
+        self.assertEqual(self.line(plain)["said"], plain)
         self.assertEqual(self.line("/api/v1/songs/%s", 7)["said"], "/api/v1/songs/7")
 
     def test_a_fault_keeps_its_way_and_loses_the_name(self):

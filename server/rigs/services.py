@@ -106,6 +106,7 @@ def name_rig(rig: Rig, name: str) -> Rig:
 def rename(user: User, rig_id: UUID, name: str, was: str | None) -> Rig:
     """Name a rig. Raises Problem where it has another name by now than the one that was seen."""
     with transaction.atomic():
+        _alone(rig_of(user, rig_id))
         rig = rig_of(user, rig_id)
         _not_renamed(rig.name, was)
         return name_rig(rig, name.strip() or rig.name)
@@ -132,26 +133,30 @@ def _stored(document: Document) -> dict[str, Any]:
     return document.model_dump(mode="json")
 
 
-def _locked(user: User, variant_id: UUID) -> Variant:
-    """A variant of one's own, locked, with its song as it stays until the end: a delay that the rig is judged
-    with cannot be taken out of the song meanwhile. The song first, always, so that nobody waits in a circle.
+def hold_song(song_id: UUID) -> None:
+    """Wait for whoever changes this song or its rigs. Within a transaction, and before any lock of a rig or a
+    variant: where everybody takes the song first, nobody waits in a circle.
+
+    A delay that a rig is judged with cannot be taken out of the song meanwhile.
     """
-    song = variant_of(user, variant_id).rig.song_id
-    Song.objects.select_for_update(no_key=True).filter(pk=song).first()
+    Song.objects.select_for_update(no_key=True).filter(pk=song_id).first()
+
+
+def _locked(user: User, variant_id: UUID) -> Variant:
+    """A variant of one's own, locked, with its song as it stays until the end."""
+    hold_song(variant_of(user, variant_id).rig.song_id)
     return variant_of(user, variant_id, locked=True)
 
 
-def _alone(rig_id: UUID) -> None:
-    """Whatever changes which variants a rig has waits for whoever does so at the same time.
-
-    Taken before any variant is locked, so that nobody waits for the other one. Within a transaction.
-    """
-    Rig.objects.select_for_update().filter(pk=rig_id).first()
+def _alone(rig: Rig) -> None:
+    """Whatever changes which variants a rig has waits for whoever does so at the same time."""
+    hold_song(rig.song_id)
+    Rig.objects.select_for_update().filter(pk=rig.pk).first()
 
 
 def _alone_with(user: User, variant_id: UUID) -> Variant:
     """A variant of one's own, locked with its rig."""
-    _alone(variant_of(user, variant_id).rig_id)
+    _alone(variant_of(user, variant_id).rig)
     return _locked(user, variant_id)
 
 
@@ -394,7 +399,7 @@ def add_variant(
     """A further variant, as a copy of one of the rig's; with `document` in place of its own."""
     rig = rig_of(user, rig_id)
     with transaction.atomic():
-        _alone(rig.pk)
+        _alone(rig)
         held = list(rig.variants.select_for_update())
         if len(held) >= MOST_VARIANTS:
             raise Problem(409, "A rig has up to nine variants. Delete one first.", "full")
@@ -436,7 +441,7 @@ def restore_variant(user: User, variant_id: UUID) -> Variant:
         rig__song__owner=user, rig__song__deleted_at=None, rig__deleted_at=None
     )
     with transaction.atomic():
-        _alone(get_object_or_404(mine, pk=variant_id).rig_id)
+        _alone(get_object_or_404(mine.select_related("rig"), pk=variant_id).rig)
         variant = get_object_or_404(
             mine.select_related("rig__song").select_for_update(of=("self",)), pk=variant_id
         )
@@ -466,6 +471,7 @@ def move_rig(user: User, rig_id: UUID, position: int) -> Rig:
     """Put a rig at a place in its song's list."""
     rig = rig_of(user, rig_id)
     with transaction.atomic():
+        hold_song(rig.song_id)
         held = rig.song.rigs.filter(deleted_at=None).select_for_update()
         others = [r for r in held if r.pk != rig.pk]
         others.insert(max(0, min(position, len(others))), rig)

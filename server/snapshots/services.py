@@ -17,9 +17,10 @@ from core.units import format as fmt
 from server.accounts.models import User
 from server.config.problems import Problem
 from server.log.services import write
+from server.rigs.feeds import readable
 from server.rigs.models import Rig, Variant
 from server.rigs.queries import context_for
-from server.rigs.services import MOST_VARIANTS, name_rig, store
+from server.rigs.services import MOST_VARIANTS, hold_song, name_rig, store
 from server.rigs.views import VIEWS
 from server.snapshots.keeping import MOST_OWN, VALUES, content_of, keep
 from server.snapshots.models import Snapshot
@@ -153,6 +154,7 @@ def restore(user: User, snapshot_id: UUID, rig_id: UUID | None) -> Snapshot:
     if rig_id is not None and not wanted:
         raise Problem(404, "That rig is not in the snapshot.", "not-there")
     with transaction.atomic():
+        hold_song(song.pk)
         what = "" if rig_id is None else f" of {wanted[0]['name']}"
         before = keep(song, f"Before going back to “{snapshot.name}”{what}", "before")
         if rig_id is None:
@@ -184,7 +186,9 @@ def _set_values(user: User, song: Song, kept: dict[str, Any], stays: Callable[[s
 
 def _delays_in_use(song: Song) -> set[str]:
     rows = Variant.objects.filter(rig__song=song, rig__deleted_at=None)
-    return {name for row in rows for name in delays_used(load_rig(row.document))}
+    # One that cannot be read says by no name what it refers to.
+    documents = [document for row in rows if (document := readable(row)) is not None]
+    return {name for document in documents for name in delays_used(document)}
 
 
 def _restore_rig(song: Song, kept: dict[str, Any], said: str) -> None:

@@ -65,6 +65,28 @@ class Together(TransactionTestCase):
         # Five less the one that went; whoever came first, each has a letter of its own.
         self.assertEqual((len(self.letters()), len(set(self.letters()))), (4, 4))
 
+    def test_names_edits_and_what_a_rig_has_at_once_nobody_waits_in_a_circle(self):
+        """An edit of the title names the rig; each of the others holds the rig and wants its variants."""
+        others = [self.add() for _ in range(5)]
+        for turn in range(6):
+            self.first.refresh_from_db()
+            revision, gone = self.first.revision, others.pop() if turn % 2 else None
+            calls = [
+                lambda t=turn, r=revision: services.edit_variant(
+                    self.user, self.first.pk, SetRig(title=f"Harbour {t}"), r, uuid.uuid4()
+                ),
+                lambda t=turn: services.rename(self.user, self.rig.pk, f"Quay {t}", None),
+                lambda t=turn: services.move_variant(self.user, others[0].pk, t % 2 + 1),
+                lambda: services.move_rig(self.user, self.rig.pk, 0),
+                lambda g=gone: (
+                    services.delete_variant(self.user, g.pk) if g is not None else self.add()
+                ),
+            ]
+            told = together(*calls)
+            self.assertEqual([t for t in told if isinstance(t, Exception)], [])
+        titles = {v.document["title"] for v in Variant.objects.filter(rig=self.rig)}
+        self.assertEqual(len(titles), 1)
+
     def test_an_edit_sent_twice_at_once_is_done_once(self):
         action, one = SetRig(title="Harbour"), uuid.uuid4()
         told = together(

@@ -76,14 +76,20 @@ class Kept(BrowserCase):
     def test_two_tabs_without_a_line_keep_the_edits_of_both(self):
         b = self.own()
         address = b.driver.current_url
-        for name, text in (("Feedback, typed", "31"), ("Time, typed", "120 ms")):
+        for name, text, waiting in (
+            ("Feedback, typed", "31", "1 edit waits"),
+            ("Time, typed", "120 ms", "2 edits wait"),
+        ):
             if name.startswith("Time"):
                 b.driver.switch_to.new_window("tab")
-                b.driver.get(address)
+            # Before the page is there: it sends what it finds as soon as it can.
             b.driver.execute_cdp_cmd("Network.enable", {})
             b.driver.execute_cdp_cmd("Network.setBlockedURLs", {"urls": ["*/edits"]})
+            if name.startswith("Time"):
+                b.driver.get(address)
+                b.sees("1 edit waits")
             b.type(name, text, enter=True)
-            b.sees("waits")
+            b.sees(waiting)
         self.assertEqual(self.stored()["nodes"]["slap"]["feedback_percent"], 10)
         self.crashed(b)
         self.wait_for(

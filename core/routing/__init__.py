@@ -29,12 +29,12 @@ from core.routing.plan.measured import Measured, StageGauge
 from core.routing.show.layout import RigLayout, lay_out_rig
 from core.routing.show.minis import Mini, minis
 from core.routing.show.trial import LandingOut, Trial, landing_view, try_action
-from core.routing.show.view import RigView, patch_csv, rig_view
+from core.routing.show.view import RigView, SceneStep, patch_csv, rig_view, scene_steps
 
 __all__ = [
     "TEMPLATES", "Action", "CheckReport", "Context", "Conversion", "Correction", "Done", "Edit", "EditConflict",
     "Evaluation", "Fragment", "KindOut", "LandingOut", "Lay", "Measured", "Mini", "NotationError", "Order", "Rig", "RigError", "RigLayout", "RigReport",
-    "RigView", "StageGauge", "Template", "Trial", "Wanted", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts", "correction",
+    "RigView", "SceneStep", "StageGauge", "Template", "Trial", "Wanted", "apply_edit", "build", "build_alternative", "clip_facts", "compile_rig", "convert", "copy_parts", "correction",
     "delays_used", "impulses_used", "inputs_to_correct", "describe_kinds", "describe_strip", "difference", "difference_in_words", "evaluate", "format_rig", "landing_view", "lay_out_rig", "load_rig", "minis", "orders_of",
-    "parse_rig", "patch_csv", "perform", "plan_digest", "refuse_wide", "rig_view", "run_checks", "template_of", "the_other", "try_action",
+    "parse_rig", "patch_csv", "perform", "plan_digest", "refuse_wide", "rig_view", "run_checks", "scene_steps", "template_of", "the_other", "try_action",
 ]  # fmt: skip

@@ -33,6 +33,7 @@ from core.routing import (
     Rig,
     RigLayout,
     RigView,
+    SceneStep,
     Trial,
     build,
     compile_rig,
@@ -45,6 +46,7 @@ from core.routing import (
     load_rig,
     minis,
     patch_csv,
+    scene_steps,
     try_action,
 )
 from core.routing.edit.convert import Form
@@ -53,6 +55,7 @@ from server.config.answers import answer, download
 from server.config.auth import user_of
 from server.rigs import services
 from server.rigs.feeds import readable
+from server.rigs.held import HELD, Seen
 from server.rigs.models import Rig as StoredRig
 from server.rigs.models import Variant
 from server.rigs.queries import context_for, context_of_all, rig_of, rigs_of, variant_of
@@ -132,9 +135,13 @@ class EditIn(Edge):
 
 
 class TryIn(Edge):
-    """An action to look at, as of a revision that was seen."""
+    """An action to look at, and how the rig and its song stood where it was thought of: with these it is
+    answered sooner.
+    """
 
     action: Action
+    revision: int | None = Field(None, ge=1)
+    song_revision: int | None = Field(None, ge=1)
 
 
 class LandingsIn(Edge):
@@ -199,22 +206,28 @@ def _rig_out(rig: StoredRig) -> RigOut:
     return RigOut(id=rig.pk, name=rig.name, variants=[_summary(v, first) for v in variants])
 
 
+def _ways(variant: Variant) -> tuple[str | None, str | None]:
+    """What "undo" takes back and "redo" does again, in words."""
+    said = variant.edits.values_list("said", flat=True)
+    last = said.filter(undone=False).order_by("-number").first()
+    return last, said.filter(undone=True).order_by("number").first()
+
+
 def _variant_out(
     variant: Variant, select: str = "", said: str = "", document: Rig | None = None,
-    view: RigView | None = None,
+    view: RigView | None = None, ways: tuple[str | None, str | None] | None = None,
 ) -> VariantOut:  # fmt: skip
-    """document and view: where they are at hand, as after an edit."""
+    """document, view and ways back and forth: where they are at hand, as after an edit."""
     document = document or load_rig(variant.document)
-    last = variant.edits.filter(undone=False).order_by("-number").first()
-    following = variant.edits.filter(undone=True).order_by("number").first()
+    undo, redo = ways or _ways(variant)
     return VariantOut.model_construct(
         id=variant.pk,
         rig=variant.rig_id,
         letter=variant.letter,
         name=variant.name,
         revision=variant.revision,
-        undo=last.said if last else None,
-        redo=following.said if following else None,
+        undo=undo,
+        redo=redo,
         document=document,
         view=view or VIEWS.of(document, context_for(variant, document)),
         select=select,
@@ -223,7 +236,9 @@ def _variant_out(
 
 
 def _changed(done: services.Changed) -> HttpResponse:
-    return answer(_variant_out(done.variant, done.select, done.said, done.document, done.view))
+    return answer(
+        _variant_out(done.variant, done.select, done.said, done.document, done.view, done.ways)
+    )
 
 
 @router.get("/rig-kinds", response=list[KindOut])
@@ -348,9 +363,14 @@ def edit_variant(request: HttpRequest, variant_id: UUID, payload: EditIn) -> Any
 @router.post("/variants/{uuid:variant_id}/try", response=Trial)
 def try_edit(request: HttpRequest, variant_id: UUID, payload: TryIn) -> HttpResponse:
     """What an edit would make of the variant; nothing is stored."""
-    variant = variant_of(user_of(request), variant_id)
-    document = load_rig(variant.document)
-    context = context_for(variant, document, measured=False)
+    user = user_of(request)
+    held = HELD.get(Seen(user.pk, variant_id, payload.revision or 0, payload.song_revision or 0))
+    if held is None:
+        variant = variant_of(user, variant_id)
+        document = load_rig(variant.document)
+        held = document, context_for(variant, document, measured=False)
+        HELD.put(Seen(user.pk, variant_id, variant.revision, variant.rig.song.revision), *held)
+    document, context = held
     return answer(try_action(document, payload.action, context))
 
 
@@ -404,6 +424,12 @@ def variant_layout(
     document, context = _heard(request, variant_id)
     plan = compile_rig(document, context)
     return answer(lay_out_rig(reduced(document, focus), plan))
+
+
+@router.get("/variants/{uuid:variant_id}/scenes", response=list[SceneStep])
+def variant_scenes(request: HttpRequest, variant_id: UUID) -> list[SceneStep]:
+    """What each scene of a variant changes from the rig as it stands."""
+    return scene_steps(*_heard(request, variant_id))
 
 
 @router.get("/variants/{uuid:variant_id}/returns", response=ReturnsOut)

@@ -50,6 +50,8 @@ def variant_of(user: User, variant_id: UUID, *, locked: bool = False) -> Variant
     ).select_related("rig__song")
     if locked:
         rows = rows.select_for_update(of=("self",))
+    # Long, and of use only to find by, or to who changes it.
+    rows = rows.defer("parts", "found_by") if locked else rows.defer("parts", "found_by", "turns")
     return get_object_or_404(rows, pk=variant_id)
 
 
@@ -86,10 +88,11 @@ def context_for(variant: Variant, document: Document, *, measured: bool = True) 
 def _clips_of(rig: Rig, document: Document) -> dict[str, ClipFacts]:
     """Source to the clip that plays into it: as it was chosen, or as it was heard last."""
     feeds = {f.source: f for f in stored_feeds(rig) if f.sounds}
-    heard = Render.objects.filter(variant__rig=rig, bare=False, clip__deleted_at=None)
-    for played in heard.order_by("-created_at").values_list("feeds", flat=True)[:_NEWEST]:
-        for one in played:
-            feeds.setdefault(one["source"], Feed.model_validate(one))
+    if any(node.id not in feeds for node in document.of_kind("source")):
+        heard = Render.objects.filter(variant__rig=rig, bare=False, clip__deleted_at=None)
+        for played in heard.order_by("-created_at").values_list("feeds", flat=True)[:_NEWEST]:
+            for one in played:
+                feeds.setdefault(one["source"], Feed.model_validate(one))
     clips = clips_of_feeds(rig.song, list(feeds.values()))
     found: dict[str, ClipFacts] = {}
     for source, feed in feeds.items():
@@ -128,16 +131,15 @@ def _measured_of(variant: Variant, document: Document, context: Context) -> Meas
     """Of the newest render of this very document and tempo, moves and captures left out."""
     if variant.moves:
         return None
-    render = (
-        Render.objects.filter(variant=variant, bare=False, capture=None, status=Status.DONE)
-        .exclude(detail=None)
-        .order_by("-created_at")
-        .first()
+    done = Render.objects.filter(variant=variant, bare=False, capture=None, status=Status.DONE)
+    newest = (
+        done.exclude(detail=None).order_by("-created_at").values_list("pk", "detail__plan").first()
     )
-    if render is None or not render.detail or not render.detail.get("stages") or render.moves:
-        return None
     # Of another rig, another tempo or another value of a delay that it names: not of this one.
-    if render.detail.get("plan") != plan_digest(document, context.frame, context.delays):
+    if newest is None or newest[1] != plan_digest(document, context.frame, context.delays):
+        return None
+    render = Render.objects.select_related("clip").filter(pk=newest[0]).first()
+    if render is None or not render.detail or not render.detail.get("stages") or render.moves:
         return None
     stages = [StageGauge.model_validate(stage) for stage in render.detail["stages"]]
     return Measured(render.clip.name, {stage.node: stage for stage in stages})

@@ -38,7 +38,7 @@ from server.accounts.models import User
 from server.config.problems import Problem
 from server.log.services import write
 from server.rigs.feeds import copied_feeds, readable
-from server.rigs.models import Rig, Variant, VariantEdit
+from server.rigs.models import Rig, Variant, VariantEdit, parts_of
 from server.rigs.queries import context_for, context_of, rig_of, variant_of
 from server.rigs.views import VIEWS
 from server.snapshots.keeping import keep_daily
@@ -59,6 +59,8 @@ class Changed:
     said: str
     document: Document | None = None
     view: RigView | None = None
+    ways: tuple[str | None, str | None] | None = None
+    """What can be undone and done again, where it is known."""
 
 
 def create_rig(song: Song, name: str, template: str | None, notation: str | None) -> Rig:
@@ -133,24 +135,25 @@ def _stored(document: Document) -> dict[str, Any]:
     return document.model_dump(mode="json")
 
 
-def hold_song(song_id: UUID) -> None:
+def hold_song(**which: Any) -> None:
     """Wait for whoever changes this song or its rigs. Within a transaction, and before any lock of a rig or a
     variant: where everybody takes the song first, nobody waits in a circle.
 
     A delay that a rig is judged with cannot be taken out of the song meanwhile.
     """
-    Song.objects.select_for_update(no_key=True).filter(pk=song_id).first()
+    rows = Song.objects.select_for_update(no_key=True, of=("self",)).filter(**which)
+    list(rows.order_by().values_list("pk", flat=True))
 
 
 def _locked(user: User, variant_id: UUID) -> Variant:
     """A variant of one's own, locked, with its song as it stays until the end."""
-    hold_song(variant_of(user, variant_id).rig.song_id)
+    hold_song(owner=user, rigs__variants=variant_id)
     return variant_of(user, variant_id, locked=True)
 
 
 def _alone(rig: Rig) -> None:
     """Whatever changes which variants a rig has waits for whoever does so at the same time."""
-    hold_song(rig.song_id)
+    hold_song(pk=rig.song_id)
     Rig.objects.select_for_update().filter(pk=rig.pk).first()
 
 
@@ -191,7 +194,9 @@ def edit_variant(
         _keep_scenes(variant, now, after)
         if isinstance(action, Intend):
             _log_decision(variant, action, view)
-    return Changed(variant, done.select, done.said, after, view)
+        # With a new step, what was taken back is gone.
+        ways = (done.said[:200], None) if edit.changes else None
+    return Changed(variant, done.select, done.said, after, view, ways)
 
 
 def _log_decision(variant: Variant, action: Intend, view: RigView) -> None:
@@ -234,8 +239,15 @@ def _turned(variant: Variant, document: Document, edits: Sequence[Edit]) -> None
     turns = variant.turns[-_TURNS:]
     while len(turns) > 1 and len(json.dumps(turns)) > _TURNS_BYTES:
         turns = turns[len(turns) // 2 :]
-    variant.turns, variant.document = turns, _stored(document)
-    variant.save(update_fields=["document", "revision", "turns"])
+    stored = _stored(document)
+    same = parts_of(stored) == parts_of(variant.document)
+    variant.turns, variant.document = turns, stored
+    if not same:
+        variant.save(update_fields=["document", "revision", "turns"])
+        return
+    # What it is found by stays as it is: to write it anew costs an index each time.
+    values = {"document": stored, "revision": variant.revision, "turns": turns}
+    Variant.everything.filter(pk=variant.pk).update(**values)
 
 
 def _as_of(variant: Variant, now: Document, revision: int) -> Document:
@@ -471,7 +483,7 @@ def move_rig(user: User, rig_id: UUID, position: int) -> Rig:
     """Put a rig at a place in its song's list."""
     rig = rig_of(user, rig_id)
     with transaction.atomic():
-        hold_song(rig.song_id)
+        hold_song(pk=rig.song_id)
         held = rig.song.rigs.filter(deleted_at=None).select_for_update()
         others = [r for r in held if r.pk != rig.pk]
         others.insert(max(0, min(position, len(others))), rig)

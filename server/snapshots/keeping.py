@@ -1,8 +1,10 @@
 """Keep a song as it is. Knows rows alone, so that whatever changes a song can ask for it first."""
 
+from datetime import date
 from typing import Any, Literal
 from uuid import UUID
 
+from django.db import transaction
 from django.utils import timezone
 
 from server.rigs.models import Rig
@@ -16,6 +18,11 @@ VALUES = (
 )  # fmt: skip
 MOST_OWN = 200
 _MOST_BY_ITSELF = 60
+
+_SEEN: dict[UUID, date] = {}
+"""Songs whose snapshot of a day was stored when this process last looked: it is not looked for with each edit. Only
+what was committed counts: what was taken back with an edit was never there."""
+_MOST_SEEN = 2000
 
 
 def content_of(song: Song) -> dict[str, Any]:
@@ -48,11 +55,20 @@ def keep(song: Song, name: str, kind: Kind) -> Snapshot:
     return made
 
 
+def _remember(song_id: UUID, day: date) -> None:
+    _SEEN[song_id] = day
+    while len(_SEEN) > _MOST_SEEN:
+        _SEEN.pop(next(iter(_SEEN)), None)
+
+
 def keep_daily(song_id: UUID) -> None:
     """Before the first edit of a day: the song as the day found it."""
     today = timezone.now().date()
+    if _SEEN.get(song_id) == today:
+        return
     daily = Snapshot.objects.filter(song_id=song_id, kind="daily")
     if daily.filter(created_at__date=today).exists():
+        transaction.on_commit(lambda: _remember(song_id, today))
         return
     song = Song.objects.get(pk=song_id)
     if not Rig.objects.filter(song=song).exists() and song.revision == 1:

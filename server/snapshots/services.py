@@ -154,7 +154,7 @@ def restore(user: User, snapshot_id: UUID, rig_id: UUID | None) -> Snapshot:
     if rig_id is not None and not wanted:
         raise Problem(404, "That rig is not in the snapshot.", "not-there")
     with transaction.atomic():
-        hold_song(song.pk)
+        hold_song(pk=song.pk)
         what = "" if rig_id is None else f" of {wanted[0]['name']}"
         before = keep(song, f"Before going back to “{snapshot.name}”{what}", "before")
         if rig_id is None:

@@ -7,10 +7,14 @@ import type { RigAction, Variant } from "../src/api/client";
 import { json, serve } from "./server";
 
 /** Answers that the server has not given yet, in the order they were asked for. */
-const asked: { mix: number; answer: (response: Response) => void }[] = [];
+const asked: { mix: number; seen: object; answer: (response: Response) => void }[] = [];
 serve(async (request) => {
-  const { action } = (await request.json()) as { action: { values: { mix_percent: number } } };
-  return new Promise<Response>((answer) => asked.push({ mix: action.values.mix_percent, answer }));
+  const { action, ...seen } = (await request.json()) as {
+    action: { values: { mix_percent: number } };
+  };
+  return new Promise<Response>((answer) =>
+    asked.push({ mix: action.values.mix_percent, seen, answer }),
+  );
 });
 const { useTrial } = await import("../src/steps/route/useTrial");
 afterEach(() => {
@@ -22,7 +26,7 @@ const mixTo = (mix: number) =>
   ({ do: "set", node: "hall", values: { mix_percent: mix } }) as RigAction;
 const at = (revision: number, id = "v") => ({ id, revision }) as Variant;
 const trying = () =>
-  renderHook((variant: Variant | undefined) => useTrial(variant), { initialProps: at(1) });
+  renderHook((variant: Variant | undefined) => useTrial(variant, 7), { initialProps: at(1) });
 const answer = (which: number, response: Response) =>
   act(async () => {
     await waitFor(() => expect(asked.length).toBeGreaterThan(which));
@@ -38,6 +42,22 @@ test("one question is under way at a time, and of the thoughts in between only t
   await answer(1, json({ words: "thirty" }));
   expect(asked.map((a) => a.mix)).toEqual([10, 30]);
   expect(hook.result.current.trial).toEqual({ words: "thirty" });
+});
+
+test("each question says how the rig and its song stood when it was thought of, not when it goes out", async () => {
+  const hook = trying();
+  act(() => [10, 20].forEach((mix) => hook.result.current.look(mixTo(mix))));
+  hook.rerender(at(2));
+  await answer(0, json({}));
+  act(() => hook.result.current.look(mixTo(30)));
+  await answer(1, json({}));
+  await waitFor(() =>
+    expect(asked.map((a) => a.seen)).toEqual([
+      { revision: 1, song_revision: 7 },
+      { revision: 1, song_revision: 7 },
+      { revision: 2, song_revision: 7 },
+    ]),
+  );
 });
 
 test.each([

@@ -13,7 +13,7 @@ from core.routing.edit.edits import difference_in_words, with_scene
 from core.routing.evaluate.arrivals import Evaluation, to_db
 from core.routing.evaluate.controls import controls_at, pedal_travel, send_matrix
 from core.routing.evaluate.report import ControlsOut, RigReport
-from core.routing.plan.build import Context, split_responses
+from core.routing.plan.build import Context, build_plan, split_responses
 from core.routing.show.layout import RigLayout, lay_out_rig
 from core.routing.show.patch import PatchSheet, as_csv, patch_sheet
 from core.units import format as fmt
@@ -74,7 +74,6 @@ class RigView(Edge):
     sends: SendMatrix
     travel: list[Travel]
     splits: list[SplitCurves]
-    scenes: list[SceneStep]
     patch: PatchSheet
     notation: str
 
@@ -149,19 +148,22 @@ def _arrivals_changed(now: Evaluation, then: Evaluation) -> list[str]:
     return list(dict.fromkeys(said))[:6]
 
 
-def _scenes(e: Evaluation) -> list[SceneStep]:
-    steps = []
+def scene_steps(rig: Rig, context: Context = Context()) -> list[SceneStep]:
+    """What each scene of a rig changes. Raises RigError where the rig, or it under a scene, cannot be
+    computed.
+    """
+    e, steps = Evaluation(rig, context), []
     first = next(iter(e.plan.outputs), None)
     now = e.plan.carried[e.plan.outputs[first]].level_dbfs if first else None
-    for scene in e.rig.scenes:
-        rig = with_scene(e.rig, scene)
-        other = Evaluation(rig, e.context)
+    for scene in rig.scenes:
+        called = with_scene(rig, scene)
+        other = Evaluation(called, context)
         then = other.plan.carried[other.plan.outputs[first]].level_dbfs if first else None
         loops = sorted(
             {
                 loop
                 for name in (*scene.off, *scene.on)
-                if (loop := field_of(e.rig.nodes[name], "loop", None)) is not None
+                if (loop := field_of(rig.nodes[name], "loop", None)) is not None
             }
         )
         steps.append(
@@ -170,7 +172,7 @@ def _scenes(e: Evaluation) -> list[SceneStep]:
                 program=scene.program,
                 loops=loops,
                 level_change_db=None if now is None or then is None else then - now,
-                said=difference_in_words(e.rig, rig),
+                said=difference_in_words(rig, called),
                 arrivals=_arrivals_changed(e, other),
             )
         )
@@ -183,8 +185,12 @@ def cautions_open(report: CheckReport) -> int:
 
 
 def rig_view(rig: Rig, context: Context = Context()) -> RigView:
-    """Raises RigError where the rig cannot be computed; the document is not touched."""
+    """Raises RigError where the rig cannot be computed, as it stands or under one of its scenes; the document
+    is not touched.
+    """
     e = Evaluation(rig, context)
+    for scene in rig.scenes:
+        build_plan(with_scene(rig, scene), context)
     report = e.report()
     travel = []
     for pedal in rig.of_kind("volume"):
@@ -205,7 +211,6 @@ def rig_view(rig: Rig, context: Context = Context()) -> RigView:
             for s in rig.of_kind("split")
             if isinstance(s, Split) and s.mode in ("crossover", "band")
         ],
-        scenes=_scenes(e),
         patch=patch_sheet(
             rig, carried_kinds(e), {r.port: r.channels for r in report.rails}, layout
         ),

@@ -5,12 +5,14 @@ import unittest
 from core.routing import (
     TEMPLATES,
     Rig,
+    RigError,
     build,
     compile_rig,
     format_rig,
     parse_rig,
     patch_csv,
     rig_view,
+    scene_steps,
 )
 from core.routing.show.layout import lay_out_rig
 from core.routing.show.reduce import reduced
@@ -125,18 +127,28 @@ class Tables(unittest.TestCase):
 
     def test_a_scene_says_what_it_changes_and_by_how_much(self):
         text = self.RIG + '\nscene "Loud" program 7: vf (level 3 dB); off p'
-        step = rig_view(parse_rig(text), LIGHTHOUSE).scenes[0]
+        step = scene_steps(parse_rig(text), LIGHTHOUSE)[0]
         self.assertEqual(step.program, 7)
         self.assertIn("Fader: level 0 dB → 3 dB", step.said)
         self.assertIn("Reverb: bypassed", step.said)
         self.assertGreater(step.level_change_db, 1)
 
+    def test_a_rig_that_one_of_its_scenes_cannot_play_is_refused_whole(self):
+        # A stereo delay whose right side would come 100 ms before its left one, which is 90 ms late.
+        text = "a: source > d: delay (time 90 ms) > o: output (stereo)"
+        rig_view(parse_rig(f'{text}\nscene "Long": d (time 120 ms)'), LIGHTHOUSE)
+        for scene in ("time @nowhere", "time 0 ms", "time 90 ms, mode dual, offset -100 ms"):
+            rig = parse_rig(f'{text}\nscene "Long": d (time 120 ms)\nscene "Other": d ({scene})')
+            for work in (rig_view, scene_steps):
+                with self.subTest(scene=scene, work=work), self.assertRaises(RigError):
+                    work(rig, LIGHTHOUSE)
+
     def test_a_scene_says_what_arrives_otherwise(self):
         text = self.RIG + '\nscene "Bare" : off p'
-        arrivals = rig_view(parse_rig(text), LIGHTHOUSE).scenes[0].arrivals
+        arrivals = scene_steps(parse_rig(text), LIGHTHOUSE)[0].arrivals
         self.assertTrue(any("goes" in said or "dB" in said for said in arrivals), arrivals)
         same = self.RIG + '\nscene "Same" program 2'
-        self.assertEqual(rig_view(parse_rig(same), LIGHTHOUSE).scenes[0].arrivals, [])
+        self.assertEqual(scene_steps(parse_rig(same), LIGHTHOUSE)[0].arrivals, [])
         self.assertEqual(parse_rig(format_rig(parse_rig(same))), parse_rig(same))
 
     def test_a_send_says_on_which_side_of_its_fader_it_taps(self):

@@ -147,6 +147,7 @@ THINGS = {
     ),
     ("POST", "/variants/{variant_id}/restore"): ("variant", None),
     ("GET", "/variants/{variant_id}/history"): ("variant", None),
+    ("GET", "/variants/{variant_id}/scenes"): ("variant", None),
     ("POST", "/variants/{variant_id}/history/{number}"): ("variant", None),
     ("POST", "/variants/{variant_id}/undo"): ("variant", None),
     ("POST", "/variants/{variant_id}/redo"): ("variant", None),

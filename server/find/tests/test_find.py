@@ -2,6 +2,7 @@
 
 from importlib import import_module
 from urllib.parse import quote
+from uuid import uuid4
 
 from django.apps import apps
 from django.db import connection
@@ -126,6 +127,23 @@ class Find(ApiCase):
         self.assertEqual(
             Variant.objects.get().found_by.split("\n")[:3], ['"source"', "voice", '"send"']
         )
+
+    def test_a_setting_leaves_what_a_rig_is_found_by_and_a_name_or_a_part_does_not(self):
+        variant = Variant.objects.get()
+
+        def edit(**action):
+            body = {"id": str(uuid4()), "base_revision": variant.revision, "action": action}
+            status, told = self.call("post", f"/variants/{variant.pk}/edits", body)
+            self.assertEqual(status, 200, told)
+            variant.refresh_from_db()
+
+        source = next(n for n, v in variant.document["nodes"].items() if v["kind"] == "source")
+        Variant.objects.update(found_by="as it stood")
+        edit(do="set", node=source, values={"level_dbfs": -21})
+        self.assertEqual((variant.found_by, variant.revision), ("as it stood", 2))
+        edit(do="set", node=source, values={"name": "Bombarde"})
+        self.assertIn("bombarde", variant.found_by)
+        self.assertEqual(self.titles("bombarde", "stage"), ["Bombarde"])
 
     def test_of_many_that_fit_those_of_the_song_in_hand_are_looked_at_first(self):
         write(self.song.pk, "log", "note", "Lantern of this song")

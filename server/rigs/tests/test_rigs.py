@@ -246,6 +246,24 @@ class Songs(RigCase):
         self.assertEqual((fields["rt60_s"]["unit"], fields["pre_delay"]["sort"]), ("s", "time"))
 
 
+class Scenes(RigCase):
+    def test_what_each_scene_changes_is_asked_for_by_itself(self):
+        path = f"/variants/{self.variant}"
+        self.assertEqual(self.call("get", f"{path}/scenes"), (200, []))
+        scenes = [{"name": "Dry", "program": 3, "off": ["echo", "hall"]}, {"name": "As it is"}]
+        body = {
+            "id": str(uuid.uuid4()),
+            "base_revision": 1,
+            "action": {"do": "rig", "scenes": scenes},
+        }
+        status, kept = self.call("post", f"{path}/edits", body)
+        self.assertEqual((status, "scenes" in kept["view"]), (200, False))
+        status, (dry, same) = self.call("get", f"{path}/scenes")
+        self.assertEqual((status, dry["name"], dry["program"]), (200, "Dry", 3))
+        self.assertTrue(any("goes" in said for said in dry["arrivals"]), dry)
+        self.assertEqual((same["arrivals"], same["level_change_db"], same["said"]), ([], 0, []))
+
+
 class ByHand(RigCase):
     """What is looked at before it is kept: trials, places to land, variants in small."""
 

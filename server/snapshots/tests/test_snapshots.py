@@ -1,12 +1,17 @@
 """Snapshots: what changed since, and going back without losing what came after."""
 
 import uuid
+from contextlib import suppress
 from datetime import timedelta
+from unittest import mock
 
+from django.db import connection, transaction
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from server.log.models import LogEntry
 from server.rigs.models import Rig, Variant
+from server.snapshots.keeping import keep_daily
 from server.snapshots.models import Snapshot
 from server.testing import ApiCase
 
@@ -155,6 +160,29 @@ class Snapshots(ApiCase):
         Snapshot.objects.update(created_at=timezone.now() - timedelta(days=2))
         self.edit(delay_value="1/8")
         self.assertEqual(Snapshot.objects.filter(kind="daily").count(), 60)
+
+    def test_a_day_is_looked_for_until_it_is_known_to_be_kept_and_the_next_day_again(self):
+        song, today = self.song.pk, timezone.now()
+        daily = Snapshot.objects.filter(song=song, kind="daily")
+
+        def edited() -> bool:
+            """Whether an edit that was committed looked for the snapshot of its day."""
+            committed = self.captureOnCommitCallbacks(execute=True)
+            with CaptureQueriesContext(connection) as asked, committed:
+                keep_daily(song)
+            return any("snapshots_snapshot" in one["sql"] for one in asked)
+
+        # What was made in an edit that was taken back was never there: it is looked for again.
+        with self.captureOnCommitCallbacks(), suppress(ZeroDivisionError), transaction.atomic():
+            keep_daily(song)
+            keep_daily(song)
+            raise ZeroDivisionError
+        self.assertEqual((daily.count(), edited(), daily.count()), (0, True, 1))
+        self.assertEqual([edited(), edited(), edited()], [True, False, False])
+        tomorrow = today + timedelta(days=1)
+        with mock.patch("server.snapshots.keeping.timezone.now", return_value=tomorrow):
+            self.assertTrue(edited())
+        self.assertEqual(daily.count(), 2)
 
     def test_names_lists_and_what_cannot_be(self):
         path = f"/songs/{self.song.pk}/snapshots"

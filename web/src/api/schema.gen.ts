@@ -2913,6 +2913,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/variants/{variant_id}/scenes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Variant Scenes
+         * @description What each scene of a variant changes from the rig as it stands.
+         */
+        get: operations["server_rigs_api_variant_scenes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/variants/{variant_id}/returns": {
         parameters: {
             query?: never;
@@ -5773,8 +5793,6 @@ export interface components {
             travel: components["schemas"]["Travel"][];
             /** Splits */
             splits: components["schemas"]["SplitCurves"][];
-            /** Scenes */
-            scenes: components["schemas"]["SceneStep"][];
             patch: components["schemas"]["PatchSheet"];
             /** Notation */
             notation: string;
@@ -5810,30 +5828,6 @@ export interface components {
                     [key: string]: unknown;
                 };
             };
-        };
-        /**
-         * SceneStep
-         * @description What changes when a scene is called up from the rig as it stands.
-         */
-        SceneStep: {
-            /** Name */
-            name: string;
-            /** Program */
-            program: number | null;
-            /** Loops */
-            loops: number[];
-            /**
-             * Level Change Db
-             * @description At the first output
-             */
-            level_change_db: number | null;
-            /** Said */
-            said: string[];
-            /**
-             * Arrivals
-             * @description What arrives otherwise at the first output
-             */
-            arrivals: string[];
         };
         /** SendCell */
         SendCell: {
@@ -18329,11 +18323,16 @@ export interface components {
         };
         /**
          * TryIn
-         * @description An action to look at, as of a revision that was seen.
+         * @description An action to look at, and how the rig and its song stood where it was thought of: with these it is
+         *     answered sooner.
          */
         TryIn: {
             /** Action */
             action: components["schemas"]["Start"] | components["schemas"]["Insert"] | components["schemas"]["Connect"] | components["schemas"]["Disconnect"] | components["schemas"]["Remove"] | components["schemas"]["Move"] | components["schemas"]["Set"] | components["schemas"]["SetStrip"] | components["schemas"]["SetCable"] | components["schemas"]["Bypass"] | components["schemas"]["Parallel"] | components["schemas"]["AddSend"] | components["schemas"]["Lay"] | components["schemas"]["Replace"] | components["schemas"]["Duplicate"] | components["schemas"]["Paste"] | components["schemas"]["SetKey"] | components["schemas"]["Arrange"] | components["schemas"]["SetRig"] | components["schemas"]["Intend"] | components["schemas"]["SetWishes"] | components["schemas"]["Notate"] | components["schemas"]["MarkPath"] | components["schemas"]["Several"];
+            /** Revision */
+            revision?: number | null;
+            /** Song Revision */
+            song_revision?: number | null;
         };
         /** LandingOut */
         LandingOut: {
@@ -18444,6 +18443,30 @@ export interface components {
         CopyIn: {
             /** Nodes */
             nodes: string[];
+        };
+        /**
+         * SceneStep
+         * @description What changes when a scene is called up from the rig as it stands.
+         */
+        SceneStep: {
+            /** Name */
+            name: string;
+            /** Program */
+            program: number | null;
+            /** Loops */
+            loops: number[];
+            /**
+             * Level Change Db
+             * @description At the first output
+             */
+            level_change_db: number | null;
+            /** Said */
+            said: string[];
+            /**
+             * Arrivals
+             * @description What arrives otherwise at the first output
+             */
+            arrivals: string[];
         };
         /**
          * MarkOut
@@ -23978,6 +24001,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigLayout"];
+                };
+            };
+        };
+    };
+    server_rigs_api_variant_scenes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneStep"][];
                 };
             };
         };

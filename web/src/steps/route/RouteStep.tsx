@@ -95,7 +95,7 @@ function restsOf(kind: Kind | undefined): Record<string, unknown> {
 }
 
 function Course({ rig, id }: CourseProps) {
-  const { hand, take } = useSongContext();
+  const { song, hand, take } = useSongContext();
   const client = useQueryClient();
   const query = useVariantDetail(id);
   const turn = useTurn(id);
@@ -125,7 +125,7 @@ function Course({ rig, id }: CourseProps) {
   const kinds = useKinds();
   const variant = query.data;
   const drawing = useDrawing(variant, selected);
-  const trying = useTrial(variant);
+  const trying = useTrial(variant, song.revision);
   const rail = variant?.document.rails?.[selected];
   const node = variant?.document.nodes?.[selected] as Record<string, unknown> | undefined;
   const stripKind = kinds.data?.find((k) => k.kind === "strip");

@@ -1,8 +1,10 @@
 /** Scenes: stages on or off and settings that differ, called up together. */
 import { Box } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import type { RigAction, Schemas, Variant } from "../../api/client";
+import { api, ask, type RigAction, type Schemas, type Variant } from "../../api/client";
+import { useSongContext } from "../../song/context";
 import { Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
@@ -30,6 +32,19 @@ function settable(part: Record<string, unknown>): string[] {
 export function Scenes({ variant, onEdit }: Props) {
   const scenes = variant.document.scenes ?? [];
   const nodes = (variant.document.nodes ?? {}) as Record<string, Part & Record<string, unknown>>;
+  const id = variant.id;
+  const { song } = useSongContext();
+  const worked = useQuery({
+    queryKey: ["scenes", id, variant.revision, song.revision],
+    enabled: scenes.length > 0,
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/variants/{variant_id}/scenes", { params: { path: { variant_id: id } } }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  /** What each scene does, in the order of the scenes; undefined until it is worked out. */
+  const does = scenes.map((scene) => worked.data?.find((one) => one.name === scene.name));
   const shown = variant.view.layout.reading.filter(
     (id) => nodes[id] && ("bypassed" in nodes[id] || "muted" in nodes[id]),
   );
@@ -151,18 +166,21 @@ export function Scenes({ variant, onEdit }: Props) {
               <Td textAlign="left" color="ink2">
                 Level at the first output
               </Td>
-              {variant.view.scenes.map((scene) => {
-                const jump = Math.abs(scene.level_change_db ?? 0) > 3;
+              {does.map((scene, i) => {
+                const change = scene?.level_change_db;
+                const jump = Math.abs(change ?? 0) > 3;
                 return (
                   <Td
-                    key={scene.name}
+                    key={i}
                     textAlign="left"
                     fontWeight="650"
                     color={jump ? "diff" : "ink"}
                   >
-                    {scene.level_change_db === null
-                      ? "silent"
-                      : `${signed(scene.level_change_db, 1)} dB`}
+                    {change === undefined
+                      ? "…"
+                      : change === null
+                        ? "silent"
+                        : `${signed(change, 1)} dB`}
                     {jump && ", jumps"}
                   </Td>
                 );
@@ -172,12 +190,12 @@ export function Scenes({ variant, onEdit }: Props) {
               <Td textAlign="left" color="ink2">
                 Arrivals
               </Td>
-              {variant.view.scenes.map((scene) => (
-                <Td key={scene.name} textAlign="left" fontSize="13px">
-                  {scene.arrivals.map((a) => (
+              {does.map((scene, i) => (
+                <Td key={i} textAlign="left" fontSize="13px">
+                  {scene?.arrivals.map((a) => (
                     <Box key={a}>{a}</Box>
                   ))}
-                  {!scene.arrivals.length && "as they stand"}
+                  {!scene ? "…" : !scene.arrivals.length && "as they stand"}
                 </Td>
               ))}
             </tr>

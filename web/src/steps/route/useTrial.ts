@@ -25,9 +25,15 @@ interface Found {
 }
 const NOTHING: Found = { of: "", trial: null, refused: "" };
 
+/** How the rig and its song stand where something is thought of. */
+interface Seen {
+  revision?: number;
+  song_revision: number;
+}
+
 interface Asking {
   busy: boolean;
-  next: { action: RigAction; of: string } | null;
+  next: { action: RigAction; of: string; seen: Seen } | null;
   /** Goes up when everything that was asked is forgotten. */
   turn: number;
 }
@@ -40,7 +46,7 @@ async function askInTurn(
   if (asking.busy) return;
   asking.busy = true;
   while (asking.next) {
-    const { action, of } = asking.next;
+    const { action, of, seen } = asking.next;
     const turn = asking.turn;
     asking.next = null;
     let found: Found;
@@ -48,7 +54,7 @@ async function askInTurn(
       const trial = await ask(
         api.POST("/api/v1/variants/{variant_id}/try", {
           params: { path: { variant_id } },
-          body: { action },
+          body: { action, ...seen },
         }),
       );
       found = { of, trial, refused: "" };
@@ -61,14 +67,14 @@ async function askInTurn(
   asking.busy = false;
 }
 
-export function useTrial(variant: Variant | undefined): Trying {
+export function useTrial(variant: Variant | undefined, song_revision: number): Trying {
   const [found, setFound] = useState(NOTHING);
   const state = useRef<Asking>({ busy: false, next: null, turn: 0 });
   const id = variant?.id ?? "";
   const of = `${id} ${variant?.revision ?? 0}`;
   const look = useSteady((action: RigAction | null) => {
     const asking = state.current;
-    asking.next = action && { action, of };
+    asking.next = action && { action, of, seen: { revision: variant?.revision, song_revision } };
     if (action !== null) return void askInTurn(asking, id, setFound);
     asking.turn += 1;
     setFound(NOTHING);

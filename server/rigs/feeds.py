@@ -57,6 +57,8 @@ def feeds_of(rig: Rig, document: Document, clip: UUID | None) -> tuple[Feed, ...
 def clips_of_feeds(song: Song, feeds: Sequence[Feed]) -> dict[str, Clip]:
     """The clips that feeds name, by id; those that are gone or not usable are left out."""
     ids = {id for id in _named(feeds) if _is_id(id)}
+    if not ids:
+        return {}
     found = song.clips.filter(pk__in=ids, status=Status.DONE, deleted_at=None)
     return {str(clip.pk): clip for clip in found.select_related("blob") if clip.blob is not None}
 

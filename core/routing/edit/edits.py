@@ -11,9 +11,10 @@ from pydantic import Field
 
 from core.edge import Edge
 from core.routing.document.fields import parameters_of
-from core.routing.document.kinds import KINDS, Frame, Node, kind_of
+from core.routing.document.kinds import Frame, Node, kind_of
 from core.routing.document.rig import VERSION, Cable, Key, Rig, RigError, Scene, Strip
 from core.routing.document.versions import load_rig
+from core.routing.edit.draft import Draft
 
 Flat = dict[str, Any]
 _CABLE = "cable."
@@ -274,18 +275,15 @@ def _strip_value(key: str, value: Any) -> str:
 
 def with_scene(rig: Rig, scene: Scene) -> Rig:
     """The rig as a scene sets it. Raises RigError for a value that its stage does not take."""
-    flat = flatten(rig)
+    draft = Draft(rig)
     for name in scene.off:
-        flat[f"node/{name}/bypassed"] = True
+        draft.set(name, {"bypassed": True})
     for name in scene.on:
-        flat.pop(f"node/{name}/bypassed", None)
+        if "bypassed" in type(rig.nodes[name]).model_fields:
+            draft.set(name, {"bypassed": False})
     for name, values in scene.values.items():
-        fields = KINDS[kind_of(rig.nodes[name])].model_fields
-        for field, value in values.items():
-            if field not in fields:
-                raise RigError(f"{rig.nodes[name].shown} has no “{field}”.", part=field)
-            flat[f"node/{name}/{field}"] = value
-    return unflatten(flat)
+        draft.set(name, values)
+    return draft.done()
 
 
 __all__ = [

@@ -1,6 +1,6 @@
 """Save a sound for other programs: WAV or FLAC, 16 or 24 bits with dither, or 32-bit float."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Literal
 
@@ -15,6 +15,8 @@ from core.units.decibel import decibels
 Form = Literal["wav", "flac"]
 Word = Literal["16", "24", "float"]
 _BLOCK = 1 << 16
+_LOOKED = 0.15
+"""Share of the work that it takes to find the peak."""
 
 
 def take_stems(source: Path, target: Path, count: int, wanted: Sequence[int]) -> None:
@@ -31,17 +33,32 @@ def take_stems(source: Path, target: Path, count: int, wanted: Sequence[int]) ->
                 out.write(apart[list(wanted)].sum(axis=0).T.astype(np.float32))
 
 
-def export_file(source: Path, target: Path, form: Form, word: Word, gain: float = 1.0) -> float:
+def check_form(form: Form, word: Word) -> None:
+    """Raises FonodromeError for FLAC in floats."""
+    if form == "flac" and word == "float":
+        raise FonodromeError("FLAC holds whole numbers only: choose 24 bits, or WAV for floats.")
+
+
+def export_file(
+    source: Path, target: Path, form: Form, word: Word, gain: float = 1.0,
+    told: Callable[[float], None] = lambda share: None,
+) -> float:  # fmt: skip
     """Write `source` again; returns by how much it was turned down so as not to clip (dB, 0 or less).
+
+    told: is called now and then with the share that is done (0 to 1), and may raise to stop.
 
     Whole-number samples get triangular dither of one step each way, from a fixed seed: the same file
     comes to the same bytes. A peak above full scale turns the whole file down; floats are left.
     Raises FonodromeError for FLAC in floats.
     """
-    if form == "flac" and word == "float":
-        raise FonodromeError("FLAC holds whole numbers only: choose 24 bits, or WAV for floats.")
+    check_form(form, word)
     with open_audio(source) as sound:
-        peak = max((float(np.abs(b).max(initial=0)) for b in sound.blocks()), default=0.0) * gain
+        peak, done, all_frames = 0.0, 0, max(1, sound.frames)
+        for block in sound.blocks(_BLOCK):
+            peak = max(peak, gain * float(np.abs(block).max(initial=0)))
+            done += block.shape[1]
+            told(_LOOKED * done / all_frames)
+        done = 0
         step = 2.0 ** (1 - int(word)) if word != "float" else 0.0
         most = 1 - 2 * step
         down = min(1.0, most / peak) if word != "float" and peak > 0 else 1.0
@@ -55,6 +72,8 @@ def export_file(source: Path, target: Path, form: Form, word: Word, gain: float 
             )
         ) as out:
             for block in sound.blocks(_BLOCK):
+                told(_LOOKED + (1 - _LOOKED) * done / all_frames)
+                done += block.shape[1]
                 samples = np.asarray(block, np.float64).T * (gain * down)
                 if step:
                     noise = rng.random(samples.shape) - rng.random(samples.shape)

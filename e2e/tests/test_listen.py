@@ -1,12 +1,15 @@
 """Listen in the browser: rendered, switched, balanced live, blind, written against bars, recorded."""
 
 import re
+import tempfile
+from pathlib import Path
 
+import soundfile
 from selenium.webdriver.common.keys import Keys
 
 from e2e.base import BrowserCase
 from server.log.models import LogEntry
-from server.renders.models import Render
+from server.renders.models import Export, Render
 from server.rigs.models import Rig, Variant
 from server.rigs.services import create_rig
 from server.trials.models import Trial
@@ -146,6 +149,33 @@ class Listen(BrowserCase):
             now = variant.document["rails"][port]["strip"]["level_db"]
             self.assertAlmostEqual(now - level, 1.0, delta=0.02)
         b.sees("A is older than its rig")
+        self.no_faults()
+
+    def test_a_render_is_saved_as_a_file_by_keys_and_the_file_is_kept(self):
+        b = self.rendered()
+        folder = tempfile.TemporaryDirectory(prefix="fonodrome-kept-")
+        self.addCleanup(folder.cleanup)
+        to = {"behavior": "allow", "downloadPath": folder.name}
+        b.driver.execute_cdp_cmd("Browser.setDownloadBehavior", to)
+        self.addCleanup(
+            b.driver.execute_cdp_cmd, "Browser.setDownloadBehavior", {"behavior": "default"}
+        )
+        b.press("tab", "Export")
+        b.choose("as", "FLAC, 16 bits with dither")
+        b.until(lambda: "clips past the rig" in b.text())
+        (rail, *_) = b.driver.find_elements("css selector", "[aria-label^='Save as a file']")
+        words = rail.get_attribute("aria-label").removeprefix("Save as a file, ")
+        rail.send_keys(Keys.ENTER)
+        b.find("link", f"Save once more, {words}", 60)
+        self.wait_for(lambda: list(Path(folder.name).glob("*.flac")), "no file was kept")
+        (kept,) = Path(folder.name).glob("*.flac")
+        export = Export.objects.get()
+        told = soundfile.info(str(kept))
+        self.assertEqual((told.format, told.subtype), ("FLAC", "PCM_16"))
+        self.assertAlmostEqual(told.duration, export.render.report["seconds"], delta=0.01)
+        b.sees(f"{kept.stat().st_size / 1e6:.1f} MB")
+        # The words on the screen are the name of the file.
+        self.assertEqual(kept.stem, words)
         self.no_faults()
 
     def test_a_blind_trial_hides_x_and_goes_to_the_log(self):

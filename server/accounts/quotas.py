@@ -15,7 +15,7 @@ from server.clips.models import Clip, Upload
 from server.config.address import client_address, is_local
 from server.config.problems import Problem
 from server.jobs.models import Status
-from server.renders.models import Render
+from server.renders.models import Export, Render
 from server.songs.models import Song
 from server.verify.models import NullTest
 from server.wishes.models import Search
@@ -76,6 +76,7 @@ def open_jobs(user: User) -> int:
         for model, path in (
             (Clip, "song__owner"), (Render, "variant__rig__song__owner"), (NullTest, "song__owner"),
             (Measurement, "song__owner"), (Search, "variant__rig__song__owner"),
+            (Export, "render__variant__rig__song__owner"),
         )
     )  # fmt: skip
 

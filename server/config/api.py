@@ -12,6 +12,7 @@ from server.devices.api import router as devices
 from server.find.api import router as find
 from server.log.api import router as log
 from server.renders.api import router as renders
+from server.renders.exports_api import router as exports
 from server.rigs.api import router as rigs
 from server.rigs.feeds_api import router as feeds
 from server.setlists.api import router as setlists
@@ -46,6 +47,7 @@ api.add_router("", verify)
 api.add_router("", bench)
 api.add_router("", proof)
 api.add_router("", renders)
+api.add_router("", exports)
 api.add_router("", trials)
 api.add_router("", log)
 api.add_router("", find)

@@ -87,6 +87,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PUT", "/variants/{variant_id}/moves"): {"moves": []},
     ("POST", "/variants/{variant_id}/orders"): {"order": "send:echo"},
     ("POST", "/variants/{variant_id}/renders"): {"output": "main", "clip": _ID},
+    ("POST", "/renders/{render_id}/exports"): {"form": "flac", "word": "24", "stems": False},
     ("POST", "/renders/{render_id}/level"): {"gains": [1.0, 0.5]},
     ("POST", "/renders/{render_id}/heard"): {"gains": [1.0, 0.5]},
     ("POST", "/renders/{render_id}/against"): {"other": _OTHER, "other_gains": [1.0]},

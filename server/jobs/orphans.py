@@ -25,8 +25,8 @@ def _kinds() -> Iterator[tuple[type[JobState], Any, str]]:
     from server.bench.tasks import run_measurement
     from server.clips.models import Clip
     from server.clips.tasks import decode_clip
-    from server.renders.models import Render
-    from server.renders.tasks import run_render
+    from server.renders.models import Export, Render
+    from server.renders.tasks import run_export, run_render
     from server.verify.models import NullTest
     from server.verify.tasks import run_null_test
     from server.wishes.models import Search
@@ -34,6 +34,7 @@ def _kinds() -> Iterator[tuple[type[JobState], Any, str]]:
 
     yield Clip, decode_clip, "clip_id"
     yield Render, run_render, "render_id"
+    yield Export, run_export, "export_id"
     yield NullTest, run_null_test, "test_id"
     yield Measurement, run_measurement, "measurement_id"
     yield Search, run_search, "search_id"

@@ -1,13 +1,11 @@
 """Renders: a variant of a rig heard on a clip, whole or in stems that can be balanced."""
 
-import tempfile
 from collections.abc import Mapping
-from pathlib import Path
 from typing import Annotated, Any
 from uuid import UUID
 
 from django.db.models import QuerySet
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router
@@ -16,7 +14,6 @@ from pydantic import Field
 from core.edge import Edge
 from core.edge import Word as Called
 from core.render.balance import BalancedSetting, BalanceOut, Law, MixLevel
-from core.render.export import Form, Word, export_file
 from core.render.heard import HeardOut
 from core.render.moved import MovedOut
 from core.render.moves import MOST_MOVES, WrittenMove
@@ -24,13 +21,14 @@ from core.render.report import RenderDetail, RenderJob, RenderReport
 from core.render.search import AgainstOut, LateOut
 from core.render.stems import PlaceOut
 from server.clips.models import Blob, Clip
-from server.clips.store import path_of, scratch_folder
+from server.clips.store import path_of
 from server.config.answers import named
 from server.config.auth import user_of
 from server.config.problems import Problem
 from server.config.ranges import ranged
 from server.jobs.models import Status
 from server.jobs.runner import request_cancel
+from server.jobs.waiting import wait_for
 from server.renders import services
 from server.renders.models import Render
 from server.rigs.queries import rig_of, rigs_of, variant_of
@@ -95,7 +93,7 @@ def _mine(request: HttpRequest) -> QuerySet[Render]:
     )
 
 
-def _one(request: HttpRequest, render_id: UUID) -> Render:
+def one_render(request: HttpRequest, render_id: UUID) -> Render:
     return get_object_or_404(_mine(request), pk=render_id)
 
 
@@ -177,20 +175,20 @@ def get_render(
     wait_s: Annotated[float, Query(ge=0, le=1)] = 0.0,
 ) -> RenderOut:  # fmt: skip
     """wait_s: the answer comes as soon as its sound is there or it has ended, and no later than this."""
-    services.wait_for(_one(request, render_id), wait_s)
-    return _out(_one(request, render_id))
+    wait_for(one_render(request, render_id), wait_s, "blob_id")
+    return _out(one_render(request, render_id))
 
 
 @router.post("/renders/{uuid:render_id}/cancel", response=RenderOut)
 def cancel_render(request: HttpRequest, render_id: UUID) -> RenderOut:
-    request_cancel(_one(request, render_id))
-    return _out(_one(request, render_id))
+    request_cancel(one_render(request, render_id))
+    return _out(one_render(request, render_id))
 
 
 @router.get("/renders/{uuid:render_id}/detail", response=RenderDetail)
 def render_detail(request: HttpRequest, render_id: UUID) -> Any:
     """Waveform, levels over time and spectrum, without the stems' energies."""
-    render = _one(request, render_id)
+    render = one_render(request, render_id)
     if render.status != Status.DONE or render.detail is None:
         raise Problem(409, "This render is not done yet.", "no-result")
     return render.detail | {"energies": []}
@@ -203,13 +201,13 @@ def render_balance(
     """The gains of the stems from dry only to wet only, under a law. moving: stems that move, by id
     with commas between them; none for those that move by themselves.
     """
-    return services.balance_of(_one(request, render_id), law, _ids(moving))
+    return services.balance_of(one_render(request, render_id), law, _ids(moving))
 
 
 @router.post("/renders/{uuid:render_id}/level", response=MixLevel)
 def render_level(request: HttpRequest, render_id: UUID, payload: GainsIn) -> MixLevel:
     """How loud the stems are together with gains, from their energies."""
-    return services.level_of(_one(request, render_id), payload.gains)
+    return services.level_of(one_render(request, render_id), payload.gains)
 
 
 @router.get("/renders/{uuid:render_id}/settings", response=list[BalancedSetting])
@@ -217,7 +215,7 @@ def render_settings(
     request: HttpRequest, render_id: UUID, wet_db: float, moving: Moving = ""
 ) -> list[BalancedSetting]:
     """What the rig has to be set to for a balance."""
-    return services.settings_of(_one(request, render_id), wet_db, _ids(moving))
+    return services.settings_of(one_render(request, render_id), wet_db, _ids(moving))
 
 
 class HeardSideIn(Edge):
@@ -239,10 +237,10 @@ class HeardIn(Edge):
 @router.post("/renders/{uuid:render_id}/heard", response=HeardOut)
 def render_heard(request: HttpRequest, render_id: UUID, payload: HeardIn) -> HeardOut:
     """What is heard of a render's stems with gains, or of it less another one: level and spectrum."""
-    first = _one(request, render_id)
+    first = one_render(request, render_id)
     sides = [(first, payload.gains, payload.match)]
     if payload.minus is not None:
-        other = _one(request, payload.minus.render)
+        other = one_render(request, payload.minus.render)
         sides.append((other, payload.minus.gains, -payload.minus.match))
     return services.heard_of(sides)
 
@@ -258,7 +256,7 @@ class AgainstIn(Edge):
 @router.post("/renders/{uuid:render_id}/against", response=AgainstOut)
 def render_against(request: HttpRequest, render_id: UUID, payload: AgainstIn) -> AgainstOut:
     """How deep A less B nulls at gains, and the step of B's path that leaves least, by arithmetic."""
-    a, b = _one(request, render_id), _one(request, payload.other)
+    a, b = one_render(request, render_id), one_render(request, payload.other)
     return services.against_of(
         a, payload.gains, b, payload.other_gains, payload.moving, payload.step_db
     )
@@ -276,7 +274,7 @@ class LateIn(Edge):
 @router.post("/renders/{uuid:render_id}/late", response=LateOut)
 def render_late(request: HttpRequest, render_id: UUID, payload: LateIn) -> LateOut:
     """How deep A less B nulls over a change of delay of B's path, up to two minutes of both."""
-    a, b = _one(request, render_id), _one(request, payload.other)
+    a, b = one_render(request, render_id), one_render(request, payload.other)
     return services.late_of(
         a, payload.gains, b, payload.other_gains, payload.moving, payload.step_ms, payload.reach_ms
     )
@@ -295,36 +293,12 @@ def _file(request: HttpRequest, render: Render, blob: Blob | None, name: str) ->
 @router.get("/renders/{uuid:render_id}/audio", response={200: None, 206: None})
 def render_audio(request: HttpRequest, render_id: UUID) -> HttpResponseBase:
     """The render as a 32-bit float WAV, at its own level; a part of it by Range."""
-    render = _one(request, render_id)
+    render = one_render(request, render_id)
     return _file(request, render, render.blob, "render.wav")
 
 
 @router.get("/renders/{uuid:render_id}/stems", response={200: None, 206: None})
 def render_stems(request: HttpRequest, render_id: UUID) -> HttpResponseBase:
     """All stems side by side in one 32-bit float WAV, in the report's order; a part of it by Range."""
-    render = _one(request, render_id)
+    render = one_render(request, render_id)
     return _file(request, render, render.stems, "stems.wav")
-
-
-class ExportAs(Edge):
-    form: Form = "wav"
-    word: Word = "24"
-    stems: bool = False
-
-
-@router.get("/renders/{uuid:render_id}/export", response={200: None})
-def export_render(request: HttpRequest, render_id: UUID, to: Query[ExportAs]) -> FileResponse:
-    """WAV or FLAC of 16 or 24 bits with dither, or WAV in floats; turned down where it would clip."""
-    render = _one(request, render_id)
-    blob = render.stems if to.stems else render.blob
-    if render.status != Status.DONE or blob is None:
-        raise Problem(409, "This render is not done yet, or has no such sound.", "no-result")
-    with tempfile.TemporaryDirectory(dir=scratch_folder()) as held:
-        target = Path(held) / f"render.{to.form}"
-        down = export_file(path_of(blob), target, to.form, to.word)
-        # The open file outlives its name: it is streamed, and gone when that is done.
-        stream = target.open("rb")
-    name = services.file_name(render, to.form, stems=to.stems)
-    answer = FileResponse(stream, as_attachment=True, filename=name)
-    answer["X-Turned-Down-dB"] = f"{down:.2f}"
-    return answer

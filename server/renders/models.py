@@ -51,3 +51,26 @@ class Render(JobState):
                 name="render_made_once",
             )
         ]
+
+
+class Export(JobState):
+    """A render as a file for other programs. The same is made once, and kept for a day."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    render = models.ForeignKey(Render, on_delete=models.CASCADE, related_name="exports")
+    form = models.CharField(max_length=4, help_text="wav or flac")
+    word = models.CharField(max_length=5, help_text="16, 24 or float")
+    stems = models.BooleanField(default=False, help_text="Its paths side by side")
+    blob = models.ForeignKey("clips.Blob", on_delete=models.PROTECT, null=True, related_name="+")
+    down_db = models.FloatField(null=True, help_text="By how much it was turned down; 0 or less")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-created_at", "id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["render", "form", "word", "stems"],
+                condition=models.Q(status__in=["queued", "running"], cancel_requested=False),
+                name="export_made_once",
+            )
+        ]

@@ -4,7 +4,6 @@ import hashlib
 import json
 import math
 import tempfile
-import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -62,7 +61,6 @@ from server.songs.models import Song
 
 LONGEST_S, LONGEST_WHOLE_S = 600.0, 3600.0
 """With stems, and without."""
-_LOOK_S = 0.05
 _BYTES_A_SECOND = 8 * 192_000
 
 
@@ -242,20 +240,6 @@ def start_render(
         else:
             in_turn(run_render, user, render_id=str(render.pk))
     return render
-
-
-def wait_for(render: Render, seconds: float) -> None:
-    """Return as soon as a render's sound is there or it has ended, and after so long at most.
-
-    A page that asks again and again costs as much as a part of the render.
-    """
-    rows = Render.objects.filter(pk=render.pk)
-    status, blob, deadline = render.status, render.blob_id, time.monotonic() + seconds
-    while status in (Status.QUEUED, Status.RUNNING) and time.monotonic() < deadline:
-        time.sleep(_LOOK_S)
-        status, now = rows.values_list("status", "blob_id").first() or ("", None)
-        if now != blob:
-            break
 
 
 def _newest_again(render: Render) -> Render:

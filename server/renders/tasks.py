@@ -15,7 +15,8 @@ from core.render.report import RenderReport
 from core.routing import compile_rig, load_rig
 from server.clips.store import adopt, path_of, scratch_folder
 from server.jobs.runner import Attempt, run_attempt
-from server.renders.models import Render
+from server.renders import exports
+from server.renders.models import Export, Render
 from server.renders.services import digest_of, job_of, material_of, rate_of
 from server.rigs.feeds import clips_of_feeds, files_of
 from server.rigs.queries import context_of
@@ -24,6 +25,12 @@ from server.rigs.queries import context_of
 @app.task(queue="measure", name="run_render")
 def run_render(render_id: str) -> None:
     run_attempt(Render, UUID(render_id), lambda attempt: _render(UUID(render_id), attempt))
+
+
+@app.task(queue="measure", name="run_export")
+def run_export(export_id: str) -> None:
+    pk = UUID(export_id)
+    run_attempt(Export, pk, lambda attempt: exports.make(pk, attempt))
 
 
 def _render(pk: UUID, attempt: Attempt) -> dict[str, Any]:

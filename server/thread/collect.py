@@ -17,7 +17,7 @@ from server.accounts.models import User
 from server.clips.models import Blob
 from server.clips.store import path_of
 from server.jobs.models import Status
-from server.renders.models import Render
+from server.renders.models import Export, Render
 from server.renders.services import newest
 from server.shares.models import ShareLink
 from server.songs.models import Song
@@ -26,6 +26,7 @@ from server.wishes.models import Search
 
 GUESTS_KEPT = timedelta(days=7)
 RENDERS_KEPT = timedelta(days=30)
+EXPORTS_KEPT = timedelta(days=1)
 _YOUNG = timedelta(days=1)
 """What is younger may be on its way to an owner."""
 
@@ -38,6 +39,7 @@ class Collected:
     deleted_long_ago: int = 0
     old_renders: int = 0
     old_searches: int = 0
+    old_exports: int = 0
     ended_sessions: int = 0
     sounds: int = 0
     files: int = 0
@@ -60,6 +62,12 @@ def collect(*, dry_run: bool = False) -> Collected:
             "old_searches",
             Search.objects.filter(
                 created_at__lt=now - KEPT, status__in=(Status.DONE, Status.FAILED, Status.CANCELLED)
+            ),
+        ),
+        (
+            "old_exports",
+            Export.objects.filter(created_at__lt=now - EXPORTS_KEPT).exclude(
+                status__in=(Status.QUEUED, Status.RUNNING)
             ),
         ),
         ("ended_sessions", Session.objects.filter(expire_date__lt=now)),

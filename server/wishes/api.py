@@ -25,6 +25,7 @@ from core.wishes import (
 )
 from server.config.auth import user_of
 from server.jobs.runner import request_cancel
+from server.jobs.waiting import wait_for
 from server.rigs.queries import rigs_of, variant_of
 from server.wishes import services
 from server.wishes.models import Search
@@ -118,7 +119,7 @@ def get_search(
     wait_s: Annotated[float, Query(ge=0, le=1)] = 0.0,
 ) -> WishSearch:  # fmt: skip
     """wait_s: the answer comes as soon as there is something new, and no later than this."""
-    services.wait_for(_mine(request, search_id), wait_s)
+    wait_for(_mine(request, search_id), wait_s)
     return _out(_mine(request, search_id))
 
 

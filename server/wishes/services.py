@@ -51,7 +51,6 @@ _OPEN = (Status.QUEUED, Status.RUNNING)
 _FREE = TypeAdapter(list[FreeAsked] | None)
 _SEARCHING = 0.6
 """Share of the progress that is the search's; the rest is rendering."""
-_LOOK_S = 0.05
 
 
 def looked_at(
@@ -111,18 +110,6 @@ def ask(user: User, variant: Variant, sort: str, asked: dict[str, Any]) -> Searc
         )
         in_turn(run_search, user, search_id=str(search.pk))
     return search
-
-
-def wait_for(search: Search, seconds: float) -> None:
-    """Return as soon as a search has ended or knows better, and after so long at most."""
-    rows = Search.objects.filter(pk=search.pk)
-    first = rows.values_list("status", "progress", "stage").first()
-    deadline = time.monotonic() + seconds
-    while first is not None and first[0] in _OPEN and time.monotonic() < deadline:
-        time.sleep(_LOOK_S)
-        now = rows.values_list("status", "progress", "stage").first()
-        if now != first:
-            break
 
 
 @dataclass

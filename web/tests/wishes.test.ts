@@ -1,6 +1,7 @@
 import { describe, expect, test } from "vitest";
 
 import type { Variant } from "../src/api/client";
+import { isOpen } from "../src/api/follow";
 import {
   askedOf,
   atWork,
@@ -10,7 +11,6 @@ import {
   type Free,
   gained,
   heldOn,
-  isLooking,
   likely,
   meant,
   missing,
@@ -279,9 +279,11 @@ describe("a search", () => {
     expect(atWork(search({ stage: "Rendering 1 of 2", best, proposals: {} }))).toBe(
       "Rendering 1 of 2.",
     );
-    expect([isLooking(null), isLooking(search({})), isLooking(search({ status: "done" }))]).toEqual(
-      [false, true, false],
-    );
+    expect([isOpen(null), isOpen(search({})), isOpen(search({ status: "done" }))]).toEqual([
+      false,
+      true,
+      false,
+    ]);
   });
 
   test("a way is called fulfilled by its render, and by nothing else", () => {

@@ -217,6 +217,22 @@ class Exports(Files):
         with self.assertRaisesRegex(FonodromeError, "whole numbers"):
             export_file(hot, self.folder / "no.flac", "flac", "float")
 
+    def test_it_tells_how_far_it_is_and_stops_when_it_is_told_to(self):
+        target, shares = self.folder / "told.wav", []
+        export_file(self.clip, target, "wav", "24", told=shares.append)
+        self.assertEqual(shares, sorted(shares))
+        self.assertTrue(all(0 <= share <= 1 for share in shares), shares)
+        plain = self.folder / "plain.wav"
+        export_file(self.clip, plain, "wav", "24")
+        self.assertEqual(target.read_bytes(), plain.read_bytes())
+
+        def enough(share: float) -> None:
+            if share > shares[1]:
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            export_file(self.clip, target, "wav", "24", told=enough)
+
 
 class Moving(unittest.TestCase):
     def heard(self, text: str, moves: list[WrittenMove], seconds: float = 4) -> np.ndarray:

@@ -17,8 +17,8 @@ from server.clips.services import _path
 from server.clips.store import adopt
 from server.clips.tasks import decode_clip
 from server.config.disk import tells_of_full_disk
-from server.renders.models import Render
-from server.renders.tasks import run_render
+from server.renders.models import Export, Render
+from server.renders.tasks import run_export, run_render
 from server.renders.tests.test_renders import RenderCase
 from server.songs.models import Song
 from server.testing import noise, wav_bytes
@@ -112,20 +112,27 @@ class FullDisk(RenderCase):
 
     def test_an_export(self):
         render = self.done()
-        url = f"/renders/{render['id']}/export?form=wav&word=24"
+        made = self.call("post", f"/renders/{render['id']}/exports", {})[1]
 
-        def full(source, target, form, word):
-            export_file(source, target, form, word)
+        def full(source, target, *form, told):
+            export_file(source, target, *form, told=told)
             target.write_bytes(target.read_bytes()[:500])
             raise FULL
 
         with (
-            mock.patch("server.renders.api.export_file", full),
-            self.assertLogs("server.config.problems", "ERROR"),
+            mock.patch("server.renders.exports.export_file", full),
+            self.assertLogs("server.jobs.runner", "ERROR"),
         ):
-            self.refused("get", url, None, 507, "disk is full")
+            run_export(export_id=made["id"])
+        row = Export.objects.get()
+        self.assertEqual((row.status, row.blob), ("failed", None))
+        self.assertIn("disk is full", row.problem)
         self.assertEqual(left(settings.SCRATCH_ROOT), [])
-        self.assertEqual(self.call("get", url)[0], 200)
+        # Asked for again it is another one, and made.
+        again = self.call("post", f"/renders/{render['id']}/exports", {})[1]
+        self.assertNotEqual(again["id"], made["id"])
+        run_export(export_id=again["id"])
+        self.assertEqual(self.call("get", f"/exports/{again['id']}/file")[0], 200)
 
     def test_a_copy_of_a_song_on_a_database_without_room(self):
         fault = OperationalError("could not extend file")

@@ -13,7 +13,7 @@ from server.config.api import api
 from server.config.examples import BODIES
 from server.devices.models import Device, Panel
 from server.log.models import NotePicture
-from server.renders.models import Render
+from server.renders.models import Export, Render
 from server.rigs.services import create_rig
 from server.setlists.models import SetList
 from server.shares.models import ShareLink
@@ -201,7 +201,10 @@ THINGS = {
         "song",
         {"a": {"render": str(uuid.uuid4())}, "b": {"render": str(uuid.uuid4())}},
     ),
-    ("GET", "/renders/{render_id}/export"): ("render", None),
+    ("POST", "/renders/{render_id}/exports"): ("render", {}),
+    ("GET", "/exports/{export_id}"): ("export", None),
+    ("POST", "/exports/{export_id}/cancel"): ("export", None),
+    ("GET", "/exports/{export_id}/file"): ("export", None),
     ("GET", "/rigs/{rig_id}/feeds"): ("rig", None),
     ("PUT", "/rigs/{rig_id}/feeds/{source}"): ("rig", {"feed": {"source": "guitar"}}),
     ("POST", "/rigs/{rig_id}/test-set"): ("rig", None),
@@ -287,6 +290,7 @@ class Walls(TestCase):
             variant=rows["variant"], clip=clip, output="main", digest="x",
             document={},
         )  # fmt: skip
+        rows["export"] = Export.objects.create(render=rows["render"], form="wav", word="24")
         blob = clip.blob
         rows["trial"] = Trial.objects.create(
             song=song, title_a="a", title_b="b", blob_a=blob, blob_b=blob, length_s=1, total=4,

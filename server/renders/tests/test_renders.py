@@ -329,23 +329,6 @@ class Balances(RenderCase):
         self.call("put", f"/variants/{variant}/moves", {"moves": []})
         self.assertEqual(self.call("get", f"/variants/{variant}/moved")[1]["ranges"], [])
 
-    def test_a_stretch_is_exported_as_asked(self):
-        render = self.done(start_s=0.25, length_s=0.5)
-        self.assertEqual(render["start_s"], 0.25)
-        url = f"/api/v1/renders/{render['id']}/export?form=flac&word=16"
-        answer = self.client.get(url)
-        data = b"".join(answer.streaming_content)
-        sound = soundfile.info(io.BytesIO(data))
-        self.assertEqual((sound.format, sound.subtype, sound.samplerate), ("FLAC", "PCM_16", RATE))
-        self.assertIn("Tide Table, R A, take, 0.2 to 2.1 s.flac", answer["Content-Disposition"])
-        self.refused(
-            "get",
-            f"/renders/{render['id']}/export?form=flac&word=float",
-            None,
-            422,
-            "whole numbers",
-        )
-
     def test_an_impulse_response_is_a_clip_of_the_song(self):
         self.variant = self.rig("g: source > i: convolution (impulse hall, mix 100 %) > o: output")
         render = self.done()

@@ -1810,7 +1810,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/renders/{render_id}/export": {
+    "/api/v1/renders/{render_id}/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export Render
+         * @description WAV or FLAC of 16 or 24 bits with dither, or WAV in floats; turned down where it would clip.
+         */
+        post: operations["server_renders_exports_api_export_render"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/exports/{export_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1818,10 +1838,47 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Export Render
-         * @description WAV or FLAC of 16 or 24 bits with dither, or WAV in floats; turned down where it would clip.
+         * Get Export
+         * @description wait_s: the answer comes as soon as there is something new, and no later than this.
          */
-        get: operations["server_renders_api_export_render"];
+        get: operations["server_renders_exports_api_get_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/exports/{export_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop Export */
+        post: operations["server_renders_exports_api_stop_export"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/exports/{export_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export As File
+         * @description The file, under the name of what is heard in it; a part of it by Range.
+         */
+        get: operations["server_renders_exports_api_export_as_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -16497,6 +16554,45 @@ export interface components {
              */
             reach_ms: number;
         };
+        /** ExportOut */
+        ExportOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Render
+             * Format: uuid
+             */
+            render: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "wav" | "flac";
+            /**
+             * Word
+             * @enum {string}
+             */
+            word: "16" | "24" | "float";
+            /** Stems */
+            stems: boolean;
+            /** Status */
+            status: string;
+            /** Progress */
+            progress: number;
+            /** Stage */
+            stage: string;
+            /** Problem */
+            problem: string;
+            /** Size Bytes */
+            size_bytes: number | null;
+            /** Down Db */
+            down_db: number | null;
+            /** Name */
+            name: string;
+        };
         /** ExportAs */
         ExportAs: {
             /**
@@ -22211,16 +22307,40 @@ export interface operations {
             };
         };
     };
-    server_renders_api_export_render: {
+    server_renders_exports_api_export_render: {
         parameters: {
-            query?: {
-                form?: "wav" | "flac";
-                word?: "16" | "24" | "float";
-                stems?: boolean;
-            };
+            query?: never;
             header?: never;
             path: {
                 render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportAs"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportOut"];
+                };
+            };
+        };
+    };
+    server_renders_exports_api_get_export: {
+        parameters: {
+            query?: {
+                wait_s?: number;
+            };
+            header?: never;
+            path: {
+                export_id: string;
             };
             cookie?: never;
         };
@@ -22228,6 +22348,57 @@ export interface operations {
         responses: {
             /** @description OK */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportOut"];
+                };
+            };
+        };
+    };
+    server_renders_exports_api_stop_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportOut"];
+                };
+            };
+        };
+    };
+    server_renders_exports_api_export_as_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Partial Content */
+            206: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -2,12 +2,8 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import { api, ask, sentenceOf } from "../api/client";
-import { isLooking, type WishSearch } from "./wishes";
-
-const WAIT_S = 0.5;
-const LEAST_MS = 40;
-const AFTER_FAULT_MS = 400;
-const MOST_FAILURES = 20;
+import { follow, isOpen, WAIT_S } from "../api/follow";
+import type { WishSearch } from "./wishes";
 
 interface Told {
   /** What it is about: of anything else it is no answer. */
@@ -28,27 +24,18 @@ export function useSearch(about: string) {
     };
     tell(null);
     try {
-      let now = await send();
-      let failures = 0;
-      tell(now);
-      while (isLooking(now) && turn.current === mine) {
-        await new Promise((done) => setTimeout(done, LEAST_MS));
-        try {
-          now = await ask(
+      const begun = await send();
+      await follow(
+        begun,
+        () =>
+          ask(
             api.GET("/api/v1/searches/{search_id}", {
-              params: { path: { search_id: now.id }, query: { wait_s: WAIT_S } },
+              params: { path: { search_id: begun.id }, query: { wait_s: WAIT_S } },
             }),
-          );
-          failures = 0;
-        } catch (fault) {
-          // A line that is broken for a moment is tried again.
-          failures += 1;
-          if (failures > MOST_FAILURES) throw fault;
-          await new Promise((done) => setTimeout(done, AFTER_FAULT_MS));
-          continue;
-        }
-        tell(now, now.status === "failed" ? now.problem : "");
-      }
+          ),
+        (now) => tell(now, now.status === "failed" ? now.problem : ""),
+        () => turn.current === mine,
+      );
     } catch (fault) {
       tell(null, sentenceOf(fault));
     }
@@ -59,7 +46,7 @@ export function useSearch(about: string) {
     begin,
     search,
     problem: mine?.problem ?? "",
-    looking: mine !== null && !mine.problem && (search === null || isLooking(search)),
+    looking: mine !== null && !mine.problem && (search === null || isOpen(search)),
     stop: () =>
       void (
         search &&

@@ -210,9 +210,6 @@ export function tradeBetween(out: Proposals): [number, number] | null {
 
 export type WishSearch = Schemas["WishSearch"];
 
-export const isLooking = (search: WishSearch | null) =>
-  search?.status === "queued" || search?.status === "running";
-
 /** What a search is at, in a few words. */
 export function atWork(search: WishSearch): string {
   if (search.status === "queued") return "Waiting for its turn";

@@ -2,7 +2,8 @@
 import { Box } from "@chakra-ui/react";
 
 import { SheetTabs } from "../../ui/SheetTabs";
-import { Captures, Export, Log } from "./Parts";
+import { Export } from "./Export";
+import { Captures, Log } from "./Parts";
 import { SpectrumPart } from "./SpectrumPart";
 import { Trial } from "./Trial";
 import type { Listening } from "../../playing/usePlaying";

@@ -9,7 +9,6 @@ import { Figure, Hint, Press, SheetTitle } from "../../ui/controls";
 import { num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
-import type { Listening } from "../../playing/usePlaying";
 import type { Sound } from "../../playing/useRenders";
 
 export function Strip({ items }: { items: [string, string][] }) {
@@ -246,62 +245,6 @@ export function Captures({ rig, clips, busy, onUse }: CapturesProps) {
         <Press disabled={!capture || busy} onClick={() => onUse(variant, capture)}>
           Bring it in line
         </Press>
-      </Box>
-    </Box>
-  );
-}
-
-/** What a file of it is called: song, rig, variant, clip and stretch, as the server names it. */
-export const fileWords = (l: Listening, s: Sound) => {
-  const r = s.render!;
-  const clip = l.clips.find((c) => c.id === r.clip)?.name.replace(/\.[^.]+$/, "") ?? "clip";
-  const what = r.bare ? "clips past the rig" : `${l.rig.name} ${r.letter}`;
-  const end = r.start_s + r.report!.seconds;
-  return `${l.song.title}, ${what}, ${clip}, ${r.start_s.toFixed(1)} to ${end.toFixed(1)} s${r.capture ? ", capture" : ""}`;
-};
-
-export function Export({ l, sounds }: { l: Listening; sounds: Sound[] }) {
-  const [form, setForm] = useState("wav 24");
-  const [stems, setStems] = useState(false);
-  const [kind, word] = form.split(" ");
-  return (
-    <Box as="section" aria-label="Export">
-      <SheetTitle sub about="at its own level; turned down only where it would clip">
-        Export
-      </SheetTitle>
-      <Box display="flex" flexWrap="wrap" gap="8px 12px" alignItems="end" marginTop="4px">
-        <Labelled label="as">
-          <Choice value={form} onChange={(event) => setForm(event.target.value)}>
-            <option value="wav 24">WAV, 24 bits with dither</option>
-            <option value="wav 16">WAV, 16 bits with dither</option>
-            <option value="wav float">WAV, 32-bit float</option>
-            <option value="flac 24">FLAC, 24 bits with dither</option>
-            <option value="flac 16">FLAC, 16 bits with dither</option>
-          </Choice>
-        </Labelled>
-        <label>
-          <input
-            type="checkbox"
-            checked={stems}
-            onChange={(event) => setStems(event.target.checked)}
-          />{" "}
-          its paths side by side
-        </label>
-      </Box>
-      <Box display="grid" gap="4px" marginTop="8px">
-        {sounds
-          .filter((s) => !stems || s.render!.report!.stems.length)
-          .map((s) => (
-            <a
-              key={s.id}
-              href={`/api/v1/renders/${s.render!.id}/export?form=${kind}&word=${word}&stems=${stems}`}
-              download
-              style={{ color: "inherit", fontWeight: 600, textUnderlineOffset: 3 }}
-            >
-              {fileWords(l, s)}
-            </a>
-          ))}
-        {!sounds.length && <Box color="ink2">Nothing is rendered yet.</Box>}
       </Box>
     </Box>
   );

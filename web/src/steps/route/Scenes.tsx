@@ -170,12 +170,7 @@ export function Scenes({ variant, onEdit }: Props) {
                 const change = scene?.level_change_db;
                 const jump = Math.abs(change ?? 0) > 3;
                 return (
-                  <Td
-                    key={i}
-                    textAlign="left"
-                    fontWeight="650"
-                    color={jump ? "diff" : "ink"}
-                  >
+                  <Td key={i} textAlign="left" fontWeight="650" color={jump ? "diff" : "ink"}>
                     {change === undefined
                       ? "…"
                       : change === null

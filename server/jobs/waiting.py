@@ -1,0 +1,25 @@
+"""Wait for news of a job: a page that asks again and again costs as much as a part of the work."""
+
+import time
+
+from server.jobs.models import JobState, Status
+
+_LOOK_S = 0.03
+OPEN = (Status.QUEUED, Status.RUNNING)
+
+
+def wait_for(row: JobState, seconds: float, *columns: str) -> None:
+    """Return as soon as a job has ended or one of `columns` changes, and after so long at most.
+
+    columns: fields of its row, compared with what `row` holds; without any: how far it is, as it is now.
+    """
+    rows = type(row)._default_manager.filter(pk=row.pk)
+    told = columns or ("progress", "stage")
+    known: tuple[object, ...] | None = (row.status, *(getattr(row, name) for name in told))
+    deadline = time.monotonic() + seconds
+    while known is not None and known[0] in OPEN and time.monotonic() < deadline:
+        time.sleep(_LOOK_S)
+        now = rows.values_list("status", *told).first()
+        ended = now is None or now[0] not in OPEN
+        if ended or now[1:] != known[1:]:
+            return

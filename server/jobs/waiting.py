@@ -15,11 +15,10 @@ def wait_for(row: JobState, seconds: float, *columns: str) -> None:
     """
     rows = type(row)._default_manager.filter(pk=row.pk)
     told = columns or ("progress", "stage")
-    known: tuple[object, ...] | None = (row.status, *(getattr(row, name) for name in told))
-    deadline = time.monotonic() + seconds
-    while known is not None and known[0] in OPEN and time.monotonic() < deadline:
+    known = tuple(getattr(row, name) for name in told)
+    status, deadline = row.status, time.monotonic() + seconds
+    while status in OPEN and time.monotonic() < deadline:
         time.sleep(_LOOK_S)
-        now = rows.values_list("status", *told).first()
-        ended = now is None or now[0] not in OPEN
-        if ended or now[1:] != known[1:]:
+        status, *now = rows.values_list("status", *told).first() or ("", *known)
+        if tuple(now) != known:
             return

@@ -22318,6 +22318,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "form": "flac",
+                 *       "word": "24",
+                 *       "stems": false
+                 *     }
+                 */
                 "application/json": components["schemas"]["ExportAs"];
             };
         };

@@ -36,13 +36,18 @@ class LiveVariants(models.Manager["Variant"]):
 
 
 def parts_of(document: Any) -> str:
-    """Id, kind, name and unit of every part, as JSON: what it is found by. Sidings go by their frame."""
+    """Id, kind, name and unit of every part, as JSON: what it is found by. Sidings go by their frame.
+
+    Of what is no document of today's form, or none at all, whatever can be told.
+    """
     found = []
-    nodes = document.get("nodes", {}) if isinstance(document, dict) else {}
-    for id, node in nodes.items():
-        inner = [one.get("stage", {}) for one in node.get("sidings") or ()]
+    nodes = document.get("nodes") if isinstance(document, dict) else None
+    for id, node in nodes.items() if isinstance(nodes, dict) else ():
+        sidings = node.get("sidings") if isinstance(node, dict) else None
+        inner = [one.get("stage") for one in sidings or () if isinstance(one, dict)]
         for part in (node, *inner):
-            found.append([id, *(part.get(what) or "" for what in ("kind", "name", "unit"))])
+            if isinstance(part, dict):
+                found.append([id, *(part.get(what) or "" for what in ("kind", "name", "unit"))])
     return json.dumps(found, ensure_ascii=False)
 
 

@@ -8,8 +8,12 @@ def fill(apps, schema_editor):
     Variant = apps.get_model("rigs", "Variant")
     for variant in Variant.objects.iterator(chunk_size=200):
         found = []
-        for id, node in variant.document.get("nodes", {}).items():
-            inner = [one.get("stage", {}) for one in node.get("sidings") or ()]
+        nodes = variant.document.get("nodes", {})
+        # The oldest documents listed their parts; later ones hold what is in a frame as its slots.
+        parts = nodes.items() if isinstance(nodes, dict) else [(n.get("id"), n) for n in nodes]
+        for id, node in parts:
+            held = node.get("sidings") or node.get("slots") or ()
+            inner = [one.get("stage") or {} for one in held]
             for part in (node, *inner):
                 found.append([id, part.get("kind"), part.get("name"), part.get("unit")])
         variant.parts = json.dumps(found, ensure_ascii=False)

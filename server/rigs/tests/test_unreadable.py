@@ -1,6 +1,6 @@
 """A stored document that cannot be computed, or not even read, takes nothing else with it, and can be left."""
 
-from server.rigs.models import Variant
+from server.rigs.models import Variant, parts_of
 from server.testing import ApiCase
 
 RIG = "g: source > e: delay (time 1/8.) > o: output"
@@ -39,6 +39,15 @@ class Unreadable(ApiCase):
         self.spoil("time", "@gone")
         self.assertEqual(self.call("post", f"/variants/{self.first}/undo")[0], 200)
         self.assertEqual(self.call("get", f"/variants/{self.first}")[1]["document"]["nodes"]["e"]["time"], "1/8.")  # fmt: skip
+
+    def test_what_it_is_found_by_is_told_of_any_document_as_far_as_it_goes(self):
+        frame = {"kind": "frame", "sidings": [7, {"stage": None}, {"stage": {"kind": "reverb", "name": "Hall"}}]}  # fmt: skip
+        self.assertEqual(
+            parts_of({"nodes": {"a": 3, "f": frame}}),
+            '[["f", "frame", "", ""], ["f", "reverb", "Hall", ""]]',
+        )
+        for odd in (None, 7, [], {}, {"nodes": None}, {"nodes": [{"id": "a"}]}, {"nodes": 5}):
+            self.assertEqual(parts_of(odd), "[]", odd)
 
     def test_what_cannot_be_read_leaves_the_song_its_other_rigs_and_steps(self):
         self.spoil("kind", "nonsense")

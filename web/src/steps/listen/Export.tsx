@@ -88,9 +88,9 @@ function Row({ render, words, as }: { render: string; words: string; as: As }) {
   const down = -(file?.down_db ?? 0);
   const told = [size, down > 0.005 && `turned down by ${num(down, 2)} dB`].filter(Boolean);
   return (
-    <Box as="li" display="flex" flexWrap="wrap" gap="2px 12px" alignItems="center">
+    <Box as="li" display="flex" flexWrap="wrap" gap="2px 12px" alignItems="center" minHeight="32px">
       <Box flex="1 1 300px" minWidth="0" overflowWrap="anywhere">
-        {words}
+        {words.replace(/ s(?=,|$)/, "\u00a0s")}
       </Box>
       {making && (
         <>

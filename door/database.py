@@ -149,27 +149,55 @@ class Cluster:
             )
         self._ensure_database()
 
-    def _ensure_database(self) -> None:
-        env = {"PGPASSWORD": self._password}
-        where = ["-h", "127.0.0.1", "-p", str(self.port), "-U", "fonodrome"]
-        there = run(
-            [
-                self._bin / "psql",
-                *where,
-                "-d",
-                "postgres",
-                "-Atc",
-                "SELECT 1 FROM pg_database WHERE datname = 'fonodrome'",
-            ],
+    @property
+    def _where(self) -> list[str]:
+        return ["-h", "127.0.0.1", "-p", str(self.port), "-U", "fonodrome"]
+
+    def ask(self, words: str, database: str = "fonodrome") -> str:
+        """What SQL answers, as psql prints it without frills."""
+        return run(
+            [self._bin / "psql", *self._where, "-d", database, "-Atc", words],
             "The database does not answer.",
-            env=env,
-        )
-        if there.strip() != "1":
+            env={"PGPASSWORD": self._password},
+        ).strip()
+
+    def _ensure_database(self) -> None:
+        there = self.ask("SELECT 1 FROM pg_database WHERE datname = 'fonodrome'", "postgres")
+        if there != "1":
             run(
-                [self._bin / "createdb", *where, "fonodrome"],
+                [self._bin / "createdb", *self._where, "fonodrome"],
                 "The database could not be made.",
-                env=env,
+                env={"PGPASSWORD": self._password},
             )
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether nothing was ever laid out in it."""
+        return self.ask("SELECT count(*) FROM pg_tables WHERE schemaname = 'public'") == "0"
+
+    def dump(self, to: Path) -> None:
+        """All of it as it was at one moment, whatever is written meanwhile, in a file that nobody else may
+        read: it holds everybody's songs. Raises Trouble.
+        """
+        env = {**os.environ, "PGPASSWORD": self._password}
+        with os.fdopen(os.open(to, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as out:
+            done = subprocess.run(
+                [str(self._bin / "pg_dump"), *self._where, "-Fc", "fonodrome"],
+                env=env, stdout=out, stderr=subprocess.PIPE,
+            )  # fmt: skip
+        if done.returncode:
+            told = done.stderr.decode()[-300:].strip()
+            raise Trouble(f"The database could not be read: {told}")
+
+    def fill(self, dump: Path, trouble: str) -> None:
+        """Read a dump into the empty database: all of it, or nothing. Raises Trouble."""
+        run(
+            [
+                self._bin / "pg_restore", *self._where, "--no-owner", "--exit-on-error",
+                "--single-transaction", "-d", "fonodrome", dump,
+            ],
+            trouble, env={"PGPASSWORD": self._password},
+        )  # fmt: skip
 
     def stop(self) -> None:
         subprocess.run(

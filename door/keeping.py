@@ -5,7 +5,6 @@ import hashlib
 import io
 import json
 import os
-import subprocess
 import tarfile
 import tempfile
 import time
@@ -15,7 +14,7 @@ from pathlib import Path
 from typing import IO
 
 from database import Cluster
-from show import Step, Trouble, run, say
+from show import Step, Trouble, say
 
 FORMAT = "fonodrome-backup-1"
 _CHUNK = 1 << 20
@@ -34,7 +33,7 @@ def backup(data: Path, target: Path, *, replace: bool = False) -> int:
         with _database(data) as cluster, tempfile.TemporaryDirectory(dir=target.parent) as held:
             dump = Path(held) / "database.dump"
             with Step("Database"):
-                _dump(cluster, dump)
+                cluster.dump(dump)
             files = _blobs(data)
             with Step("Audio") as step, _private(part) as out:
                 _write(out, dump, data, files, step)
@@ -122,22 +121,6 @@ def _blobs(data: Path) -> list[Path]:
 
 
 # Writing -----------------------------------------------------------------------------------------
-def _where(cluster: Cluster) -> list[str]:
-    return ["-h", "127.0.0.1", "-p", str(cluster.port), "-U", "fonodrome"]
-
-
-def _dump(cluster: Cluster, to: Path) -> None:
-    """All of the database as it was at one moment, whatever is written meanwhile."""
-    env = {**os.environ, "PGPASSWORD": cluster.environment()["FONODROME_DB_PASSWORD"]}
-    with _private(to) as out:
-        done = subprocess.run(
-            [str(cluster._bin / "pg_dump"), *_where(cluster), "-Fc", "fonodrome"],
-            env=env, stdout=out, stderr=subprocess.PIPE,
-        )  # fmt: skip
-    if done.returncode:
-        raise Trouble(f"The database could not be read: {done.stderr.decode()[-300:].strip()}")
-
-
 def _write(out: IO[bytes], dump: Path, data: Path, files: list[Path], step: Step) -> None:
     told = {
         "format": FORMAT, "made": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()),
@@ -255,11 +238,4 @@ def _put_aside(data: Path) -> None:
 
 def _fill(data: Path, dump: Path) -> None:
     with _database(data) as cluster:
-        env = {"PGPASSWORD": cluster.environment()["FONODROME_DB_PASSWORD"]}
-        run(
-            [
-                cluster._bin / "pg_restore", *_where(cluster), "--no-owner", "--exit-on-error",
-                "--single-transaction", "-d", "fonodrome", dump,
-            ],
-            "The database in the backup could not be read back.", env=env,
-        )  # fmt: skip
+        cluster.fill(dump, "The database in the backup could not be read back.")

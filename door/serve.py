@@ -3,6 +3,7 @@
 import contextlib
 import ctypes
 import fcntl
+import hashlib
 import os
 import secrets
 import signal
@@ -16,6 +17,7 @@ from pathlib import Path
 from typing import IO
 
 import front
+import prepared
 from database import Cluster, free_port
 from setup import LOOPS, PYTHON, ROOT, VENV, digest, is_current, set_up
 from show import Step, Trouble, run, say
@@ -59,8 +61,8 @@ class Running:
             "OPENBLAS_NUM_THREADS": "1",
             **self._cluster.environment(),
         }
-        self._prepare()
         behind = free_port()
+        # It has much to load: meanwhile the database is prepared. Nobody reaches it before that.
         self._launch(
             "web",
             [
@@ -80,6 +82,7 @@ class Running:
                 "--no-control-socket",
             ],
         )
+        self._prepare()
         self._launch(
             "worker",
             [
@@ -137,16 +140,22 @@ class Running:
         wanted = f"{code} {self._cluster.folder if self._cluster else ''} {self.demo}"
         if is_current(stamp, wanted):
             return
-        with Step("Bringing the database up to date") as step:
+        key = hashlib.sha256(f"{code} {self.demo}".encode()).hexdigest()[:16]
+        assert self._cluster
+        fresh = self._cluster.is_empty
+        if fresh and prepared.bring(self._cluster, self.data, key):
+            stamp.write_text(wanted)
+            return
+        # Both in one process: each of its own would load all of the program once more.
+        words = ("prepare_demo", "--migrate") if self.demo else ("migrate", "--no-input")
+        with Step("Database and demo data" if self.demo else "Bringing the database up to date") as step:  # fmt: skip
             self.manage(
-                "migrate",
-                "--no-input",
+                *words,
                 trouble="The database could not be brought up to date; nothing was lost.",
                 step=step,
             )
-        if self.demo:
-            with Step("Demo data") as step:
-                self.manage("prepare_demo", trouble="The demo data could not be made.", step=step)
+        if fresh:
+            prepared.keep(self._cluster, self.data, key)
         stamp.write_text(wanted)
 
     def _launch(self, name: str, command: list[str]) -> None:

@@ -1,7 +1,8 @@
 """Write the demo sounds and the demo songs that guests get a copy of. Can run again."""
 
 from django.conf import settings
-from django.core.management.base import BaseCommand
+from django.core.management import call_command
+from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 
 from core.audio import examine
@@ -58,7 +59,14 @@ SPACE = KeptSpace(rt60_s=1.25, pre_delay="1/64", school="fits", clip="Clarinet, 
 class Command(BaseCommand):
     help = "Prepare the demo data"
 
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument(
+            "--migrate", action="store_true", help="bring the database up to date first"
+        )
+
     def handle(self, *args: object, **options: object) -> None:
+        if options["migrate"]:
+            call_command("migrate", interactive=False, stdout=self.stdout)
         owner, _ = User.objects.get_or_create(
             username=DEMO_OWNER, defaults={"is_active": False, "password": "!"}
         )

@@ -91,7 +91,8 @@ def _parser() -> argparse.ArgumentParser:
             "--replace", action="store_true", help="though there is something already"
         )
         data(made)
-    commands.add_parser("faults", help="kill parts of it while people work: is everything there?")
+    killed = commands.add_parser("faults", help="kill parts of it while people work: is everything there?")  # fmt: skip
+    killed.add_argument("--two", action="store_true", help="two machines over one database and one object store")  # fmt: skip
     weak = commands.add_parser("audit", help="known weaknesses of the locked packages")
     weak.add_argument("--advisories", type=Path, metavar="FILE", help="in the OSV form, JSON")
     commands.add_parser("load", help="fifty people at once: times, memory and faults")
@@ -160,9 +161,9 @@ def main() -> int:
 
         return audit(given.advisories)
     if given.command == "faults":
-        from faults import faults
+        from faults import faults, faults_of_two
 
-        return faults()
+        return faults_of_two() if given.two else faults()
     import measured
 
     if given.command == "load":

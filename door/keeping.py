@@ -28,6 +28,11 @@ def backup(data: Path, target: Path, *, replace: bool = False) -> int:
         raise Trouble(f"There is no Fonodrome data in {data}. Use --data DIR.")
     if target.exists() and not replace:
         raise Trouble(f"{target} is there already. Choose another name, or say --replace.")
+    if os.environ.get("FONODROME_OBJECTS") or os.environ.get("FONODROME_DB_HOST"):
+        raise Trouble(
+            "The database or the sounds are kept elsewhere (FONODROME_DB_HOST, FONODROME_OBJECTS): back both up "
+            "where they are, as docs/operate.md says."
+        )
     part = target.with_name(f"{target.name}.part")
     try:
         with _database(data) as cluster, tempfile.TemporaryDirectory(dir=target.parent) as held:

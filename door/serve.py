@@ -51,15 +51,17 @@ class Running:
         self._take_lock()
         _port_is_free(self.port)
         self._keep_secret()
-        self._cluster = Cluster(self.data / "pg")
-        with Step("Database"):
-            self._cluster.start()
+        # One that several machines share is named by its address; without one there is our own.
+        if not os.environ.get("FONODROME_DB_HOST"):
+            self._cluster = Cluster(self.data / "pg")
+            with Step("Database"):
+                self._cluster.start()
         self.env = {
             "FONODROME_DATA": str(self.data),
             "NUMBA_CACHE_DIR": str(LOOPS if os.access(LOOPS, os.W_OK) else self.data / "numba"),
             "FONODROME_TRUSTED_PROXIES": os.environ.get("FONODROME_TRUSTED_PROXIES", "127.0.0.1"),
             "OPENBLAS_NUM_THREADS": "1",
-            **self._cluster.environment(),
+            **(self._cluster.environment() if self._cluster else {}),
         }
         behind = free_port()
         # It has much to load: meanwhile the database is prepared. Nobody reaches it before that.
@@ -141,9 +143,9 @@ class Running:
         if is_current(stamp, wanted):
             return
         key = hashlib.sha256(f"{code} {self.demo}".encode()).hexdigest()[:16]
-        assert self._cluster
-        fresh = self._cluster.is_empty
-        if fresh and prepared.bring(self._cluster, self.data, key):
+        own = self._cluster if not os.environ.get("FONODROME_OBJECTS") else None
+        fresh = own is not None and own.is_empty
+        if own is not None and fresh and prepared.bring(own, self.data, key):
             stamp.write_text(wanted)
             return
         # Both in one process: each of its own would load all of the program once more.
@@ -154,8 +156,8 @@ class Running:
                 trouble="The database could not be brought up to date; nothing was lost.",
                 step=step,
             )
-        if fresh:
-            prepared.keep(self._cluster, self.data, key)
+        if own is not None and fresh:
+            prepared.keep(own, self.data, key)
         stamp.write_text(wanted)
 
     def _launch(self, name: str, command: list[str]) -> None:

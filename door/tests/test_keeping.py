@@ -13,6 +13,7 @@ import tarfile
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
@@ -53,6 +54,17 @@ class Keeping(unittest.TestCase):
         (cls.data / "secret-key").write_text("a secret")
         cls.kept = cls.folder / "all.tar"
         backup(cls.data, cls.kept)
+
+    def test_what_is_kept_elsewhere_is_not_said_to_be_in_the_file(self):
+        target = self.folder / "elsewhere.tar"
+        for name in ("FONODROME_OBJECTS", "FONODROME_DB_HOST"):
+            with (
+                mock.patch.dict(os.environ, {name: "elsewhere"}),
+                self.assertRaises(Trouble) as said,
+            ):
+                backup(self.data, target)
+            self.assertIn("kept elsewhere", str(said.exception))
+            self.assertFalse(target.exists())
 
     def made(self, name: str) -> Path:
         folder = self.folder / name

@@ -2,7 +2,6 @@
 
 import unicodedata
 from datetime import timedelta
-from typing import Any
 from uuid import UUID
 
 from django.conf import settings
@@ -65,8 +64,8 @@ def begin_upload(user: User, song: Song, name: str, size_bytes: int) -> Upload:
         return Upload.objects.create(owner=user, song=song, name=shown, size_bytes=size_bytes)
 
 
-def _path(upload: Upload) -> Any:
-    return store.upload_path(f"{upload.pk}.part")
+def _name(upload: Upload) -> str:
+    return f"{upload.pk}.part"
 
 
 def receive(user: User, upload_id: UUID, offset: int, data: bytes) -> Upload:
@@ -85,11 +84,7 @@ def receive(user: User, upload_id: UUID, offset: int, data: bytes) -> Upload:
                 "upload-offset",
                 received_bytes=upload.received_bytes,
             )
-        path = _path(upload)
-        with path.open("r+b" if path.exists() else "w+b") as out:
-            out.truncate(offset)
-            out.seek(offset)
-            out.write(data)
+        store.put_piece(_name(upload), offset, data)
         upload.received_bytes = offset + len(data)
         upload.save(update_fields=["received_bytes"])
     return upload
@@ -109,9 +104,7 @@ def finish_upload(user: User, upload_id: UUID) -> Clip:
                 "upload-incomplete",
                 received_bytes=upload.received_bytes,
             )
-        clip = Clip.objects.create(
-            song=upload.song, name=upload.name, upload_path=f"{upload.pk}.part"
-        )
+        clip = Clip.objects.create(song=upload.song, name=upload.name, upload_path=_name(upload))
         upload.delete()
         decode_clip.defer(clip_id=str(clip.pk))
     return clip
@@ -119,7 +112,7 @@ def finish_upload(user: User, upload_id: UUID) -> Clip:
 
 def drop_upload(user: User, upload_id: UUID) -> None:
     upload = get_object_or_404(Upload, owner=user, pk=upload_id)
-    _path(upload).unlink(missing_ok=True)
+    store.drop_pieces(_name(upload))
     upload.delete()
 
 
@@ -163,5 +156,5 @@ def copy_clips(song: Song, to: Song) -> None:
 def sweep_uploads() -> None:
     """Forget uploads that nobody went on with for two days."""
     for upload in Upload.objects.filter(created_at__lt=timezone.now() - _UPLOADS_KEPT):
-        _path(upload).unlink(missing_ok=True)
+        store.drop_pieces(_name(upload))
         upload.delete()

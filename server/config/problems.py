@@ -9,6 +9,7 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from core.errors import FonodromeError
+from server.clips.objects import StoreAway
 from server.config.disk import DISK_FULL, tells_of_full_disk
 
 log = logging.getLogger(__name__)
@@ -25,6 +26,7 @@ TITLES = {
     415: "Not JSON",
     422: "Cannot be used",
     429: "Too many tries",
+    503: "Away for a moment",
     507: "No room",
 }
 
@@ -97,6 +99,9 @@ def install(api: NinjaAPI) -> None:
         return problem_response(error.status_code, sentence)
 
     def on_broken(request: HttpRequest, error: Exception) -> HttpResponse:
+        if isinstance(error, StoreAway):
+            log.error("the object store is away for %s %s: %s", request.method, request.path, error)
+            return problem_response(503, error.sentence, "store-away")
         if not tells_of_full_disk(error):
             raise error
         log.error("no room for %s %s: %s", request.method, request.path, error)

@@ -160,6 +160,23 @@ STORAGES = {
     },
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
+# A bucket that several machines share; what each has read of it lies in its own audio folder.
+OBJECTS_BUCKET = os.environ.get("FONODROME_OBJECTS", "")
+OBJECTS_KEPT_BYTES = int(float(os.environ.get("FONODROME_OBJECTS_KEPT_GB", "20")) * 1e9)
+if OBJECTS_BUCKET:
+    STORAGES["objects"] = {
+        "BACKEND": "storages.backends.s3.S3Storage",
+        "OPTIONS": {
+            "bucket_name": OBJECTS_BUCKET,
+            "endpoint_url": os.environ.get("FONODROME_OBJECTS_URL") or None,
+            "access_key": os.environ.get("FONODROME_OBJECTS_KEY"),
+            "secret_key": os.environ.get("FONODROME_OBJECTS_SECRET"),
+            "region_name": os.environ.get("FONODROME_OBJECTS_REGION", "us-east-1"),
+            "default_acl": None,
+            "file_overwrite": True,
+            "max_memory_size": 8 << 20,
+        },
+    }
 UPLOAD_ROOT = DATA_DIR / "uploads"
 SCRATCH_ROOT = DATA_DIR / "scratch"
 PARTS_ROOT = DATA_DIR / "parts"

@@ -156,11 +156,9 @@ def run_attempt(
         steadily(lambda: attempt.finish(status=Status.FAILED, problem=sentence))
     except OSError as error:
         log.exception("%s %s failed", model.__name__, pk)
-        sentence = (
-            DISK_FULL
-            if tells_of_full_disk(error)
-            else "A file could not be read or written. Try again; nothing was changed."
-        )
+        plain = "A file could not be read or written. Try again; nothing was changed."
+        # The object store has a sentence of its own.
+        sentence = DISK_FULL if tells_of_full_disk(error) else getattr(error, "sentence", plain)
         steadily(lambda: attempt.finish(status=Status.FAILED, problem=sentence))
     except LOST:
         # The database went away for longer than patience lasts: the care taker makes it again.

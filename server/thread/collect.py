@@ -14,8 +14,9 @@ from django.db.models import Exists, ForeignObjectRel, Model, OuterRef, QuerySet
 from django.utils import timezone
 
 from server.accounts.models import User
-from server.clips.models import Blob
-from server.clips.store import path_of
+from server.clips import objects
+from server.clips.models import Blob, Clip, Upload
+from server.clips.store import local_path
 from server.jobs.models import Status
 from server.renders.models import Export, Render
 from server.renders.services import newest
@@ -78,6 +79,7 @@ def collect(*, dry_run: bool = False) -> Collected:
     done.deleted_long_ago = _long_deleted(now) if dry_run else sweep_deleted()
     _sounds(now, done, dry_run=dry_run)
     _files(done, dry_run=dry_run)
+    _strays(done, dry_run=dry_run)
     done.megabytes = round(done.megabytes, 1)
     return done
 
@@ -129,10 +131,24 @@ def _sounds(now: Any, done: Collected, *, dry_run: bool) -> None:
         done.sounds += 1
         done.megabytes += blob.size_bytes / 1e6
         if not dry_run:
-            path = path_of(blob)
-            with transaction.atomic():
-                blob.delete()
-            _drop(path)
+            _let_go(blob, rows)
+
+
+def _let_go(blob: Blob, unowned: QuerySet[Blob]) -> None:
+    """One sound, with its file; not where somebody took it in again meanwhile."""
+    store, path = objects.objects(), local_path(blob)
+    if store is None:
+        with transaction.atomic():
+            blob.delete()
+    else:
+        with objects.alone(blob.digest):
+            if not unowned.filter(pk=blob.pk).exists():
+                return
+            name = blob.storage_name
+            blob.delete()
+            with objects.answering():
+                store.delete(name)
+    _drop(path)
 
 
 def _drop(path: Path) -> None:
@@ -145,6 +161,27 @@ def _drop(path: Path) -> None:
         aside.rename(path)
     else:
         aside.unlink()
+
+
+def _strays(done: Collected, *, dry_run: bool) -> None:
+    """Objects that no row knows, of sounds and of files on their way, a day old or more."""
+    store = objects.objects()
+    if store is None:
+        return
+    before = timezone.now() - _YOUNG
+    known = set(Blob.objects.values_list("pk", flat=True))
+    coming = {f"uploads/{pk}.part" for pk in Upload.objects.values_list("pk", flat=True)}
+    arrived = Clip.objects.filter(blob=None).values_list("upload_path", flat=True)
+    coming |= {f"uploads/{name}" for name in arrived}
+    for place, name, made in objects.listed(store):
+        if made >= before or name in known or place in coming:
+            continue
+        done.files += 1
+        if dry_run:
+            continue
+        with objects.alone(name):
+            if not Blob.objects.filter(pk=name).exists():
+                store.delete(f"{place}/{name}")
 
 
 def _files(done: Collected, *, dry_run: bool) -> None:

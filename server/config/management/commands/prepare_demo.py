@@ -3,7 +3,7 @@
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
-from django.db import transaction
+from django.db import connection, transaction
 
 from core.audio import examine
 from core.audio.demo import DEMO_CLIPS, DEMO_PAIRS, write_demo_clips
@@ -22,6 +22,7 @@ from server.rigs.models import Rig, Variant
 from server.songs.models import Song
 from server.songs.queries import DEMO_OWNER
 
+_LOCK = 7_303
 PLAYERS = "baritone guitar, clarinet, hand percussion"
 _SIX = TempoSection(tempo_bpm=94, beat_unit="1/4.", metre_count=6, metre_unit=8)
 SONGS: tuple[tuple[str, tuple[TempoSection, ...]], ...] = (
@@ -65,8 +66,18 @@ class Command(BaseCommand):
         )
 
     def handle(self, *args: object, **options: object) -> None:
-        if options["migrate"]:
-            call_command("migrate", interactive=False, stdout=self.stdout)
+        with connection.cursor() as cursor:
+            # Of several machines that start at once one lays it out, and the others find it there.
+            cursor.execute("SELECT pg_advisory_lock(%s)", [_LOCK])
+        try:
+            if options["migrate"]:
+                call_command("migrate", interactive=False, stdout=self.stdout)
+            self._lay_out()
+        finally:
+            with connection.cursor() as cursor:
+                cursor.execute("SELECT pg_advisory_unlock(%s)", [_LOCK])
+
+    def _lay_out(self) -> None:
         owner, _ = User.objects.get_or_create(
             username=DEMO_OWNER, defaults={"is_active": False, "password": "!"}
         )

@@ -1,0 +1,51 @@
+"""Waiting for news of a job: as soon as there is some, never for what did not change, and for so long at most."""
+
+import itertools
+from unittest import mock
+
+from server.clips.models import Clip
+from server.jobs import waiting
+from server.jobs.models import Status
+from server.testing import ApiCase
+
+
+class Waiting(ApiCase):
+    def setUp(self):
+        super().setUp()
+        self.row = Clip.objects.create(song=self.song, name="take.wav")
+
+    def looks(self, *columns: str, **news: object) -> int:
+        """How often it looked, where the row changes before its third look. A second passes with each."""
+        self.row.refresh_from_db()
+        clock, looked = itertools.count(), 0
+
+        def pause(_: float) -> None:
+            nonlocal looked
+            looked += 1
+            if looked == 3:
+                Clip.objects.filter(pk=self.row.pk).update(**news)
+
+        with (
+            mock.patch.object(waiting.time, "sleep", pause),
+            mock.patch.object(waiting.time, "monotonic", clock.__next__),
+        ):
+            waiting.wait_for(self.row, 9, *columns)
+        return looked
+
+    def test_it_ends_with_news_of_what_was_asked_for(self):
+        self.assertEqual(self.looks(progress=0.4), 3)
+        self.assertEqual(self.looks("stage", stage="Aligning"), 3)
+        self.assertEqual(self.looks("stage", progress=0.6), 8)
+
+    def test_it_ends_with_the_job_whatever_was_asked_for(self):
+        self.assertEqual(self.looks("stage", status=Status.FAILED), 3)
+        self.row.refresh_from_db()
+        self.assertEqual(self.looks(), 0)
+
+    def test_a_row_that_is_gone_is_waited_for_no_more(self):
+        def gone(_: float) -> None:
+            Clip.objects.all().delete()
+
+        with mock.patch.object(waiting.time, "sleep", gone):
+            waiting.wait_for(self.row, 60)
+        self.assertFalse(Clip.objects.exists())

@@ -44,7 +44,10 @@ export function Scenes({ variant, onEdit }: Props) {
     placeholderData: keepPreviousData,
   });
   /** What each scene does, in the order of the scenes; undefined until it is worked out. */
-  const does = scenes.map((scene) => worked.data?.find((one) => one.name === scene.name));
+  const does = scenes.map((scene, i) => {
+    const one = worked.data?.[i];
+    return one?.name === scene.name ? one : undefined;
+  });
   const shown = variant.view.layout.reading.filter(
     (id) => nodes[id] && ("bypassed" in nodes[id] || "muted" in nodes[id]),
   );

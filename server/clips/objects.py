@@ -71,7 +71,7 @@ def fetch(store: Storage, name: str, digest: str, target: Path) -> None:
     """Copy an object to where it is read. Left undone where it is not there; raises FonodromeError where it is not
     what was put in, StoreAway where the store does not answer.
     """
-    if target.exists():
+    with contextlib.suppress(FileNotFoundError):
         os.utime(target)
         return
     target.parent.mkdir(parents=True, exist_ok=True)

@@ -44,11 +44,19 @@ class Held:
             return document, context
 
     def put(self, seen: Seen, document: Rig, context: Context) -> None:
+        now = self._clock()
         with self._guard:
-            self._rows[seen] = (self._clock(), document, context)
+            self._rows[seen] = (now, document, context)
             self._rows.move_to_end(seen)
-            while len(self._rows) > self._most:
+            # What nobody drags any more lets go of its sounds: the oldest stand first.
+            while len(self._rows) > self._most or self._oldest() <= now - LASTS_S:
                 self._rows.popitem(last=False)
+
+    def _oldest(self) -> float:
+        return next(iter(self._rows.values()))[0]
+
+    def __len__(self) -> int:
+        return len(self._rows)
 
 
 HELD = Held()

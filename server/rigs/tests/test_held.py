@@ -105,3 +105,12 @@ class Kept(unittest.TestCase):
             last._replace(song_revision=2),
         ):
             self.assertIsNone(kept.get(other))
+
+    def test_what_is_not_dragged_any_more_is_let_go_of_with_the_next_that_is(self):
+        clock = [50.0]
+        kept, rig = Held(clock=lambda: clock[0]), parse_rig("a: source > o: output")
+        for second in range(4):
+            clock[0] = 50.0 + second
+            kept.put(Seen(second, uuid.uuid4(), 1, 1), rig, Context())
+        # Held for less than two seconds: those of the last two.
+        self.assertEqual(len(kept), 2)

@@ -27,6 +27,9 @@ from show import Step, Trouble, run, say
 KEEP_MEMORY = {"MALLOC_MMAP_THRESHOLD_": str(64 << 20), "MALLOC_TRIM_THRESHOLD_": str(128 << 20)}
 
 
+WEB_PROCESSES = "2"
+
+
 class Running:
     """The processes of one application, for `start`, the screenshots and the benchmarks."""
 
@@ -61,6 +64,7 @@ class Running:
             "NUMBA_CACHE_DIR": str(LOOPS if os.access(LOOPS, os.W_OK) else self.data / "numba"),
             "FONODROME_TRUSTED_PROXIES": os.environ.get("FONODROME_TRUSTED_PROXIES", "127.0.0.1"),
             "OPENBLAS_NUM_THREADS": "1",
+            "FONODROME_WEB_PROCESSES": WEB_PROCESSES,
             **(self._cluster.environment() if self._cluster else {}),
         }
         behind = free_port()
@@ -73,7 +77,7 @@ class Running:
                 "--bind",
                 f"127.0.0.1:{behind}",
                 "--workers",
-                "2",
+                WEB_PROCESSES,
                 "--threads",
                 "4",
                 "--preload",

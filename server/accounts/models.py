@@ -23,3 +23,13 @@ class User(AbstractUser):
             self.looks = looks(self.username)
             kwargs["update_fields"] = None if fields is None else [*fields, "looks"]
         super().save(*args, **kwargs)
+
+
+class DemoOpened(models.Model):
+    """A demo studio that was opened, from an address of which only a mark is kept, for an hour."""
+
+    mark = models.CharField(max_length=32)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["mark", "at"])]

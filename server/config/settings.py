@@ -109,8 +109,10 @@ AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
 
 # CPU seconds that one person's, or one address's, what-if questions may take: each second, and at once.
-WHAT_IF_CPU_A_SECOND = float(os.environ.get("FONODROME_WHAT_IF_CPU", "1.5"))
-WHAT_IF_CPU_AT_ONCE_S = 30.0
+# Of each of the web processes its share, so that they give as much together however many there are.
+WEB_PROCESSES = max(1, int(os.environ.get("FONODROME_WEB_PROCESSES", "1")))
+WHAT_IF_CPU_A_SECOND = float(os.environ.get("FONODROME_WHAT_IF_CPU", "1.5")) / WEB_PROCESSES
+WHAT_IF_CPU_AT_ONCE_S = 30.0 / WEB_PROCESSES
 
 # What is kept and made for one person; 0: without a limit.
 MOST_SONGS = int(os.environ.get("FONODROME_MOST_SONGS", "1000"))

@@ -1,12 +1,16 @@
 """How much one person may keep and ask for; what is promised counts; whose turn it is."""
 
+from datetime import timedelta
 from unittest import mock
 
 from django.core.cache import cache
 from django.db import connection
-from django.test import Client, TransactionTestCase, override_settings
+from django.test import Client, RequestFactory, TransactionTestCase, override_settings
+from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from server.accounts.models import DemoOpened
+from server.accounts.quotas import demo_allowed
 from server.clips.models import Upload
 from server.clips.services import begin_upload
 from server.config.problems import Problem
@@ -103,9 +107,22 @@ class Quotas(ApiCase):
         self.assertEqual([ask("203.0.113.7") for _ in range(3)], [404, 404, 429])
         self.assertEqual(ask("198.51.100.9"), 404)
         self.assertEqual([ask("127.0.0.1") for _ in range(4)], [404] * 4)
+        # Counted in the database, whichever process is asked; no address is kept.
+        self.assertEqual(DemoOpened.objects.count(), 3)
+        self.assertFalse(DemoOpened.objects.filter(mark__contains="203").exists())
+        # An hour later it is open again, and what was counted is gone.
+        DemoOpened.objects.update(at=timezone.now() - timedelta(minutes=61))
+        self.assertEqual([ask("203.0.113.7") for _ in range(3)], [404, 404, 429])
+        self.assertEqual(DemoOpened.objects.count(), 2)
 
 
 class AtOnce(TransactionTestCase):
+    @override_settings(MOST_DEMOS_AN_HOUR=2)
+    def test_studios_opened_at_once_are_all_counted(self):
+        request = RequestFactory().post("/api/v1/demo", REMOTE_ADDR="203.0.113.7")
+        told = together(*[lambda: demo_allowed(request)] * 5)
+        self.assertEqual(sum(isinstance(t, Problem) for t in told), 3, told)
+
     def test_two_uploads_at_once_do_not_get_the_same_room(self):
         user = person()
         song = song_for(user)

@@ -209,11 +209,12 @@ def worked_frames(source: AudioSource) -> int:
     return min(source.frames, round(WORKED_S * min(source.rate_hz, WORKED_RATE_HZ)))
 
 
-def open_audio(path: Path | str, name: str | None = None) -> AudioSource:
+def open_audio(path: Path | str, name: str | None = None, *, own: bool = False) -> AudioSource:
     """Open a file and refuse what cannot be used, with a sentence that says why.
 
-    Limits: 8 channels, 60 minutes, 192 kHz. A file that stops early opens (`promised_frames`
-    tells); `examine` refuses it. Raises AudioError.
+    Limits: 8 channels, 60 minutes, 192 kHz; none of them for what this program wrote itself (`own`): a
+    render is longer than its clip by its tail, and its paths lie side by side. A file that stops early opens
+    (`promised_frames` tells); `examine` refuses it. Raises AudioError.
     """
     path = Path(path)
     shown = name or path.name
@@ -225,7 +226,7 @@ def open_audio(path: Path | str, name: str | None = None) -> AudioSource:
         source = stack.enter_context(AudioSource(path, shown))
         if source.frames == 0 and source.promised_frames == 0:
             raise AudioError(f"“{shown}” holds no sound: it has a header but 0 samples.")
-        if source.channels > MOST_CHANNELS:
+        if not own and source.channels > MOST_CHANNELS:
             raise AudioError(
                 f"“{shown}” has {source.channels} channels; up to {MOST_CHANNELS} can be used."
             )
@@ -234,7 +235,7 @@ def open_audio(path: Path | str, name: str | None = None) -> AudioSource:
                 f"“{shown}” is sampled at {fmt.significant(source.rate_hz / 1e3)} kHz; up to "
                 f"{HIGHEST_RATE_HZ // 1000} kHz can be used."
             )
-        if source.promised_frames > MOST_SECONDS * source.rate_hz:
+        if not own and source.promised_frames > MOST_SECONDS * source.rate_hz:
             raise AudioError(
                 f"“{shown}” lasts {fmt.clock(source.promised_frames / source.rate_hz)}; up to "
                 "60 minutes can be used. Cut it and bring it in again."

@@ -34,7 +34,7 @@ def align_capture(
             f"“{name}” does not match this variant's render: no offset brings them together. "
             "Choose the clip that was recorded from this part."
         )
-    with open_audio(mix) as against, open_audio(capture, name) as sound:
+    with open_audio(mix, own=True) as against, open_audio(capture, name) as sound:
         rate, frames = against.rate_hz, against.frames
         samples = np.asarray(sound.read(0, sound.frames), np.float64)[:2]
         if sound.rate_hz != rate:

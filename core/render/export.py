@@ -15,6 +15,7 @@ from core.units.decibel import decibels
 Form = Literal["wav", "flac"]
 Word = Literal["16", "24", "float"]
 _BLOCK = 1 << 16
+_FLAC_CHANNELS = 8
 _LOOKED = 0.15
 """Share of the work that it takes to find the peak."""
 
@@ -23,7 +24,7 @@ def take_stems(source: Path, target: Path, count: int, wanted: Sequence[int]) ->
     """Add up some of the `count` stems that lie side by side in `source`: a float WAV as wide as one of
     them. wanted: places of stems from 0. Raises FonodromeError where there is none.
     """
-    with open_audio(source) as sound:
+    with open_audio(source, own=True) as sound:
         channels = sound.channels // max(1, count)
         if not wanted or not channels or max(wanted) >= count:
             raise FonodromeError("There is no such path in that render.")
@@ -52,7 +53,11 @@ def export_file(
     Raises FonodromeError for FLAC in floats.
     """
     check_form(form, word)
-    with open_audio(source) as sound:
+    with open_audio(source, own=True) as sound:
+        if form == "flac" and sound.channels > _FLAC_CHANNELS:
+            raise FonodromeError(
+                f"FLAC holds up to {_FLAC_CHANNELS} channels, and these paths take {sound.channels}: choose WAV."
+            )
         peak, done, all_frames = 0.0, 0, max(1, sound.frames)
         for block in sound.blocks(_BLOCK):
             peak = max(peak, gain * float(np.abs(block).max(initial=0)))

@@ -70,7 +70,7 @@ def judge(hits: int, trials: int) -> TrialVerdict:
 
 def read_excerpt(path: Path, name: str, start_s: float, length_s: float) -> tuple[np.ndarray, int]:
     """A stretch of a file as (channels, n), at most stereo. Raises FonodromeError where it is too short."""
-    with open_audio(path, name) as sound:
+    with open_audio(path, name, own=True) as sound:
         rate = sound.rate_hz
         first = round(start_s * rate)
         count = min(round(min(length_s, LONGEST_EXCERPT_S) * rate), sound.frames - first)

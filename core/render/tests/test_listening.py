@@ -7,12 +7,13 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from core.audio import open_audio
 from core.audio.loudness import integrated_lufs
 from core.errors import Cancelled, FonodromeError
 from core.render import render_clip
 from core.render.balance import balance, mix_level, route_ratio_db, settings_for
 from core.render.clip import render_file
-from core.render.export import export_file
+from core.render.export import export_file, take_stems
 from core.render.feeds import ClipFile, FeedError, one_clip
 from core.render.moves import MoveError, MovePoint, WrittenMove, resolve_moves
 from core.render.report import RenderJob
@@ -216,6 +217,40 @@ class Exports(Files):
         self.assertEqual(written[stamp : stamp + 4], bytes(4))
         with self.assertRaisesRegex(FonodromeError, "whole numbers"):
             export_file(hot, self.folder / "no.flac", "flac", "float")
+
+    def test_six_paths_of_two_sides_are_taken_apart_and_saved_side_by_side(self):
+        # Twelve channels: more than a file that is brought in may have.
+        ways = "\n".join(f"s > p{n}: level (level {-3 * n} dB) > m" for n in range(1, 6))
+        text = f"g: source > s: split > m: merge > o: output (stereo)\n{ways}"
+        report, _, out = self.render(text, place="m")
+        self.assertEqual(len(report.stems), 6)
+        saved = self.folder / "paths.wav"
+        self.assertEqual(export_file(out / "stems.wav", saved, "wav", "24"), 0.0)
+        paths = self.read(self.folder, "paths.wav")
+        self.assertEqual(paths.shape[0], 12)
+        # A mono source goes to both sides as it does everywhere; each way is 3 dB below the one before.
+        below = {f"p{n}.0": -3 * n for n in range(1, 6)}
+        steps = [below.get(stem.id, 0) for stem in report.stems]
+        self.assertEqual(sorted(steps), [-15, -12, -9, -6, -3, 0])
+        for n, step in enumerate(steps):
+            expected = self.sound * np.sqrt(0.5) * 10 ** (step / 20)
+            np.testing.assert_allclose(paths[2 * n, : len(expected)], expected, atol=3 / 2**23)
+        some = self.folder / "some.wav"
+        take_stems(out / "stems.wav", some, 6, [1, 5])
+        both = self.sound * np.sqrt(0.5) * (10 ** (steps[1] / 20) + 10 ** (steps[5] / 20))
+        np.testing.assert_allclose(
+            self.read(self.folder, "some.wav")[0][: len(both)], both, atol=1e-6
+        )
+        with self.assertRaisesRegex(FonodromeError, "up to 8 channels.*take 12"):
+            export_file(out / "stems.wav", self.folder / "no.flac", "flac", "24")
+
+    def test_a_render_outlasts_the_longest_clip_by_its_tail(self):
+        long = self.folder / "long.wav"
+        soundfile.write(long, np.zeros(8_000 * 3_605), 8_000, subtype="PCM_16")
+        with self.assertRaisesRegex(FonodromeError, "60 minutes"):
+            open_audio(long)
+        self.assertEqual(export_file(long, self.folder / "out.wav", "wav", "16"), 0.0)
+        self.assertEqual(soundfile.info(self.folder / "out.wav").frames, 8_000 * 3_605)
 
     def test_it_tells_how_far_it_is_and_stops_when_it_is_told_to(self):
         target, shares = self.folder / "told.wav", []

@@ -13,8 +13,7 @@ from django.db import OperationalError
 
 from core.render.export import export_file
 from server.clips.models import Blob, Clip, Upload
-from server.clips.services import _path
-from server.clips.store import adopt
+from server.clips.store import adopt, upload_path
 from server.clips.tasks import decode_clip
 from server.config.disk import tells_of_full_disk
 from server.renders.models import Export, Render
@@ -51,7 +50,7 @@ class FullDisk(RenderCase):
         data = wav_bytes(noise(0.3))
         body = {"name": "Gull.wav", "size_bytes": len(data)}
         upload = self.call("post", f"/songs/{self.song.pk}/uploads", body)[1]
-        path = _path(Upload.objects.get())
+        path = upload_path(f"{Upload.objects.get().pk}.part")
 
         class Held:
             def exists(self):
@@ -61,7 +60,7 @@ class FullDisk(RenderCase):
                 return Filling(path, "w+")
 
         with (
-            mock.patch("server.clips.services._path", return_value=Held()),
+            mock.patch("server.clips.store.upload_path", return_value=Held()),
             self.assertLogs("server.config.problems", "ERROR"),
         ):
             status, problem = self.put(upload, data)

@@ -241,13 +241,13 @@ class Renders(RenderCase):
             if len(seen) == 2:
                 rows.update(blob=self.clip.blob, status="running")
 
-        with patch("server.renders.services.time.sleep", look):
+        with patch("server.jobs.waiting.time.sleep", look):
             told = self.call("get", f"{path}?wait_s=1")[1]
         self.assertEqual((told["audible"], told["status"], len(seen)), (True, "running", 2))
         rows.update(status="failed", problem="It grows.")
         self.assertEqual(self.call("get", f"{path}?wait_s=1")[1]["problem"], "It grows.")
         rows.update(status="queued")
-        with patch("server.renders.services.time.sleep", lambda _: rows.delete()):
+        with patch("server.jobs.waiting.time.sleep", lambda _: rows.delete()):
             self.assertEqual(self.call("get", f"{path}?wait_s=1")[0], 404)
         self.assertEqual(self.call("get", f"{path}?wait_s=60")[0], 422)
 

@@ -5,8 +5,10 @@ import os
 
 from django.core.wsgi import get_wsgi_application
 
+from server.config.drained import drained
+
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
-application = get_wsgi_application()
+application = drained(get_wsgi_application())
 
 import server.config.urls  # noqa: E402, F401
 

@@ -76,8 +76,11 @@ def other_speed(a: View, b: View, reach: int) -> tuple[int, int] | None:
     one = a.inside(0, n).mean(axis=0).astype(np.float64)
     other = b.inside(0, n).mean(axis=0).astype(np.float64)
     width = a.rate_hz
-    loud = np.convolve(one * one, np.ones(width), "valid")[reach if reach < n // 3 else 0 :: width]
-    start = (reach if reach < n // 3 else 0) + int(np.argmax(loud)) * width
+    begin = reach if reach < n // 3 else 0
+    # Second by second from there on, as many as are whole.
+    seconds = (n - begin) // width
+    loud = (one[begin : begin + seconds * width] ** 2).reshape(seconds, width).sum(axis=1)
+    start = begin + int(np.argmax(loud)) * width
     for was, is_now in _SPEEDS:
         moved = soxr.resample(other, was, is_now, "HQ")
         around = min(reach, start, max(0, len(moved) - start - width))

@@ -15,7 +15,7 @@ import soundfile
 
 from core.bench import BenchPlan, TestSignal, measure_loop, measure_take, signal_wav
 from core.bench.plan import Reading, readings_of
-from core.bench.signal import KINDS, sound_of
+from core.bench.signal import KINDS, partials, sound_of
 from core.bench.stand_in import STAND_INS, Asked, take_of
 from core.bench.take import read_take
 from core.bench.tests.test_bench import delayed
@@ -51,6 +51,21 @@ class Takes(unittest.TestCase):
 
 
 class Signals(Takes):
+    def test_a_note_is_the_sum_of_its_partials_sample_by_sample(self):
+        poles = np.array([0.3j - 1e-3, 2.9j - 4e-3, 1.1j])
+        sizes = np.array([0.5 + 0.2j, -0.1j, 1.0])
+        for n in (1, 2, 997):
+            found = partials(poles, sizes, n)
+            self.assertEqual(found.shape, (n,))
+            for m in {0, n // 3, n - 1}:
+                by_hand = sum(
+                    abs(c)
+                    * math.exp(p.real * m)
+                    * math.sin(p.imag * m + math.atan2(c.imag, c.real))
+                    for p, c in zip(poles.tolist(), sizes.tolist(), strict=True)
+                )
+                self.assertAlmostEqual(found[m], by_hand, delta=1e-11)
+
     def test_each_has_two_equal_markers_and_stays_under_its_level(self):
         for kind in KINDS:
             signal = TestSignal(kind=kind)

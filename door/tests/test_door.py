@@ -62,6 +62,34 @@ class Beside(unittest.TestCase):
         self.assertEqual(began, [("true",), ("nice", "-n", "19", "true")])
 
 
+class Behind(unittest.TestCase):
+    def test_what_works_in_the_background_gives_way_to_every_other_session(self):
+        """Its own niceness counts within its session alone: the kernel shares a core between sessions first."""
+        own = Path("/proc/self/autogroup")
+        said = subprocess.run(
+            [sys.executable, "-c", "import os; print(os.nice(0)); print(open('/proc/self/autogroup').read())"]
+            if own.exists()
+            else [sys.executable, "-c", "import os; print(os.nice(0))"],
+            capture_output=True, text=True, check=True, start_new_session=True, preexec_fn=serve._behind,
+        ).stdout.split("\n")  # fmt: skip
+        self.assertEqual(int(said[0]), min(19, os.nice(0) + serve.BEHIND))
+        if own.exists():
+            self.assertTrue(said[1].endswith(f"nice {serve.BEHIND}"), said[1])
+
+    def test_the_worker_is_what_works_in_the_background(self):
+        first = {}
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        running = serve.Running(Path(held.name), 8403)
+        with unittest.mock.patch("serve.subprocess.Popen", side_effect=lambda *_, **given: first.update({given["stdout"].name: given["preexec_fn"]})):  # fmt: skip
+            running._launch("web", ["true"])
+            running._launch("worker", ["true"])
+        self.assertEqual(
+            {Path(name).stem: begins for name, begins in first.items()},
+            {"web": serve._end_with_parent, "worker": serve._behind},
+        )
+
+
 class InTheWay(unittest.TestCase):
     def setUp(self):
         held = tempfile.TemporaryDirectory()

@@ -11,7 +11,7 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
-import scipy.signal
+import scipy
 import soundfile
 
 from core.units.decibel import amplitude, decibels

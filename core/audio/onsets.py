@@ -7,7 +7,7 @@ of it well above its surroundings is an onset, placed where the level then rises
 import math
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.audio.source import WORKED_RATE_HZ, AudioSource
 from core.edge import Edge

@@ -1,7 +1,7 @@
 """The long-term spectrum of a sound in 64 bands of equal ratio, and how alike its two sides are."""
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from core.units.decibel import power_decibels
 

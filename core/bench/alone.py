@@ -8,10 +8,8 @@ source behind its end.
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
-import scipy.signal
+import scipy
 import soxr
-from scipy.optimize import minimize_scalar
 
 from core.bench.repeats import OCTAVES_HZ
 from core.errors import MeasureError
@@ -206,7 +204,7 @@ def _first(y: np.ndarray, period: int, begin: int, f: float) -> float | None:
     grid = np.linspace(-0.98, 0.98, 99)
     values = np.array([left(float(d)) for d in grid])
     k = int(np.argmin(values))
-    found = minimize_scalar(
+    found = scipy.optimize.minimize_scalar(
         left, bounds=(grid[max(0, k - 1)], grid[min(98, k + 1)]), method="bounded"
     )
     before = float((u[low - period : high - period] ** 2).sum())

@@ -9,8 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import scipy.fft
-import scipy.signal
+import scipy
 
 from core.bench.results import DecayBand, DecayFigures, DecayMeasured, Refused
 from core.bench.slopes import slopes_of

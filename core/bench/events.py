@@ -3,8 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
-import scipy.ndimage
+import scipy
 
 from core.errors import MeasureError
 from core.units.decibel import amplitude

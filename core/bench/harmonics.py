@@ -5,7 +5,7 @@ seconds later; divided by the sweep, order k so lies that much before the linear
 """
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from core.bench.results import Harmonic
 from core.bench.signal import SWEEP_HZ, SWEEP_S

@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
-import scipy.signal
+import scipy
 import soxr
 
 from core.audio.channels import sounding

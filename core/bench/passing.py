@@ -1,7 +1,7 @@
 """Read what passes through, a loop, a filter, a cable and a compressor, beside its plan."""
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from core.bench.halts import (
     Bench,
@@ -155,7 +155,7 @@ def _edge_hz(found: LoopMeasured, high: bool) -> float | None:
     if len(points) < 4:
         return None
     octaves = np.log2([p.hz / 1000 for p in points])
-    line = PchipInterpolator(octaves, [p.db for p in points])
+    line = scipy.interpolate.PchipInterpolator(octaves, [p.db for p in points])
     side = np.arange(0.0, octaves[-1] if high else octaves[0], 0.005 if high else -0.005)
     below = np.flatnonzero(line(side) <= float(line(0.0)) - 3.0103)
     return float(1000 * 2 ** side[below[0]]) if len(below) else None

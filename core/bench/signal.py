@@ -8,7 +8,7 @@ from functools import cache
 from typing import Literal
 
 import numpy as np
-import scipy.signal
+import scipy
 from pydantic import Field
 
 from core.edge import Edge

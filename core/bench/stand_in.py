@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.bench.signal import (
     POSITIONS,

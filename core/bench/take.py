@@ -5,10 +5,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import scipy.signal
+import scipy
 import soxr
 from pydantic import Field
-from scipy.ndimage import uniform_filter1d
 
 from core.audio.source import AudioSource, open_audio
 from core.bench.signal import LEAD_S, MARKER_S, TestSignal, marker
@@ -109,7 +108,7 @@ def _coarse(source: AudioSource) -> tuple[np.ndarray, int]:
 
 def _evened(line: np.ndarray, rate: int) -> np.ndarray:
     """As loud everywhere: what is loud elsewhere in a recording does not hide a faint signal."""
-    power = uniform_filter1d(line**2, max(1, round(MARKER_S * rate)), mode="nearest")
+    power = scipy.ndimage.uniform_filter1d(line**2, max(1, round(MARKER_S * rate)), mode="nearest")
     floor = max(float(power.max()) * 1e-9, 1e-18)
     return np.asarray(line / np.sqrt(np.maximum(power, floor)), np.float32)
 

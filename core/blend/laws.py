@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from scipy.optimize import brentq
+import scipy
 
 from core.errors import FonodromeError
 from core.units.decibel import amplitude, decibels, power_decibels
@@ -68,7 +68,9 @@ def pan_position(left: float, right: float, law: str = "-3") -> float:
         return (right - left) / (right + left)
     if law == "0":
         return 1 - left / right if right > left else right / left - 1
-    turn = brentq(lambda p: math.log(right / left) - _log_ratio(p), -1 + 1e-9, 1 - 1e-9)
+    turn = scipy.optimize.brentq(
+        lambda p: math.log(right / left) - _log_ratio(p), -1 + 1e-9, 1 - 1e-9
+    )
     return float(turn)
 
 

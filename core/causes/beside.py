@@ -1,8 +1,7 @@
 """Differences that are taken off before the sound is looked at: width, clicks, 0 Hz."""
 
 import numpy as np
-import scipy.ndimage
-import scipy.signal
+import scipy
 
 from core.causes.find import Finder
 from core.causes.pair import depth_db, power

@@ -10,7 +10,7 @@ from itertools import product
 
 import numba
 import numpy as np
-import scipy.optimize
+import scipy
 
 from core.causes.families import BLOCK, block_sums
 from core.units.decibel import amplitude, decibels, power_decibels, power_of
@@ -108,8 +108,6 @@ class DynamicsFit:
 
 def _levels(x: np.ndarray, rate_hz: float, kind: int) -> np.ndarray:
     if kind == SQUARE:
-        import scipy.signal
-
         keep = np.exp(-1 / (_RMS_S * rate_hz))
         square = scipy.signal.lfilter([1 - keep], [1, -keep], np.max(x * x, axis=0))
         return power_decibels(np.maximum(square, power_of(_LOWEST_DB)))

@@ -9,8 +9,7 @@ from functools import cached_property
 
 import numba
 import numpy as np
-import scipy.fft
-import scipy.linalg
+import scipy
 
 from core.causes.pair import MARGIN, power
 

@@ -3,8 +3,7 @@
 from dataclasses import replace
 
 import numpy as np
-import scipy.ndimage
-import scipy.signal
+import scipy
 
 from core.audio.examine import Progress
 from core.causes import say

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.causes.track import lag_in
 from core.units.decibel import decibels, power_decibels

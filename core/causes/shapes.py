@@ -8,8 +8,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.optimize
-import scipy.signal
+import scipy
 
 from core.causes.families import BEFORE, TAPS
 from core.units.decibel import amplitude, decibels

@@ -4,8 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
-import scipy.signal
+import scipy
 
 from core.causes import say
 from core.causes.pair import depth_db, power

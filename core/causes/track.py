@@ -7,7 +7,7 @@ cross-spectrum's phase the part of a sample (Knapp and Carter, 1976).
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
+import scipy
 
 _WHITEN = 0.7
 _SHARP = 7.0

@@ -1,8 +1,7 @@
 """A delay that wanders: vibrato, flutter."""
 
 import numpy as np
-import scipy.ndimage
-import scipy.signal
+import scipy
 
 from core.causes import say
 from core.causes.pair import MARGIN, depth_db

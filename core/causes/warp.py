@@ -1,5 +1,7 @@
 """Read a sound at places between its samples that are not evenly spaced."""
 
+from functools import cache
+
 import numba
 import numpy as np
 
@@ -8,6 +10,7 @@ _PHASES = 1024
 _BETA = 11.0
 
 
+@cache
 def _table() -> np.ndarray:
     k = np.arange(-HALF + 1, HALF + 1)
     rows = []
@@ -17,9 +20,6 @@ def _table() -> np.ndarray:
         taps = np.sinc(at) * np.i0(_BETA * np.sqrt(inside)) / np.i0(_BETA)
         rows.append(taps / taps.sum())
     return np.array(rows)
-
-
-_TAPS = _table()
 
 
 @numba.njit(nogil=True, cache=True, fastmath={"reassoc", "contract", "nsz"})
@@ -45,5 +45,7 @@ def read_at(x: np.ndarray, places: np.ndarray) -> np.ndarray:
     Windowed sinc of 80 taps (Kaiser, beta 11), errors below -100 dB up to 0.9 of Nyquist.
     """
     out = np.empty(len(places))
-    _read(np.ascontiguousarray(x, np.float64), np.ascontiguousarray(places, np.float64), _TAPS, out)
+    _read(
+        np.ascontiguousarray(x, np.float64), np.ascontiguousarray(places, np.float64), _table(), out
+    )
     return out

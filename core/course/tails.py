@@ -2,8 +2,8 @@
 
 from collections.abc import Callable
 
+import scipy
 from pydantic import Field
-from scipy.optimize import brentq
 
 from core.course.turned import opened_db
 from core.edge import Edge, Word
@@ -220,7 +220,7 @@ def _longest(fed: Fed, after_s: float, wanted_db: float) -> float | None:
         return None
     if over(LONGEST_S) >= 0:
         return LONGEST_S
-    return float(brentq(over, _SHORTEST_S, LONGEST_S, xtol=1e-9))
+    return float(scipy.optimize.brentq(over, _SHORTEST_S, LONGEST_S, xtol=1e-9))
 
 
 def _needed(fallen: Callable[[float], float], need: float) -> float | None:
@@ -229,4 +229,4 @@ def _needed(fallen: Callable[[float], float], need: float) -> float | None:
         return 0.0
     if fallen(_DEEPEST_DB) < need:
         return None
-    return float(brentq(lambda drop: fallen(drop) - need, 0.0, _DEEPEST_DB))
+    return float(scipy.optimize.brentq(lambda drop: fallen(drop) - need, 0.0, _DEEPEST_DB))

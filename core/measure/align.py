@@ -7,7 +7,7 @@ Channels of B are mapped to those of A by `pairs`: [(channel of A, channel of B)
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from core.errors import MeasureError
 from core.measure.view import View

@@ -3,7 +3,7 @@
 import math
 
 import numpy as np
-import scipy.fft
+import scipy
 
 from core.measure import kernel
 

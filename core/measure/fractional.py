@@ -1,7 +1,7 @@
 """Move a signal by a part of a sample: a long windowed-sinc filter, applied by FFT blocks."""
 
 import numpy as np
-import scipy.fft
+import scipy
 
 HALF_TAPS = 256
 _FFT = 16_384

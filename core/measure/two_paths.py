@@ -10,8 +10,7 @@ from pathlib import Path
 from typing import Literal
 
 import numpy as np
-import scipy.fft
-import scipy.signal
+import scipy
 import soxr
 from pydantic import Field
 

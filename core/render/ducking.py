@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Literal
 
 import numpy as np
-import scipy.optimize
+import scipy
 from pydantic import Field
 
 from core.audio import open_audio, worked_frames

@@ -13,7 +13,7 @@ import math
 from functools import lru_cache
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.audio.biquads import Biquads
 from core.routing.plan.responses import RESONANT, Section, Shaped

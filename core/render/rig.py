@@ -13,8 +13,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.sparse import csr_array
-from scipy.sparse.csgraph import connected_components
+import scipy
 
 from core.errors import FonodromeError
 from core.render.delay_line import REACH, DelayLine, is_whole
@@ -256,10 +255,12 @@ class Renderer:
     def _strong_parts(self, arcs: list[Arc]) -> np.ndarray:
         n = max(1, self.plan.points)
         ones = np.ones(len(arcs))
-        graph = csr_array(
+        graph = scipy.sparse.csr_array(
             (ones, ([a.source for a in arcs], [a.target for a in arcs])), shape=(n, n)
         )
-        _, labels = connected_components(graph, directed=True, connection="strong")
+        _, labels = scipy.sparse.csgraph.connected_components(
+            graph, directed=True, connection="strong"
+        )
         return np.asarray(labels)
 
     def _inside(self, arc: Arc) -> bool:

@@ -10,7 +10,7 @@ from contextlib import ExitStack
 from pathlib import Path
 
 import numpy as np
-import scipy.signal
+import scipy
 import soundfile
 from pydantic import Field
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import scipy.optimize
+import scipy
 
 from core.space.lines import LINES, OCTAVES_HZ
 from core.units.decibel import amplitude, decibels, power_decibels

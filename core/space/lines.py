@@ -9,7 +9,7 @@ import math
 import random
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.units.decibel import amplitude
 

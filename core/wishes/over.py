@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.course.turned import gain_by_level, listened_to
 from core.errors import FonodromeError

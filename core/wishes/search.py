@@ -11,7 +11,7 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Seq
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from scipy.optimize import linprog
+import scipy
 
 from core.errors import FonodromeError
 from core.routing import Rig
@@ -259,7 +259,7 @@ def _program(
         line[j], line[n + j] = 1.0, -1.0
         rows += [line, -line]
         most += [high, -low]
-    done = linprog(
+    done = scipy.optimize.linprog(
         costs, A_ub=np.array(rows), b_ub=np.array(most), bounds=[(0, None)] * (2 * n + m),
         method="highs",
     )  # fmt: skip

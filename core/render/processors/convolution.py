@@ -1,7 +1,7 @@
 """Convolution with an impulse response of the user's own."""
 
 import numpy as np
-from scipy.signal import oaconvolve
+import scipy
 
 from core.errors import FonodromeError
 from core.render.processors.base import Setting
@@ -45,7 +45,7 @@ class ConvolutionWork:
         count = block.shape[1]
         out = np.zeros_like(block)
         for side, response in enumerate(self.sides):
-            whole = oaconvolve(block[side], response)
+            whole = scipy.signal.oaconvolve(block[side], response)
             tail = self.tails[side]
             reach = min(len(tail), len(whole))
             whole[:reach] += tail[:reach]

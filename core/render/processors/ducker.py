@@ -1,7 +1,7 @@
 """What turns the wet sound down while the dry one plays, or against the bars."""
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.render.processors.base import Setting, one_pole
 from core.render.processors.dynamics import EnvelopeFollower

@@ -7,7 +7,7 @@ sample, a recursion of one pole, is a compiled loop.
 import math
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.audio.biquads import Biquads
 from core.blend.dynamics import SILENT_DB

@@ -3,7 +3,7 @@
 import math
 
 import numpy as np
-import scipy.signal
+import scipy
 
 from core.audio.biquads import Biquads
 from core.units.decibel import amplitude

@@ -13,7 +13,7 @@ from typing import Any
 
 import numba
 import numpy as np
-import scipy.fft
+import scipy
 
 from core.render.processors.base import Setting, lfo_phase
 from core.render.processors.fast import rows

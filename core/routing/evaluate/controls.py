@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.linalg
+import scipy
 
 from core.routing.document import kinds as k
 from core.routing.evaluate.arrivals import Evaluation

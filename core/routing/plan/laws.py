@@ -11,8 +11,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
-from scipy.optimize import brentq
-from scipy.special import erfinv
+import scipy
 
 from core.blend import compressed_db, lift_db
 from core.routing.document import kinds as k
@@ -61,8 +60,8 @@ def sizes(crest_db: float, voices: float = 1.0) -> np.ndarray:
     one below it.
     """
     chance = ((np.arange(_STEPS) + 0.5) / _STEPS) ** (1 / voices)
-    plain = math.sqrt(2) * erfinv((np.arange(_STEPS) + 0.5) / _STEPS)
-    found = math.sqrt(2) * erfinv(chance)
+    plain = math.sqrt(2) * scipy.special.erfinv((np.arange(_STEPS) + 0.5) / _STEPS)
+    found = math.sqrt(2) * scipy.special.erfinv(chance)
     if crest_db >= CREST_DB:
         stretch = crest_db / CREST_DB
         return found**stretch / math.sqrt(float(np.mean(plain ** (2 * stretch))))
@@ -74,7 +73,7 @@ def sizes(crest_db: float, voices: float = 1.0) -> np.ndarray:
 @lru_cache(maxsize=256)
 def _cut_at(crest_db: float) -> float:
     """Where noise of unit RMS is cut off to have a crest."""
-    plain = math.sqrt(2) * erfinv((np.arange(_STEPS) + 0.5) / _STEPS)
+    plain = math.sqrt(2) * scipy.special.erfinv((np.arange(_STEPS) + 0.5) / _STEPS)
 
     def crest(top: float) -> float:
         return decibels(top / math.sqrt(float(np.mean(np.minimum(plain, top) ** 2)))) - crest_db
@@ -82,7 +81,7 @@ def _cut_at(crest_db: float) -> float:
     low, high = 1e-3, float(plain[-1])
     if crest(high) <= 0:
         return high
-    return low if crest(low) >= 0 else float(brentq(crest, low, high, xtol=1e-4))
+    return low if crest(low) >= 0 else float(scipy.optimize.brentq(crest, low, high, xtol=1e-4))
 
 
 def settled(wanted: np.ndarray, up: float, down: float) -> float:

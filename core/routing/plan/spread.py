@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.special import j0
+import scipy
 
 from core.routing.plan.cells import CELLS, EDGES_HZ, MIDDLE_HZ, PINK_HZ, in_common, pink
 from core.routing.plan.responses import combed, high_pass, low_pass, resonant
@@ -101,10 +101,10 @@ def steady(gain: float) -> Spread:
 @lru_cache(maxsize=256)
 def swinging(depth_s: float, apart: bool) -> Spread:
     """A delay that swings by a sine of `depth_s`; `apart`: right against left."""
-    left = j0(2 * math.pi * MIDDLE_HZ * depth_s)
+    left = scipy.special.j0(2 * math.pi * MIDDLE_HZ * depth_s)
     kernel = _even(1 - left**2)
     if apart:
-        kernel[2, 2] = kernel[3, 3] = j0(4 * math.pi * MIDDLE_HZ * depth_s) - left**2
+        kernel[2, 2] = kernel[3, 3] = scipy.special.j0(4 * math.pi * MIDDLE_HZ * depth_s) - left**2
     return Spread(shape=left.astype(complex), kernel=kernel)
 
 

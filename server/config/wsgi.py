@@ -5,6 +5,7 @@ import os
 
 from django.core.wsgi import get_wsgi_application
 
+from server.config import warm
 from server.config.drained import drained
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
@@ -16,3 +17,4 @@ import server.config.urls  # noqa: E402, F401
 # which halves the time of a computed answer. Workers that are forked later share it.
 gc.collect()
 gc.freeze()
+warm.after_fork()

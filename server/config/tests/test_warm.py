@@ -1,0 +1,38 @@
+"""What a web process has loaded when it is asked first, and what it loads beside its first answers."""
+
+import json
+import subprocess
+import sys
+
+from django.test import SimpleTestCase
+
+ASKED = """
+import json, os, sys, threading
+
+import server.config.wsgi
+
+def there():
+    return sorted(name for name in ("signal", "optimize", "ndimage") if f"scipy.{name}" in sys.modules)
+
+said = {"web": there()}
+back, there_to = os.pipe()
+if os.fork() == 0:
+    for thread in threading.enumerate():
+        if thread.name == "warm":
+            thread.join()
+    os.write(there_to, json.dumps(there()).encode())
+    os._exit(0)
+os.wait()
+said["answers"] = json.loads(os.read(back, 1000))
+print(json.dumps(said))
+"""
+
+
+class Warm(SimpleTestCase):
+    def test_the_program_begins_without_what_the_first_sums_need_and_each_process_fetches_it(self):
+        done = subprocess.run(
+            [sys.executable, "-c", ASKED], capture_output=True, text=True, check=False
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+        said = json.loads(done.stdout.splitlines()[-1])
+        self.assertEqual(said, {"web": [], "answers": ["ndimage", "optimize", "signal"]})

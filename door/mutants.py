@@ -30,6 +30,9 @@ _LONGEST_S = 240
 _FILES = {"cli.py", "demo.py"}
 """How a command reads its words, and how made-up sounds sound: no arithmetic of the job."""
 
+_BESIDE = {"measure": ("core/causes/tests/test_pairs.py",)}
+"""Tests of a room that stand in another, which uses it: null tests of pairs whose difference is known."""
+
 _ARITHMETIC = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*", ast.Mod: "*", ast.FloorDiv: "*"}  # fmt: skip
 _SIGNS = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.Pow: "**", ast.Mod: "%", ast.FloorDiv: "//"}  # fmt: skip
 _ORDER = {ast.Lt: ("<", ">="), ast.LtE: ("<=", ">"), ast.Gt: (">", "<="), ast.GtE: (">=", "<"), ast.Eq: ("==", "!="), ast.NotEq: ("!=", "==")}  # fmt: skip
@@ -143,7 +146,7 @@ def _uses(room: str) -> tuple[str, ...]:
 def _tests_of(file: str) -> list[str]:
     """What is run against a change: the tests of its room, then those of the rooms that use it."""
     room = Path(file).parts[1]
-    return [f"core/{r}" for r in (room, "tests", *_uses(room))]
+    return [*(f"core/{r}" for r in (room, "tests", *_uses(room))), *_BESIDE.get(room, ())]
 
 
 def caught(tree: Path, mutant: Mutant) -> bool:
@@ -158,9 +161,10 @@ def caught(tree: Path, mutant: Mutant) -> bool:
 
 
 def _fails(tree: Path, place: str) -> bool:
-    if not (tree / place).is_dir():
+    if not (tree / place).exists():
         return False
-    command = [str(PYTHON), "-W", "error::RuntimeWarning", "-m", "unittest", "discover", "-f", "-s", place, "-t", "."]  # fmt: skip
+    folder, pattern = (place, "test*.py") if (tree / place).is_dir() else os.path.split(place)
+    command = [str(PYTHON), "-W", "error::RuntimeWarning", "-m", "unittest", "discover", "-f", "-s", folder, "-p", pattern, "-t", "."]  # fmt: skip
     env = {
         **os.environ,
         "NUMBA_CACHE_DIR": str(tree / "loops"),

@@ -27,6 +27,17 @@ class Instead(unittest.TestCase):
         self.assertLess(out.most_apart_db, -2)
 
 
+class Sums(unittest.TestCase):
+    def test_where_both_bring_the_same_the_sum_has_half_of_each_slope(self):
+        # 4:1 from -30 dBFS with 9 dB of make-up: the copy is as loud as the dry sound 12 dB above the threshold.
+        out = parallel_view(
+            ParallelSettings(threshold_db=-30, ratio=4, knee_db=0, makeup_db=9, dry_db=0, wet_db=0)
+        )
+        self.assertAlmostEqual(out.equal_at_db, -18, delta=0.01)
+        # There a decibel in is half of one and half of a quarter: 1 / (0.5 + 0.125).
+        self.assertAlmostEqual(out.equal_ratio, 1.6, delta=0.01)
+
+
 class Positions(unittest.TestCase):
     def test_a_position_is_found_again_from_its_gains_under_every_law(self):
         for law, gains in (

@@ -235,6 +235,20 @@ class Tails(unittest.TestCase):
         again = tail_view(rig(text), SONG, TailRequest(gaps_s=[0.4], drop_db=20))
         self.assertAlmostEqual(again.gaps[0].tail_db, -20, delta=0.1)
 
+    def test_of_several_gaps_the_one_where_most_is_undone_is_said(self):
+        # Half way through its fall it has got half of its 9 dB back, at the end all of them.
+        squeezed = (
+            "c: compressor (threshold -{} dB, ratio 4, knee 0 dB, make-up 9 dB, detector rms) > "
+        )
+        plain = tail_view(rig(self.TEXT.format("")), SONG, TailRequest(gaps_s=[0.4]))
+        text = self.TEXT.format(squeezed.format(-plain.start_db + 32))
+        for gaps in ([0.2, 0.4], [0.4, 0.2]):
+            out = tail_view(rig(text), SONG, TailRequest(gaps_s=gaps))
+            undone = [g.undone_db for g in out.gaps]
+            self.assertAlmostEqual(max(undone), 9, delta=0.05)
+            self.assertLess(min(undone), 5)
+            self.assertIn("undoes up to 9.0 dB", out.sentence)
+
     def test_what_a_key_held_down_opens_again_in_the_gap(self):
         # 12 dB down while it plays; 10 ms of smoothing until the key of -20 dB has fallen to -40, then back
         # with 400 ms: 12 e^(-t / 400) of it are left.

@@ -28,6 +28,15 @@ class ByHand(unittest.TestCase):
         times = sorted((mark.kind, round(mark.time_ms, 2)) for mark in self.out.marks)
         self.assertEqual(times, [("dry", 0.0), ("echo", 100.0)])
 
+    def test_headroom_is_what_is_left_under_the_outputs_own_ceiling(self):
+        peaks = []
+        for ceiling in (-1, -9):
+            text = RIG.replace("o: output", f"o: output (ceiling {ceiling} dB)")
+            out = returns_view(parse_rig(text), Context())
+            self.assertAlmostEqual(out.headroom_db, ceiling - out.peak_dbfs)
+            peaks.append(out.peak_dbfs)
+        self.assertEqual(peaks[0], peaks[1])
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -109,6 +109,16 @@ class Slots(unittest.TestCase):
         if mode == "single":
             self.assertEqual(len(found.echoes), len(played) * repeats)
 
+    def test_what_is_said_of_the_echoes_and_of_how_they_are_counted(self):
+        # Eighths are played, quarters come back first: every first echo lands on a note, as every second does.
+        found = lattice(asked(range(0, 16, 2), "1/4", repeats=2, feedback=90))
+        self.assertIn("1 and 2 land on your notes", found.sentence.lower())
+        # A dotted eighth fills between them, twice as much of it lands.
+        found = lattice(asked(range(0, 16, 2), "1/8.", repeats=2, feedback=90))
+        self.assertIn("echo 1 fills the gaps", found.sentence.lower())
+        self.assertIn("2 lands on your notes", found.sentence.lower())
+        self.assertIn("off the lattice beyond 12.0 ms", found.computed_how)
+
     def test_swing_and_off_the_lattice(self):
         straight = lattice(asked((0,), "1/16", swing_percent=66))
         self.assertEqual(straight.off, 1)
@@ -206,6 +216,17 @@ class Sound(unittest.TestCase):
         self.assertLess(float(np.abs(dry[12_000:]).max()), 1e-6)
         data, rate = soundfile.read(io.BytesIO(figure_wav(request)))
         self.assertEqual((rate, data.shape), (48_000, sound.shape))
+
+    def test_a_click_is_an_octave_above_its_note(self):
+        pattern = Pattern(played=(PlayedNote(slot=0, midi=57),))
+        request = FigureRequest(
+            frame=SONG, pattern=pattern, repeats=1, voice="click", loops=1, echoes=False,
+            line=DelayLine(value="1/4", first_db=-6, feedback_percent=0),
+        )  # fmt: skip
+        sound = figure_sound(request)[:, 0]
+        spectrum = np.abs(np.fft.rfft(sound, 1 << 17))
+        # A of 220 Hz, an octave up; it rings for 8 ms, so its peak is broad.
+        self.assertAlmostEqual(spectrum.argmax() * 48_000 / (1 << 17), 440, delta=15)
 
     def test_the_midi_click_has_the_notes_and_the_echoes_apart(self):
         request = asked((0, 8), "1/8.", model=FigureRequest, loops=2)

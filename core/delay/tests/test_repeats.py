@@ -40,6 +40,19 @@ class Counting(unittest.TestCase):
         g = feedback_for_repeats(count, first, threshold)
         self.assertEqual(repeats_above(first, 20 * math.log10(g * 1.0001), threshold), count)
 
+    def test_two_sides_are_silent_when_the_longer_one_is(self):
+        # 6.02 dB a pass from 0 dB: the seventh is 36.1 dB down, the eighth falls below 40. 7 x 450 ms.
+        for value, second in (("300 ms", "450 ms"), ("450 ms", "300 ms")):
+            found = repeats(
+                asked(40, mode="dual", value=value, second=second, first_db=0, feedback_percent=50)
+            )
+            self.assertEqual(found.count, 7)
+            self.assertAlmostEqual(found.silence_s, 7 * 0.45)
+            self.assertAlmostEqual(found.rt60_s, 60 / 6.0206 * 0.45, places=4)
+            self.assertAlmostEqual(
+                next(b for b in found.bands if b.hz == 1000).rt60_s, 60 / 6.0206 * 0.45, places=4
+            )
+
     def test_growth_and_unity(self):
         for percent, headroom, growth, steps in (
             (125, 12, 1.9382002601611283, 7), (102, 18, 0.17200343523835135, 105),

@@ -31,6 +31,13 @@ class Settings(unittest.TestCase):
             self.assertAlmostEqual(found.set_ms, set_ms)
             self.assertAlmostEqual(found.error_ms, error)
 
+    def test_the_error_is_said_in_ms_and_in_shares_and_grows_with_each_repeat(self):
+        # 479 ms for 478.723: 0.277 ms late, 0.0579 % of itself and 0.1736 % of a sixteenth of 159.574 ms.
+        found = nearest_setting(device(step_ms=1), 478.723, 159.574)
+        self.assertAlmostEqual(found.error_percent, 0.05786, places=4)
+        self.assertAlmostEqual(found.error_of_sixteenth_percent, 0.17359, places=4)
+        self.assertEqual([round(ms, 3) for ms in found.flam_ms[:3]], [0.277, 0.554, 0.831])
+
     def test_what_reads_long_is_set_short(self):
         # Reads 1.8 % short and adds 2 ms: to last 500 ms it has to read 489.2.
         found = nearest_setting(device(offset_percent=1.8, offset_ms=2), 500, 100)

@@ -70,6 +70,9 @@ class Pickups(unittest.TestCase):
             )  # fmt: skip
             self.assertAlmostEqual(loaded_corner_hz(henry, kohm, load, pf), corner, delta=0.5)
         self.assertGreater(loaded_corner_hz(3, 8, 250, 0), loaded_corner_hz(3, 8, 250, 700))
+        self.assertGreater(loaded_corner_hz(3, 8, 250, 0), loaded_corner_hz(3, 8, 250, 700))
+        # Without a cable, a winding into a load: (R + Rw) / (2 pi L) = 33 k / (2 pi 3 H).
+        self.assertAlmostEqual(loaded_corner_hz(3, 8, 25, 0), 1750.7, delta=0.1)
 
     def test_the_note_counts_the_instrument_in_hand(self):
         text = "g: source (passive, pickup {} H, cable {} pF) > v: volume (pot 25 kΩ) > o: output"

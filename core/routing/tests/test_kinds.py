@@ -54,6 +54,9 @@ class Traits(unittest.TestCase):
             ("chorus", False), ("chorus (spread)", True), ("delay", False),
             ("delay (mode ping-pong)", True), ("delay (mode dual, offset 12 ms)", True),
             ("delay (side right)", True), ("reverb (bypassed)", False),
+            ("ducker (way shape, sides apart 90°)", True), ("ducker (way shape)", False),
+            ("ducker (way envelope, sides apart 90°)", False), ("chorus (sides apart 360°)", False),
+            ("chorus (spread, sides apart 180°)", False), ("tremolo (sides apart 45°)", True),
         ):  # fmt: skip
             plan = self.plan(text)
             self.assertEqual(plan.channels[plan.outlet["x.0"]] == 2, opens, text)

@@ -107,7 +107,7 @@ class Browser:
         Looking and touching are two steps: a page drawn anew between them is looked at again.
         """
         wait = WebDriverWait(
-            self.driver, patience, 0.05, ignored_exceptions=[StaleElementReferenceException]
+            self.driver, patience, 0.1, ignored_exceptions=[StaleElementReferenceException]
         )
         return wait.until(lambda _: condition(), said or "condition not met")
 

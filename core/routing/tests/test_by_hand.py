@@ -1,0 +1,99 @@
+"""What the rooms of routing say, worked out apart: found missing when the arithmetic was changed and no test noticed."""
+
+import math
+import unittest
+
+from core.routing import Context, Wanted, correction, evaluate, parse_rig
+from core.routing.document.kinds.space import Delay, Reverb
+from core.routing.edit.edits import set_words
+from core.routing.edit.lay import landings
+from core.routing.evaluate.network import build_network, near_amplitudes
+from core.routing.evaluate.signal import compile_rig
+from core.routing.tests.rigs import LIGHTHOUSE
+from core.units import TempoFrame
+
+SONG = Context(TempoFrame(tempo_bpm=120))
+
+
+class Corrected(unittest.TestCase):
+    RIG = "a: source > s: split > m: merge > o: output\ns > m [level -2.5 dB, delay 4 ms]"
+
+    def test_an_input_takes_what_is_wanted_on_top_of_what_it_has(self):
+        rig = parse_rig(self.RIG)
+        found = correction(rig, "s.1", Wanted(level_db=-4, later_ms=1.5))
+        (action,) = found.actions
+        self.assertEqual(action.values, {"level_db": -6.5, "delay_ms": 5.5})
+        self.assertIn("level −2.50 to −6.50 dB", found.words)
+        self.assertEqual(found.rest, [])
+
+    def test_what_cannot_be_earlier_makes_the_others_wait(self):
+        rig = parse_rig(self.RIG)
+        found = correction(rig, "s.1", Wanted(later_ms=-6))
+        by_rail = {action.rail: action.values for action in found.actions}
+        # Its own 4 ms are taken away, the other 2 are waited for by what meets it there.
+        self.assertEqual(by_rail["s.1"]["delay_ms"], 0)
+        self.assertAlmostEqual(by_rail["s.0"]["delay_ms"], 2)
+
+
+class Words(unittest.TestCase):
+    def test_of_a_setting_stand_its_name_both_values_and_its_unit(self):
+        before = Delay(id="d")
+        for values, field, said in (
+            ({"feedback_percent": 35}, "feedback_percent", "feedback 20 to 35 %"),
+            ({"name": "Slap"}, "name", "named “Slap”"),
+            ({}, "feedback_percent", ""),
+        ):
+            old = before.model_copy(update={"feedback_percent": 20})
+            self.assertEqual(set_words(old, old.model_copy(update=values), field), said)
+        room = Reverb(id="r", locked=False)
+        held = room.model_copy(update={"locked": True})
+        self.assertEqual(set_words(room, held, "locked"), "locked")
+        self.assertEqual(set_words(held, room, "locked"), "not locked")
+
+    def test_a_place_names_two_that_come_there_and_counts_the_rest(self):
+        for names, said in (("ab", "beside A and B"), ("abcd", "beside A, B and 2 more")):
+            rig = parse_rig(
+                "m: merge > o: output\n"
+                + "\n".join(f'{c}: source "{c.upper()}" > m' for c in names)
+                + "\nz: source > l: level > p: output"
+            )
+            (place,) = [x for x in landings(rig, "rail", ("l.0",)) if x.place == "m"]
+            self.assertIn(said, place.detail)
+
+
+class Near(unittest.TestCase):
+    def test_amplitudes_within_ten_milliseconds_of_the_quickest_way_add_up(self):
+        rig = parse_rig(
+            "a: source > s: split > m: merge > o: output\n"
+            "s > m [level -6 dB, delay 9 ms, inverted]\ns > m [level -12 dB, delay 11 ms]"
+        )
+        network = build_network(compile_rig(rig, SONG))
+        self.assertAlmostEqual(near_amplitudes(network, "o")["a"], 1 + 10 ** (-6 / 20), places=6)
+
+    def test_a_way_that_is_late_as_a_whole_is_counted_from_its_own_beginning(self):
+        rig = parse_rig(
+            "a: source > l: level (latency 7 ms) > s: split > m: merge > k: level (latency 5 ms) > o: output\n"
+            "s > m [level -6 dB, delay 9 ms]\ns > m [level -12 dB, delay 11 ms]"
+        )
+        network = build_network(compile_rig(rig, SONG))
+        self.assertAlmostEqual(near_amplitudes(network, "o")["a"], 1 + 10 ** (-6 / 20), places=6)
+
+
+class Repeats(unittest.TestCase):
+    def test_only_what_nobody_wants_is_latency_at_every_repeat(self):
+        found = evaluate(
+            parse_rig(
+                "a: source > s: split > m: merge > o: output\n"
+                "s > d: delay (time 300 ms, feedback 50 %, mix 100 %, latency 3 ms) > m"
+            ),
+            LIGHTHOUSE,
+        ).boards[0]
+        echoes = [x for x in found.arrivals if x.time_ms > 100][:3]
+        self.assertEqual([round(x.time_ms, 6) for x in echoes], [303, 603, 903])
+        for k, echo in enumerate(echoes):
+            self.assertAlmostEqual(echo.latency_ms, 3, places=6, msg=str(k))
+            self.assertAlmostEqual(echo.level_db, 20 * math.log10(0.5) * k, places=6)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -3,6 +3,8 @@ of the tree, and the tests are run: what no test notices is printed. Slow; a com
 """
 
 import ast
+import json
+import math
 import os
 import random
 import shutil
@@ -12,12 +14,11 @@ import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache
 from pathlib import Path
 from queue import Queue
 
 from setup import PYTHON, ROOT, set_up
-from show import Trouble, say
+from show import Step, Trouble, say
 
 ROOMS = (
     "units", "delay", "tempo", "blend", "space", "audio", "course", "sheet", "routing", "wishes", "measure",
@@ -30,8 +31,14 @@ _LONGEST_S = 240
 _FILES = {"cli.py", "demo.py"}
 """How a command reads its words, and how made-up sounds sound: no arithmetic of the job."""
 
-_BESIDE = {"measure": ("core/causes/tests/test_pairs.py",)}
-"""Tests of a room that stand in another, which uses it: null tests of pairs whose difference is known."""
+HOLDING = (
+    "core/render",
+    "core/causes/tests/test_pairs.py",
+    "core/tests",
+    *(f"core/{room}" for room in ROOMS),
+)
+"""Whose tests are run against a change, the slowest first: plans are held by what they sound like, null tests by pairs."""
+_LONGEST_TRACED_S = 1800
 
 _ARITHMETIC = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*", ast.Pow: "*", ast.Mod: "*", ast.FloorDiv: "*"}  # fmt: skip
 _SIGNS = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/", ast.Pow: "**", ast.Mod: "%", ast.FloorDiv: "//"}  # fmt: skip
@@ -128,43 +135,110 @@ def chosen(root: Path, count: int, seed: int) -> list[Mutant]:
     )
 
 
-@cache
-def _uses(room: str) -> tuple[str, ...]:
-    """Rooms that import from a room, the quickest first."""
-    found = [
-        other
-        for other in ROOMS
-        if other != room
-        and any(
-            f"from core.{room}" in path.read_text()
-            for path in (ROOT / "core" / other).rglob("*.py")
-        )
-    ]
-    return tuple(sorted(found, key=("devices", "blend", "units", "sheet", "tempo", "delay").__contains__, reverse=True))  # fmt: skip
+Reached = dict[str, dict[int, set[str]]]
+"""By file and line: the tests that run it; empty among them where it ran outside of any."""
 
 
-def _tests_of(file: str) -> list[str]:
-    """What is run against a change: the tests of its room, then those of the rooms that use it."""
-    room = Path(file).parts[1]
-    return [*(f"core/{r}" for r in (room, "tests", *_uses(room))), *_BESIDE.get(room, ())]
+def reached(tree: Path, places: tuple[str, ...]) -> Reached:
+    """Which tests run which lines. Raises Trouble where a test fails as it is: then nothing can be said."""
+    settings = tree / "reached.ini"
+    settings.write_text(
+        f"[run]\nsource = core\nomit = */tests/*\ndynamic_context = test_function\nparallel = True\n"
+        f"data_file = {tree / 'reached'}\n"
+    )
+    run = (str(PYTHON), "-m", "coverage")
+
+    def follow(place: str) -> None:
+        with_it = (*run, "run", f"--rcfile={settings}", "-m")
+        if _ends_badly(tree, _discovered(tree, place), with_it, _LONGEST_TRACED_S):
+            raise Trouble(f"The tests of {place} fail as they are: mend them first.")
+
+    with ThreadPoolExecutor(AT_A_TIME) as pool:
+        list(pool.map(follow, places))
+    for words in (("combine", "-q"), ("json", "-q", "--show-contexts", "-o", "reached.json")):
+        command = (*run, words[0], f"--rcfile={settings}", *words[1:])
+        subprocess.run(command, cwd=tree, check=True, capture_output=True)
+    files = json.loads((tree / "reached.json").read_text())["files"]
+    named = {test for found in files.values() for tests in found["contexts"].values() for test in tests}  # fmt: skip
+    stray = _not_by_name(tree, sorted(named - {""}))
+    return {
+        file: {
+            int(line): {"" if test in stray else test for test in tests}
+            for line, tests in found["contexts"].items()
+        }
+        for file, found in files.items()
+    }
 
 
-def caught(tree: Path, mutant: Mutant) -> bool:
+_LOADED = """
+import json, sys, unittest
+for name in json.load(sys.stdin):
+    loader = unittest.TestLoader()
+    try:
+        suite = loader.loadTestsFromName(name)
+    except Exception:
+        suite = None
+    if suite is None or loader.errors or suite.countTestCases() != 1:
+        print(name)
+"""
+
+
+def _not_by_name(tree: Path, tests: list[str]) -> set[str]:
+    """Those that cannot be run by their name, as one that a class took from another: their failing to load is no catch."""
+    done = subprocess.run(
+        (str(PYTHON), "-c", _LOADED), cwd=tree, input=json.dumps(tests), text=True,
+        capture_output=True, check=True,
+    )  # fmt: skip
+    return set(done.stdout.split())
+
+
+def tests_of(mutant: Mutant, text: str, lines: Reached) -> tuple[list[str], bool]:
+    """The tests that run the statement that was changed, those of its own room first; and whether it also runs where
+    no test is told apart: as a module is loaded, or a class set up.
+    """
+    known = lines.get(mutant.file, {})
+    found: set[str] = set().union(*(known.get(n, ()) for n in _statement(text, mutant.line)))
+    room = f"core.{Path(mutant.file).parts[1]}."
+    return sorted(found - {""}, key=lambda t: (not t.startswith(room), t)), "" in found
+
+
+def _statement(text: str, line: int) -> range:
+    """The lines of the smallest statement round a line, without the body of one that has any."""
+    best = range(line, line + 1)
+    widest = math.inf
+    for node in ast.walk(ast.parse(text)):
+        if not isinstance(node, ast.stmt) or not node.lineno <= line <= (node.end_lineno or 0):
+            continue
+        body = getattr(node, "body", None)
+        end = body[0].lineno - 1 if body else node.end_lineno or line
+        if line <= max(end, node.lineno) and end - node.lineno < widest:
+            best, widest = range(node.lineno, max(end, node.lineno) + 1), end - node.lineno
+    return best
+
+
+def caught(tree: Path, mutant: Mutant, lines: Reached) -> bool:
     """Whether a test fails, or breaks, or does not end, with the change made in a copy of the tree."""
     path = tree / mutant.file
     before = path.read_text()
+    tests, outside = tests_of(mutant, before, lines)
+    runs = [("unittest", "-f", *tests)] if tests else []
+    if outside:
+        room = f"core/{Path(mutant.file).parts[1]}"
+        runs += [_discovered(tree, place) for place in (room, "core/tests")]
     path.write_text(mutant.on(before))
     try:
-        return any(_fails(tree, place) for place in _tests_of(mutant.file))
+        return any(_ends_badly(tree, run, (str(PYTHON), "-W", "error::RuntimeWarning", "-m"), _LONGEST_S) for run in runs)  # fmt: skip
     finally:
         path.write_text(before)
 
 
-def _fails(tree: Path, place: str) -> bool:
-    if not (tree / place).exists():
-        return False
+def _discovered(tree: Path, place: str) -> tuple[str, ...]:
+    """The words that run the tests of a folder, or of one file."""
     folder, pattern = (place, "test*.py") if (tree / place).is_dir() else os.path.split(place)
-    command = [str(PYTHON), "-W", "error::RuntimeWarning", "-m", "unittest", "discover", "-f", "-s", folder, "-p", pattern, "-t", "."]  # fmt: skip
+    return ("unittest", "discover", "-f", "-s", folder, "-p", pattern, "-t", ".")
+
+
+def _ends_badly(tree: Path, run: tuple[str, ...], before: tuple[str, ...], longest_s: int) -> bool:
     env = {
         **os.environ,
         "NUMBA_CACHE_DIR": str(tree / "loops"),
@@ -173,11 +247,12 @@ def _fails(tree: Path, place: str) -> bool:
     }
     try:
         done = subprocess.run(
-            command, cwd=tree, env=env, capture_output=True, timeout=_LONGEST_S, check=False
+            (*before, *run), cwd=tree, env=env, capture_output=True, timeout=longest_s, check=False
         )
     except subprocess.TimeoutExpired:
         return True
-    return done.returncode != 0
+    # 5: a folder without tests.
+    return done.returncode not in (0, 5)
 
 
 def _copy(folder: Path) -> Path:
@@ -203,18 +278,16 @@ def mutants(count: int, seed: int) -> int:
         trees: Queue[Path] = Queue()
         for number in range(AT_A_TIME):
             trees.put(_copy(Path(held) / str(number)))
-        # Without a change everything must pass, or nothing can be said.
         first = trees.get()
-        for room in ("core/tests", *(f"core/{room}" for room in ROOMS)):
-            if _fails(first, room):
-                raise Trouble(f"The tests of {room} fail as they are: mend them first.")
+        with Step("Which tests run which lines"):
+            lines = reached(first, HOLDING)
         trees.put(first)
         missed: list[Mutant] = []
 
         def run(mutant: Mutant) -> bool:
             tree = trees.get()
             try:
-                found = caught(tree, mutant)
+                found = caught(tree, mutant, lines)
             finally:
                 trees.put(tree)
             say(f"  {'caught' if found else 'MISSED'}  {mutant.file}:{mutant.line}  {mutant.was} -> {mutant.to}")  # fmt: skip

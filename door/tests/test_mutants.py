@@ -9,6 +9,7 @@ from unittest import mock
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 import mutants
+from show import Trouble
 
 TEXT = '''"""a - b"""
 LOW: int | None = Field(3 * 2, ge=-90 + 1)
@@ -55,25 +56,52 @@ class Changes(unittest.TestCase):
         self.assertFalse([m for m in one if "/tests/" in m.file])
 
     def test_noticed_and_not_noticed(self):
+        """By the tests that run a line and no others; by all of a room where it runs as a module is loaded."""
         with tempfile.TemporaryDirectory() as held:
             tree = Path(held)
-            for part in ("core", "core/units", "core/units/tests"):
+            for part in ("core", "core/tests", "core/units", "core/units/tests"):
                 (tree / part).mkdir()
                 (tree / part / "__init__.py").touch()
-            text = "def half(x):\n    return x / 2\n\n\ndef spare(x):\n    return x - 1\n"
+            text = (
+                "LOADED = 6 / 2\n\n\ndef half(x):\n    if x > 0:\n        return (\n            x\n            / 2\n        )\n"
+                "    return 0\n\n\ndef spare(x):\n    return x - 1\n\n\ndef never(x):\n    return x - 1\n"
+            )
             (tree / "core/units/a.py").write_text(text)
             (tree / "core/units/tests/test_a.py").write_text(
-                "import unittest\nfrom core.units.a import half\n\n\nclass A(unittest.TestCase):\n"
-                "    def test(self):\n        self.assertEqual(half(6), 3)\n"
+                "import unittest\nfrom core.units.a import LOADED, half, spare\n\n\nclass Shared:\n"
+                "    def test_in_each(self):\n        self.assertEqual(half(self.given), self.given / 2)\n\n\n"
+                "class A(Shared, unittest.TestCase):\n    given = 6\n\n"
+                "    def test_half(self):\n        self.assertEqual(half(4), 2)\n\n"
+                "    def test_spare(self):\n        spare(4)\n\n"
+                "    def test_loaded(self):\n        self.assertEqual(LOADED, 3)\n"
             )
-            half, spare = mutants.mutants_of("core/units/a.py", text)
-            self.assertTrue(mutants.caught(tree, half))
-            self.assertFalse(mutants.caught(tree, spare))
+            lines = mutants.reached(tree, ("core/units",))
+            by_line = {m.line: m for m in mutants.mutants_of("core/units/a.py", text)}
+            self.assertEqual(sorted(by_line), [1, 5, 7, 14, 18])
+            named = "core.units.tests.test_a.A.test_"
+            # A test that a class took from another cannot be run by its name: its room is run instead.
+            for line, wanted in (
+                (1, ([], True)), (5, ([named + "half"], True)), (7, ([named + "half"], True)),
+                (14, ([named + "spare"], False)), (18, ([], False)),
+            ):  # fmt: skip
+                self.assertEqual(mutants.tests_of(by_line[line], text, lines), wanted, line)
+            noticed = {line: mutants.caught(tree, one, lines) for line, one in by_line.items()}
+            self.assertEqual(noticed, {1: True, 5: True, 7: True, 14: False, 18: False})
             # The text is as it was.
             self.assertEqual((tree / "core/units/a.py").read_text(), text)
             (tree / "core/units/tests/test_a.py").write_text("while True: pass")
             with mock.patch.object(mutants, "_LONGEST_S", 1):
-                self.assertTrue(mutants.caught(tree, spare))
+                self.assertTrue(mutants.caught(tree, by_line[14], lines))
+
+    def test_what_fails_as_it_is_says_nothing_of_a_change(self):
+        with tempfile.TemporaryDirectory() as held:
+            tree = Path(held)
+            (tree / "core/units/tests").mkdir(parents=True)
+            for part in ("core", "core/units", "core/units/tests"):
+                (tree / part / "__init__.py").touch()
+            (tree / "core/units/tests/test_a.py").write_text("raise ValueError")
+            with self.assertRaisesRegex(Trouble, "core/units fail as they are"):
+                mutants.reached(tree, ("core/units",))
 
 
 if __name__ == "__main__":

@@ -5,16 +5,18 @@ The whole history runs once over an empty database. Wherever a migration touches
 just before it, so that it meets rows of every older age.
 """
 
+import io
 import uuid
 from collections import Counter
 from collections.abc import Iterator
 from typing import Any
 
 from django.contrib.auth.models import update_last_login
+from django.core.management import call_command
 from django.db import connection, models
 from django.db.migrations import RunPython
 from django.db.migrations.executor import MigrationExecutor
-from django.test import Client, TransactionTestCase
+from django.test import Client, SimpleTestCase, TransactionTestCase
 
 from core.blend.kept import KeptBlend
 from core.routing import load_rig
@@ -130,6 +132,17 @@ def at_work(apps: Any, age: int) -> set[str]:
             feeds=[{"source": "g", "placements": [{"clip": str(clip and clip.pk)}], "silent": False}],
         )  # fmt: skip
     return {name for name, row in made.items() if row}
+
+
+class Complete(SimpleTestCase):
+    databases = {"default"}
+
+    def test_every_change_of_a_model_has_its_migration(self):
+        said = io.StringIO()
+        try:
+            call_command("makemigrations", check=True, dry_run=True, stdout=said)
+        except SystemExit:
+            self.fail(f"A migration is missing:\n{said.getvalue()}")
 
 
 class Upgrade(TransactionTestCase):

@@ -18,6 +18,14 @@ serve(
     }),
 );
 vi.mock("../src/song/context", () => ({ useSongContext: () => ({ song: { revision: 3 } }) }));
+vi.mock("../src/rigs/kinds", () => ({
+  useKinds: () => ({
+    data: [{ kind: "reverb", parameters: [
+      { field: "output_db", label: "level", unit: "dB" }, { field: "rt60_s", label: "RT60", unit: "s" },
+      { field: "locked", label: "locked", unit: "" }, { field: "ratio", label: "ratio", unit: "ratio" },
+    ] }],
+  }),
+})); // prettier-ignore
 const { standIn } = await import("./dom");
 standIn();
 const { system } = await import("../src/ui/theme");
@@ -83,4 +91,23 @@ test("a rig without scenes asks for nothing, and the first one is added by a pre
   expect(onEdit.mock.lastCall![0].scenes).toEqual([
     { name: "Scene 1", program: 0, on: [], off: [], values: {} },
   ]);
+});
+
+test("a setting that differs is called as on its panel, with its unit, and taken out by its name", () => {
+  const of = variant(["Verse"]);
+  const values = { hall: { output_db: -20, rt60_s: 2.75, locked: true, ratio: 4 } };
+  of.document.scenes = [{ ...of.document.scenes![0]!, values }];
+  render(sheet(of));
+  const said = row("Settings that differ")[0]!;
+  for (const words of [
+    "hall: level −20 dB",
+    "hall: RT60 2.75 s",
+    "hall: locked on",
+    "hall: ratio 4:1",
+  ])
+    expect(said).toContain(words);
+  fireEvent.click(screen.getByRole("button", { name: "level of hall of Verse" }));
+  expect(onEdit.mock.lastCall![0].scenes[0].values).toEqual({
+    hall: { rt60_s: 2.75, locked: true, ratio: 4 },
+  });
 });

@@ -8,6 +8,8 @@ import { useSongContext } from "../../song/context";
 import { Press, SheetTitle } from "../../ui/controls";
 import { signed } from "../../ui/format";
 import { Choice, Labelled, TextInput } from "../../ui/QuantityField";
+import { valueWords } from "../../rigs/changes";
+import { useKinds } from "../../rigs/kinds";
 import { nameOf } from "../../rigs/names";
 import { Table, Td, Th } from "../../ui/table";
 
@@ -234,6 +236,12 @@ function Overrides({
   const [part, setPart] = useState("");
   const [field, setField] = useState("");
   const [text, setText] = useState("");
+  const kinds = useKinds().data;
+  const parameter = (id: string, name: string) =>
+    kinds?.find((k) => k.kind === nodes[id]?.kind)?.parameters.find((p) => p.field === name);
+  /** As the stage's own panel calls it. */
+  const called = (id: string, name: string) =>
+    parameter(id, name)?.label ?? name.replaceAll("_", " ");
   const rows = Object.entries(values).flatMap(([id, fields]) =>
     Object.entries(fields).map(([name, value]) => ({ id, name, value })),
   );
@@ -260,10 +268,11 @@ function Overrides({
     <Box fontSize="13px">
       {rows.map(({ id, name, value }) => (
         <Box key={id + name} display="flex" gap="6px" alignItems="center">
-          {nameOf(variant, id)}: {name.replaceAll("_", " ")} {String(value)}
+          {nameOf(variant, id)}: {called(id, name)}{" "}
+          {valueWords(value, parameter(id, name)?.unit ?? "")}
           <Press
             look="quiet"
-            named={`${name.replaceAll("_", " ")} of ${nameOf(variant, id)} of ${scene.name}`}
+            named={`${called(id, name)} of ${nameOf(variant, id)} of ${scene.name}`}
             onClick={() => onSet(without(id, name))}
           >
             take out
@@ -288,12 +297,12 @@ function Overrides({
               <option value="" />
               {settable(nodes[part] ?? {}).map((f) => (
                 <option key={f} value={f}>
-                  {f.replaceAll("_", " ")}
+                  {called(part, f)}
                 </option>
               ))}
             </Choice>
           </Labelled>
-          <Labelled label="Value">
+          <Labelled label={`Value${unitOf(parameter(part, field)?.unit)}`}>
             <TextInput value={text} onChange={(event) => setText(event.target.value)} />
           </Labelled>
           <Press disabled={!part || !field || !text.trim()} onClick={add}>
@@ -304,6 +313,8 @@ function Overrides({
     </Box>
   );
 }
+
+const unitOf = (unit?: string) => (unit ? `, ${unit === "ratio" ? ":1" : unit}` : "");
 
 function Named({
   label,

@@ -106,7 +106,7 @@ test("a setting that differs is called as on its panel, with its unit, and taken
     "hall: ratio 4:1",
   ])
     expect(said).toContain(words);
-  fireEvent.click(screen.getByRole("button", { name: "level of hall of Verse" }));
+  fireEvent.click(screen.getByRole("button", { name: /level of hall of Verse/ }));
   expect(onEdit.mock.lastCall![0].scenes[0].values).toEqual({
     hall: { rt60_s: 2.75, locked: true, ratio: 4 },
   });

@@ -159,37 +159,49 @@ def reached(tree: Path, places: tuple[str, ...]) -> Reached:
         command = (*run, words[0], f"--rcfile={settings}", *words[1:])
         subprocess.run(command, cwd=tree, check=True, capture_output=True)
     files = json.loads((tree / "reached.json").read_text())["files"]
-    named = {test for found in files.values() for tests in found["contexts"].values() for test in tests}  # fmt: skip
-    stray = _not_by_name(tree, sorted(named - {""}))
+    seen = {test for found in files.values() for tests in found["contexts"].values() for test in tests}  # fmt: skip
+    names = _by_name(tree, sorted(seen - {""}))
     return {
         file: {
-            int(line): {"" if test in stray else test for test in tests}
+            int(line): {names.get(test, "") for test in tests}
             for line, tests in found["contexts"].items()
         }
         for file, found in files.items()
     }
 
 
-_LOADED = """
-import json, sys, unittest
-for name in json.load(sys.stdin):
+_NAMED = """
+import importlib, json, sys, unittest
+found = {}
+for seen in json.load(sys.stdin):
+    module, _, test = seen.rpartition(".")
+    name = seen
+    if ".<locals>." in seen:  # a property: its own function stands inside of what runs it
+        module = seen.partition(".accept.")[0]
+        name = next(
+            (f"{module}.{c.__name__}.{test}" for c in vars(importlib.import_module(module)).values()
+             if isinstance(c, type) and issubclass(c, unittest.TestCase) and test in vars(c)), "",
+        )
     loader = unittest.TestLoader()
     try:
         suite = loader.loadTestsFromName(name)
     except Exception:
-        suite = None
-    if suite is None or loader.errors or suite.countTestCases() != 1:
-        print(name)
+        continue
+    if not loader.errors and suite.countTestCases() == 1:
+        found[seen] = name
+print(json.dumps(found))
 """
 
 
-def _not_by_name(tree: Path, tests: list[str]) -> set[str]:
-    """Those that cannot be run by their name, as one that a class took from another: their failing to load is no catch."""
+def _by_name(tree: Path, seen: list[str]) -> dict[str, str]:
+    """By what coverage calls a test: the name by which it is run. Without those that have none, as one that a class took
+    from another: that such a name cannot be loaded is no catch.
+    """
     done = subprocess.run(
-        (str(PYTHON), "-c", _LOADED), cwd=tree, input=json.dumps(tests), text=True,
+        (str(PYTHON), "-c", _NAMED), cwd=tree, input=json.dumps(seen), text=True,
         capture_output=True, check=True,
     )  # fmt: skip
-    return set(done.stdout.split())
+    return dict(json.loads(done.stdout.splitlines()[-1]))
 
 
 def tests_of(mutant: Mutant, text: str, lines: Reached) -> tuple[list[str], bool]:

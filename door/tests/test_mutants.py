@@ -68,11 +68,14 @@ class Changes(unittest.TestCase):
             )
             (tree / "core/units/a.py").write_text(text)
             (tree / "core/units/tests/test_a.py").write_text(
-                "import unittest\nfrom core.units.a import LOADED, half, spare\n\n\nclass Shared:\n"
+                "import unittest\nimport hypothesis\nfrom hypothesis import strategies as st\n"
+                "from core.units.a import LOADED, half, spare\n\n\nclass Shared:\n"
                 "    def test_in_each(self):\n        self.assertEqual(half(self.given), self.given / 2)\n\n\n"
                 "class A(Shared, unittest.TestCase):\n    given = 6\n\n"
                 "    def test_half(self):\n        self.assertEqual(half(4), 2)\n\n"
                 "    def test_spare(self):\n        spare(4)\n\n"
+                "    @hypothesis.given(st.integers(8, 9))\n"
+                "    def test_any(self, x):\n        self.assertEqual(half(x), x / 2)\n\n"
                 "    def test_loaded(self):\n        self.assertEqual(LOADED, 3)\n"
             )
             lines = mutants.reached(tree, ("core/units",))
@@ -81,7 +84,7 @@ class Changes(unittest.TestCase):
             named = "core.units.tests.test_a.A.test_"
             # A test that a class took from another cannot be run by its name: its room is run instead.
             for line, wanted in (
-                (1, ([], True)), (5, ([named + "half"], True)), (7, ([named + "half"], True)),
+                (1, ([], True)), (5, ([named + "any", named + "half"], True)), (7, ([named + "any", named + "half"], True)),
                 (14, ([named + "spare"], False)), (18, ([], False)),
             ):  # fmt: skip
                 self.assertEqual(mutants.tests_of(by_line[line], text, lines), wanted, line)

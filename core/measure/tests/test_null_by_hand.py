@@ -173,6 +173,21 @@ class Apart(Case):
         self.assertAlmostEqual(found.gain_db, 20 * np.log10(0.25), places=4)
         self.assertIn("3 samples early", said)
 
+    def test_one_channel_serves_both_and_of_more_the_first_are_compared(self):
+        mono, both = self.a[:, :1], self.a * [1, 0]
+        both[:, 1] = 0.5 * self.a[:, 0]
+        three = np.concatenate([both, self.a[:, 1:]], axis=1)
+        for a, b, pairs, said in (
+            (mono, both, [(1, 1), (1, 2)], "A is mono"),
+            (both, mono, [(1, 1), (2, 1)], "B is mono"),
+            (three, both, [(1, 1), (2, 2)], "first 2 channels"),
+            (three, three, [(1, 1), (2, 2), (3, 3)], ""),
+        ):
+            found, _ = self.said(b, a)
+            self.assertEqual([(c.a_channel, c.b_channel) for c in found.channels], pairs)
+            self.assertIn(said, " ".join(found.notes))
+            self.assertTrue(found.null_depth_db is None or found.null_depth_db < -100)
+
     def test_a_silent_side_is_left_out_of_what_is_said(self):
         found, said = self.said(-self.a * [1, 0], self.a * [1, 0])
         self.assertEqual([c.silent for c in found.channels], [False, True])

@@ -3,6 +3,8 @@
 import math
 import unittest
 
+import numpy as np
+
 from core.routing import Context, Wanted, correction, evaluate, parse_rig
 from core.routing.document.kinds.space import Delay, Reverb
 from core.routing.edit.edits import set_words
@@ -77,6 +79,27 @@ class Near(unittest.TestCase):
         )
         network = build_network(compile_rig(rig, SONG))
         self.assertAlmostEqual(near_amplitudes(network, "o")["a"], 1 + 10 ** (-6 / 20), places=6)
+
+
+class Combs(unittest.TestCase):
+    def level(self, comb: str, beside: str) -> float:
+        plan = compile_rig(
+            parse_rig(
+                f"a: source (level -20 dB) > s: split > x: swept ({comb}) > m: merge > o: output\ns > m [{beside}]"
+            ),
+            SONG,
+        )
+        return plan.carried[plan.outputs["o"]].level_dbfs
+
+    def test_the_late_tap_of_a_comb_meets_what_is_as_late(self):
+        # Without feedback: a half at once and a half 10 ms later, where the way beside it comes in as well.
+        # |0.5 + 1.5 e|^2 is 2.5 and a wave, |0.5 - 0.5 e|^2 is 0.5 and a wave: over many octaves 7 dB apart.
+        comb = "mode comb, frequency 50 Hz, feedback 0 %"
+        plain, turned = (self.level(comb, f"delay 10 ms{w}") for w in ("", ", inverted"))
+        hz = 20 * 1000 ** ((np.arange(200_000) + 0.5) / 200_000)
+        late = np.exp(-2j * np.pi * hz * 0.01)
+        for found, made in ((plain, 0.5 + 1.5 * late), (turned, 0.5 - 0.5 * late)):
+            self.assertAlmostEqual(found, -20 + 10 * math.log10((abs(made) ** 2).mean()), delta=0.3)
 
 
 class Repeats(unittest.TestCase):

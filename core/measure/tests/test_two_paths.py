@@ -47,7 +47,7 @@ class TwoPathsOfOneSound(unittest.TestCase):
         for late, turned, gain in ((73.37, -1, 0.7), (-41.5, 1, 1.3), (211.0, 1, 0.4)):
             b = turned * gain * later(self.sound, late)
             found = self.of(self.sound, b)
-            self.assertAlmostEqual(found.late_samples, late, delta=0.02)
+            self.assertAlmostEqual(found.late_samples, late, delta=0.004)
             self.assertEqual(found.polarity, turned)
             self.assertAlmostEqual(found.b_against_a_db, 20 * np.log10(gain), delta=0.05)
             # The sums themselves, made here.

@@ -177,6 +177,9 @@ WISHES: dict[str, WishSpec] = {
 }  # fmt: skip
 
 
+_LAST_DIGITS = 1e-9
+
+
 class Wish(Edge):
     """What shall arrive: a figure of the rig, a bound, and how much it matters."""
 
@@ -237,9 +240,11 @@ class Wish(Edge):
         return self.within if self.within is not None else 0.5
 
     def short_by(self, figure: float) -> float:
-        """How far a figure is from fulfilling it; 0 where it does."""
+        """How far a figure is from fulfilling it; 0 where it does, and where only the last digits of a sum say no."""
         if self.bound == "under":
-            return max(0.0, figure - self.value)
-        if self.bound == "over":
-            return max(0.0, self.value - figure)
-        return max(0.0, abs(figure - self.value) - self.near)
+            short = figure - self.value
+        elif self.bound == "over":
+            short = self.value - figure
+        else:
+            short = abs(figure - self.value) - self.near
+        return 0.0 if short <= _LAST_DIGITS * max(1.0, abs(self.value)) else short

@@ -11,6 +11,8 @@ from core.routing.edit.edits import set_words
 from core.routing.edit.lay import landings
 from core.routing.evaluate.network import build_network, near_amplitudes
 from core.routing.evaluate.signal import compile_rig
+from core.routing.plan.cells import spectrum_of
+from core.routing.plan.waves import Wave, depth_share, drawn
 from core.routing.tests.rigs import LIGHTHOUSE
 from core.units import TempoFrame
 
@@ -100,6 +102,29 @@ class Combs(unittest.TestCase):
         late = np.exp(-2j * np.pi * hz * 0.01)
         for found, made in ((plain, 0.5 + 1.5 * late), (turned, 0.5 - 0.5 * late)):
             self.assertAlmostEqual(found, -20 + 10 * math.log10((abs(made) ** 2).mean()), delta=0.3)
+
+
+class Shapes(unittest.TestCase):
+    def test_how_much_alike_two_sides_are_is_kept_within_what_can_be(self):
+        hz, power = np.array([100.0, 1000.0]), np.array([1.0, 0.5])
+        for given, kept in ((0.3, 0.3), (-0.8, -0.8), (1.7, 1.0), (-2.0, -1.0)):
+            self.assertEqual(spectrum_of(hz, power, given).alike, kept)
+
+    def test_a_depth_comes_with_the_level_or_goes_with_it(self):
+        for share, percent, left in (
+            (0.25, 40, 0.7), (1.0, 40, 1.0), (0.25, -40, 0.9), (1.0, -40, 0.6), (0.5, 0, 1.0)
+        ):  # fmt: skip
+            self.assertAlmostEqual(float(depth_share(share, percent)), left, msg=(share, percent))
+
+    def test_a_drawn_value_is_gone_to_in_a_straight_line_about_the_edge_of_its_cycle(self):
+        wave = Wave(shape="random", seed=5)
+        old, now, new = (float(drawn(5, np.array([c]))[0]) for c in (2, 3, 4))
+        # Over 0.4 of a cycle: half-way at the edge, a quarter of the old one a tenth after it.
+        for at, wanted in (
+            (3.0, 0.5 * old + 0.5 * now), (3.1, 0.25 * old + 0.75 * now), (3.5, now),
+            (3.9, 0.75 * now + 0.25 * new),
+        ):  # fmt: skip
+            self.assertAlmostEqual(float(wave._held(np.array([at]), 0.4)[0]), wanted, places=9)
 
 
 class Repeats(unittest.TestCase):

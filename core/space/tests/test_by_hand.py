@@ -29,6 +29,8 @@ class Figures(unittest.TestCase):
         self.assertAlmostEqual(found.falls_db_per_s, 40)
         self.assertAlmostEqual(found.whole_ms, 1520)
         self.assertAlmostEqual(found.bar_ms, 2000)
+        space = KeptSpace(rt60_s=1.5)
+        self.assertEqual(found.octave_rt60_s, [1.5 * share for share in space.ratios])
         # From 6 dB down to 20: 14 of the 60 dB that take 1.5 s.
         self.assertAlmostEqual(found.drop_after_ms, 20 + 350)
 

@@ -9,6 +9,7 @@ from core.devices.panel import Control
 from core.errors import FonodromeError
 from core.routing import Context, parse_rig, perform
 from core.routing.document.demo import DEMO_RIGS
+from core.routing.document.wishes import Wish
 from core.routing.edit.edits import apply_edit, difference
 from core.sheet import Owned
 from core.units import TempoFrame
@@ -68,6 +69,7 @@ class ByHand(unittest.TestCase):
                 self.assertEqual(moves(out.proposals[0])[free][1], after)
                 self.assertTrue(out.proposals[0].musts_held)
                 self.assertEqual(len(out.proposals[0].moves[0].bought), 1)
+                self.assertIn("1 of 1 wishes hold with 1 change, ", out.proposals[0].sentence)
 
     def test_delays_for_amplifiers_that_arrive_together(self):
         text = "g: source > s: split > m: merge > o: output\ns > a: generic (latency 1.2 ms) > m\ns > b: generic (latency 2.75 ms) > m"
@@ -78,6 +80,18 @@ class ByHand(unittest.TestCase):
         self.assertAlmostEqual(got["rail/s.0/delay_ms"], 2.75, delta=0.021)
         self.assertAlmostEqual(got["rail/a.0/delay_ms"], 1.55, delta=0.021)
         self.assertNotIn("rail/b.0/delay_ms", got)
+        self.assertIn("1 of 1 wishes hold with 2 changes, ", out.proposals[0].sentence)
+
+    def test_a_bound_is_met_by_a_sum_that_comes_to_it(self):
+        for bound, value, met, missed in (
+            ("under", 0.3, 0.1 + 0.2, 0.300001), ("over", 0.3, 0.3 - 4e-17, 0.299999),
+            ("about", 1.0, 1.5 + 1e-12, 1.500001), ("under", 40.0, 40 + 1e-12, 40.01),
+        ):  # fmt: skip
+            wish = Wish(
+                kind="spread", bound=bound, value=value, within=0.5 if bound == "about" else None
+            )
+            self.assertEqual(wish.short_by(met), 0.0, bound)
+            self.assertGreater(wish.short_by(missed), 5e-7, bound)
 
     def test_ways_that_differ_in_kind_the_smallest_first(self):
         _, out = asked("wish tail at entries under -20 dB", RT60, FADER)

@@ -177,14 +177,14 @@ found = {}
 for seen in json.load(sys.stdin):
     module, _, test = seen.rpartition(".")
     name = seen
-    if ".<locals>." in seen:  # a property: its own function stands inside of what runs it
-        module = seen.partition(".accept.")[0]
-        name = next(
-            (f"{module}.{c.__name__}.{test}" for c in vars(importlib.import_module(module)).values()
-             if isinstance(c, type) and issubclass(c, unittest.TestCase) and test in vars(c)), "",
-        )
     loader = unittest.TestLoader()
     try:
+        if ".<locals>." in seen:  # a property: its own function stands inside of what runs it
+            module = seen.partition(".accept.")[0]
+            name = next(
+                f"{module}.{c.__name__}.{test}" for c in vars(importlib.import_module(module)).values()
+                if isinstance(c, type) and issubclass(c, unittest.TestCase) and test in vars(c)
+            )
         suite = loader.loadTestsFromName(name)
     except Exception:
         continue

@@ -4,21 +4,43 @@ import gc
 import importlib
 import os
 import threading
+from collections.abc import Callable, Iterable
+from typing import Any
 
 PARTS = ("fft", "signal", "optimize", "special", "ndimage", "interpolate", "sparse", "linalg")
+_loaded = threading.Event()
+_loaded.set()
 
 
 def load() -> None:
-    for part in PARTS:
-        importlib.import_module(f"scipy.{part}")
-    # As in the web process: what stays for good is not looked through again and again.
-    gc.freeze()
+    try:
+        for part in PARTS:
+            importlib.import_module(f"scipy.{part}")
+        # As in the web process: what stays for good is not looked through again and again.
+        gc.freeze()
+    finally:
+        _loaded.set()
 
 
 def after_fork() -> None:
     """Begins to load in each process that is forked from now on."""
 
     def begin() -> None:
+        _loaded.clear()
         threading.Thread(target=load, name="warm", daemon=True).start()
 
     os.register_at_fork(after_in_child=begin)
+
+
+def waiting(application: Callable[..., Iterable[bytes]]) -> Callable[..., Iterable[bytes]]:
+    """A WSGI application whose computed answers wait until the parts are there; pages and files do not.
+
+    Two threads that load parts which need each other can find one half loaded.
+    """
+
+    def answer(environ: dict[str, Any], start_response: Any) -> Iterable[bytes]:
+        if environ.get("PATH_INFO", "").startswith("/api/"):
+            _loaded.wait()
+        return application(environ, start_response)
+
+    return answer

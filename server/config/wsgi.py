@@ -9,7 +9,7 @@ from server.config import warm
 from server.config.drained import drained
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
-application = drained(get_wsgi_application())
+application = drained(warm.waiting(get_wsgi_application()))
 
 import server.config.urls  # noqa: E402, F401
 

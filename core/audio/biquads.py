@@ -1,16 +1,14 @@
 """Second-order sections over two channels at once: quicker than one after the other."""
 
-import numba
 import numpy as np
 
+from core.sample_loops import sample_loop
 
-@numba.njit(
-    numba.void(
-        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.float64[:, ::1],
-        numba.float64[:, :, ::1],
-    ),
-    cache=True, nogil=True, fastmath={"contract"},
-)  # fmt: skip
+
+@sample_loop(
+    "void(float64[::1], float64[::1], float64[:, ::1], float64[:, ::1], float64[:, :, ::1])",
+    fastmath={"contract"},
+)
 def _pairs(first, second, out, sos, state):  # type: ignore[no-untyped-def]
     """Two sections a time (an even number of them), transposed direct form II; state in place."""
     n = len(first)
@@ -37,13 +35,11 @@ def _pairs(first, second, out, sos, state):  # type: ignore[no-untyped-def]
         z[1, 0], z[1, 1], z[1, 2], z[1, 3] = q0, q1, q2, q3
 
 
-@numba.njit(
-    numba.int64(
-        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.float64[:, :, ::1],
-        numba.int64, numba.float64[::1], numba.float64[::1],
-    ),
-    cache=True, nogil=True, fastmath={"contract"},
-)  # fmt: skip
+@sample_loop(
+    "int64(float64[::1], float64[::1], float64[:, ::1], float64[:, :, ::1], int64, "
+    "float64[::1], float64[::1])",
+    fastmath={"contract"},
+)
 def pair_powers(left, right, sos, state, step, carry, out):  # type: ignore[no-untyped-def]
     """Two sections, then the mean power of both channels together over every `step` samples.
 

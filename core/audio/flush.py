@@ -4,15 +4,14 @@ After a second of silence the state of a filter is below 1e-308, where a process
 160 times as long for each sample. A thread can be told to take such numbers for zero.
 """
 
+import functools
+import importlib
 import platform
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
+from types import ModuleType
 
-import numba
-from llvmlite import ir  # type: ignore[import-untyped]
-from numba.core import cgutils
-from numba.extending import intrinsic
+from core.sample_loops import numba
 
 _TO_ZERO = 0x8040
 """Flush to zero, and denormals are zero: bits of MXCSR (Intel 64 and IA-32 manual, volume 1, 10.2.3)."""
@@ -20,40 +19,10 @@ KNOWN = platform.machine().lower() in ("x86_64", "amd64")
 """Elsewhere nothing is changed: the same sound, later."""
 
 
-def _at(context: Any, builder: Any, name: str, value: Any = None) -> Any:
-    word = cgutils.alloca_once(builder, ir.IntType(32))
-    if value is not None:
-        builder.store(value, word)
-    byte = ir.IntType(8).as_pointer()
-    kind = ir.FunctionType(ir.VoidType(), [byte])
-    call = cgutils.get_or_insert_function(builder.module, kind, f"llvm.x86.sse.{name}")
-    builder.call(call, [builder.bitcast(word, byte)])
-    return builder.load(word)
-
-
-@intrinsic
-def _read(_):  # type: ignore[no-untyped-def]
-    return numba.uint32(), lambda context, builder, _s, _a: _at(context, builder, "stmxcsr")
-
-
-@intrinsic
-def _write(_, value):  # type: ignore[no-untyped-def]
-    def code(context, builder, _s, args):  # type: ignore[no-untyped-def]
-        _at(context, builder, "ldmxcsr", args[0])
-        return context.get_dummy_value()
-
-    return numba.void(numba.uint32), code
-
-
-if KNOWN:
-    # Compiled as they are defined: elsewhere there is no such word to read.
-    @numba.njit(numba.uint32(), cache=True)
-    def _word():  # type: ignore[no-untyped-def]
-        return _read()  # type: ignore[call-arg]
-
-    @numba.njit(numba.void(numba.uint32), cache=True)
-    def _set(value):  # type: ignore[no-untyped-def]
-        _write(value)  # type: ignore[call-arg]
+@functools.cache
+def _word() -> ModuleType:
+    numba()
+    return importlib.import_module("core.audio.flush_word")
 
 
 @contextmanager
@@ -62,9 +31,10 @@ def tiny_is_nothing() -> Iterator[None]:
     if not KNOWN:
         yield
         return
-    before = _word()
-    _set(before | _TO_ZERO)
+    word = _word()
+    before = word.read()
+    word.write(before | _TO_ZERO)
     try:
         yield
     finally:
-        _set(before)
+        word.write(before)

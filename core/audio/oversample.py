@@ -9,10 +9,10 @@ to 20 kHz within 0.002 dB.
 
 from collections.abc import Callable
 
-import numba
 import numpy as np
 
 from core.audio.past import Past
+from core.sample_loops import sample_loop
 
 FACTOR = 4
 LATENCY = 56
@@ -42,18 +42,16 @@ _G1, _G2 = _half_band(_FIRST), _half_band(_SECOND)
 _G2_EVEN, _G2_ODD = _G2[0::2].copy(), _G2[1::2].copy()
 
 
-@numba.njit(numba.void(numba.float32[::1], numba.float32[::1]), cache=True, nogil=True)
+@sample_loop("void(float32[::1], float32[::1])")
 def _copy(out, x):  # type: ignore[no-untyped-def]
     for i in range(len(out)):
         out[i] = x[i]
 
 
-@numba.njit(
-    numba.void(
-        numba.float32[::1], numba.float32[::1], numba.int64, numba.float32[::1], numba.boolean
-    ),
-    cache=True, nogil=True, fastmath={"contract", "reassoc"},
-)  # fmt: skip
+@sample_loop(
+    "void(float32[::1], float32[::1], int64, float32[::1], boolean)",
+    fastmath={"contract", "reassoc"},
+)
 def _fir(out, x, start, taps, fresh):  # type: ignore[no-untyped-def]
     """Sum of taps[k] x[start + i - k], four taps at a time, into out, or added to it."""
     n = len(out)
@@ -94,13 +92,10 @@ def _fir(out, x, start, taps, fresh):  # type: ignore[no-untyped-def]
         k += 1
 
 
-@numba.njit(
-    numba.void(
-        numba.float32[:, ::1], numba.float32[:, ::1], numba.int64, numba.float32[:, ::1],
-        numba.int64, numba.int64, numba.float32[::1], numba.float32[::1], numba.float32[::1],
-    ),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop(
+    "void(float32[:, ::1], float32[:, ::1], int64, float32[:, ::1], int64, int64, "
+    "float32[::1], float32[::1], float32[::1])",
+)
 def _rise(x, middle, at, out, into, size, g1, g2_even, g2_odd):  # type: ignore[no-untyped-def]
     """`size` samples of x (channels, m) from index `at` to out (4 rows a channel) from `into` on.
 
@@ -126,13 +121,10 @@ def _rise(x, middle, at, out, into, size, g1, g2_even, g2_odd):  # type: ignore[
             _copy(q3, p0[o - 2 : o - 2 + n])
 
 
-@numba.njit(
-    numba.void(
-        numba.float32[:, ::1], numba.float32[:, ::1], numba.int64, numba.float32[:, ::1],
-        numba.float32[::1], numba.float32[::1], numba.float32[::1], numba.float32[::1],
-    ),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop(
+    "void(float32[:, ::1], float32[:, ::1], int64, float32[:, ::1], float32[::1], "
+    "float32[::1], float32[::1], float32[::1])",
+)
 def _fall(q, middle, at, out, last_even, last_odd, g2_even, g2_odd):  # type: ignore[no-untyped-def]
     """q (4 rows a channel) from index `at` to out (channels, n), twofold phases in between."""
     size = out.shape[1]

@@ -5,12 +5,12 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
-import numba
 import numpy as np
 import soundfile
 
 from core.audio.container import WavLayout, aiff_promised_frames, read_wav_layout
 from core.errors import AudioError, TruncatedAudio
+from core.sample_loops import sample_loop
 from core.units import format as fmt
 
 MOST_CHANNELS = 8
@@ -23,7 +23,7 @@ _SHORT_FRAMES = 1024
 _STEP_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32}
 
 
-@numba.njit(numba.void(numba.uint8[::1], numba.float32[:, ::1]), nogil=True, cache=True)
+@sample_loop("void(uint8[::1], float32[:, ::1])")
 def _unpack_24(raw, out):  # type: ignore[no-untyped-def]
     """Little-endian 24-bit interleaved bytes into planar samples in -1..1."""
     channels, frames = out.shape

@@ -12,22 +12,12 @@ import soundfile
 from core.audio.examine import Progress
 from core.audio.source import open_audio
 from core.causes.assemble import Assembled
-from core.causes.compressor import fit_dynamics
 from core.causes.explain import explain as find_causes
-from core.causes.families import fit_curve
-from core.causes.warp import read_at
 from core.measure import Measurement, NullOptions, null_test
 from core.measure.null_test import Compared
 from core.measure.view import resampled_copy, view_of
 
-__all__ = ["explained_test", "warm_up"]
-
-
-def warm_up(sound: np.ndarray) -> None:
-    """Compile what is compiled on first use: one call of each loop on a little noise, (1, frames)."""
-    fit_curve(sound, sound)
-    fit_dynamics(sound, 0.5 * sound, 48_000)
-    read_at(sound[0], np.arange(100.0, 200.0))
+__all__ = ["explained_test"]
 
 
 def _explain(

@@ -8,11 +8,11 @@ release are searched, and slope and make-up follow by least squares, as both are
 from dataclasses import dataclass, replace
 from itertools import product
 
-import numba
 import numpy as np
 import scipy
 
 from core.causes.families import BLOCK, block_sums
+from core.sample_loops import sample_loop
 from core.units.decibel import amplitude, decibels, power_decibels, power_of
 
 GAIN, LEVEL, SQUARE = range(3)
@@ -29,7 +29,7 @@ _RMS_S = 0.01
 _LONGEST_RELEASE_S = 3.0
 
 
-@numba.njit(nogil=True, cache=True)
+@sample_loop("float64(float64, float64, float64, boolean)")
 def _over(level, threshold, knee, below):  # type: ignore[no-untyped-def]
     """dB past the threshold, with a quadratic knee."""
     x = threshold - level if below else level - threshold
@@ -38,7 +38,9 @@ def _over(level, threshold, knee, below):  # type: ignore[no-untyped-def]
     return max(0.0, x)
 
 
-@numba.njit(nogil=True, cache=True)
+@sample_loop(
+    "void(float64[::1], int64, float64, float64, float64, float64, boolean, int64, float64[::1])"
+)
 def _run(level, kind, threshold, knee, attack, release, below, step, out):  # type: ignore[no-untyped-def]
     """Means over `step` samples of the dB past the threshold, smoothed as the detector does."""
     state = -1.0

@@ -7,11 +7,11 @@ causes falls far with the right one and stays high with the others: that gap is 
 from dataclasses import dataclass
 from functools import cached_property
 
-import numba
 import numpy as np
 import scipy
 
 from core.causes.pair import MARGIN, power
+from core.sample_loops import sample_loop
 
 TAPS, BEFORE = 2048, 512
 BLOCK = 32
@@ -186,7 +186,7 @@ def fit_gain(x: np.ndarray, y: np.ndarray, windows: tuple[int, ...] = WINDOWS) -
     return best[1]
 
 
-@numba.njit(nogil=True, cache=True)
+@sample_loop("void(float64[::1], float64[::1], float64, float64[:, ::1], float64[::1])")
 def _hats(x, y, scale, matrix, right):  # type: ignore[no-untyped-def]
     knots = len(right)
     for i in range(len(x)):

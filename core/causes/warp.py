@@ -2,8 +2,9 @@
 
 from functools import cache
 
-import numba
 import numpy as np
+
+from core.sample_loops import sample_loop
 
 HALF = 40
 _PHASES = 1024
@@ -22,7 +23,10 @@ def _table() -> np.ndarray:
     return np.array(rows)
 
 
-@numba.njit(nogil=True, cache=True, fastmath={"reassoc", "contract", "nsz"})
+@sample_loop(
+    "void(float64[::1], float64[::1], float64[:, ::1], float64[::1])",
+    fastmath={"reassoc", "contract", "nsz"},
+)
 def _read(x, places, taps, out):  # type: ignore[no-untyped-def]
     last = len(x)
     for i in range(len(places)):

@@ -1,7 +1,8 @@
 """The one loop over all samples of a null test."""
 
-import numba
 import numpy as np
+
+from core.sample_loops import sample_loop
 
 # Places in the row of sums that `accumulate` adds to, one row a channel.
 AA, BB, AB, RB, RR, RD, DD, PEAK_R, PEAK_A = range(9)
@@ -47,26 +48,19 @@ def largest(line: np.ndarray) -> float:
     return float(max(line.max(), -line.min()))
 
 
-def _signature(real):  # type: ignore[no-untyped-def]
-    line, sums = real[::1], numba.float64[::1]
-    return numba.void(line, line, numba.float64, numba.int64, numba.int64, sums, sums, sums, line)
-
-
-accumulate = numba.njit(
-    [_signature(numba.float32), _signature(numba.float64)],
-    nogil=True,
-    cache=True,
+accumulate = sample_loop(
+    *(
+        f"void({real}[::1], {real}[::1], float64, int64, int64, float64[::1], float64[::1], "
+        f"float64[::1], {real}[::1])"
+        for real in ("float32", "float64")
+    ),
     fastmath={"reassoc", "contract", "nsz"},
 )(_accumulate)
 
 
-@numba.njit(
-    [
-        numba.void(numba.float32[::1], numba.float32[::1], numba.float64[::1]),
-        numba.void(numba.float64[::1], numba.float64[::1], numba.float64[::1]),
-    ],
-    nogil=True,
-    cache=True,
+@sample_loop(
+    "void(float32[::1], float32[::1], float64[::1])",
+    "void(float64[::1], float64[::1], float64[::1])",
     fastmath={"reassoc", "contract", "nsz"},
 )
 def slopes(residual, b, sums):  # type: ignore[no-untyped-def]
@@ -85,13 +79,9 @@ def slopes(residual, b, sums):  # type: ignore[no-untyped-def]
     sums[DD] += dd
 
 
-@numba.njit(
-    [
-        numba.void(numba.complex64[:, ::1], numba.float64[::1]),
-        numba.void(numba.complex128[:, ::1], numba.float64[::1]),
-    ],
-    nogil=True,
-    cache=True,
+@sample_loop(
+    "void(complex64[:, ::1], float64[::1])",
+    "void(complex128[:, ::1], float64[::1])",
     fastmath={"reassoc", "contract", "nsz"},
 )
 def add_power(spectrum, power):  # type: ignore[no-untyped-def]
@@ -103,17 +93,9 @@ def add_power(spectrum, power):  # type: ignore[no-untyped-def]
             power[i] += np.float64(line[i].real) ** 2 + np.float64(line[i].imag) ** 2
 
 
-@numba.njit(
-    [
-        numba.types.UniTuple(numba.float64, 2)(
-            numba.float32[::1], numba.float32[::1], numba.float32[::1]
-        ),
-        numba.types.UniTuple(numba.float64, 2)(
-            numba.float64[::1], numba.float64[::1], numba.float64[::1]
-        ),
-    ],
-    nogil=True,
-    cache=True,
+@sample_loop(
+    "UniTuple(float64, 2)(float32[::1], float32[::1], float32[::1])",
+    "UniTuple(float64, 2)(float64[::1], float64[::1], float64[::1])",
     fastmath={"reassoc", "contract", "nsz"},
 )
 def difference(a, b, out):  # type: ignore[no-untyped-def]

@@ -2,10 +2,10 @@
 
 import math
 
-import numba
 import numpy as np
 
 from core.audio.past import Past
+from core.sample_loops import sample_loop
 
 # Samples on each side of a point between samples; a Kaiser window of beta 12 keeps the response
 # within 0.001 dB and the time within 0.0001 sample up to 20 kHz at 48 kHz.
@@ -27,10 +27,10 @@ def between(fraction: float) -> np.ndarray:
     return taps / taps.sum()
 
 
-@numba.njit(
-    numba.void(numba.float64[::1], numba.float64[::1], numba.int64, numba.float64[::1]),
-    cache=True, nogil=True, fastmath={"contract", "reassoc"},
-)  # fmt: skip
+@sample_loop(
+    "void(float64[::1], float64[::1], int64, float64[::1])",
+    fastmath={"contract", "reassoc"},
+)
 def _fir(out, x, start, taps):  # type: ignore[no-untyped-def]
     """out[i] = sum of taps[k] x[start + i - k]; in stretches that stay near the processor."""
     for first in range(0, len(out), 1024):

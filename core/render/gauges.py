@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-import numba
 import numpy as np
 
 from core.routing.plan.measured import StageGauge
 from core.routing.plan.model import Plan
+from core.sample_loops import sample_loop
 from core.units.decibel import decibels, power_decibels
 
 if TYPE_CHECKING:
@@ -34,12 +34,10 @@ def _between() -> np.ndarray:
 _BETWEEN = _between()
 
 
-@numba.njit(
-    numba.float64(
-        numba.float64[::1], numba.float64, numba.float64[::1], numba.float64[:, ::1]
-    ),
-    cache=True, nogil=True, fastmath={"contract", "reassoc", "nnan", "nsz"},
-)  # fmt: skip
+@sample_loop(
+    "float64(float64[::1], float64, float64[::1], float64[:, ::1])",
+    fastmath={"contract", "reassoc", "nnan", "nsz"},
+)
 def _highest(x, top, tops, between):  # type: ignore[no-untyped-def]
     """True peak about the samples of x that come close to its largest one.
 
@@ -69,10 +67,10 @@ def _highest(x, top, tops, between):  # type: ignore[no-untyped-def]
     return best
 
 
-@numba.njit(
-    numba.float64(numba.float64[::1], numba.float64[::1]),
-    cache=True, nogil=True, fastmath={"contract", "reassoc", "nnan", "nsz"},
-)  # fmt: skip
+@sample_loop(
+    "float64(float64[::1], float64[::1])",
+    fastmath={"contract", "reassoc", "nnan", "nsz"},
+)
 def _side(x, tops):  # type: ignore[no-untyped-def]
     """Sum of squares; the largest sample of each stretch of 64 goes to tops."""
     total, n, whole = 0.0, len(x), len(x) // 64
@@ -97,13 +95,10 @@ def _side(x, tops):  # type: ignore[no-untyped-def]
     return total
 
 
-@numba.njit(
-    numba.void(
-        numba.float64[::1], numba.float64[::1], numba.int64, numba.boolean, numba.float64[:, ::1],
-        numba.float64[::1], numba.float64[:, ::1],
-    ),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop(
+    "void(float64[::1], float64[::1], int64, boolean, float64[:, ::1], float64[::1], "
+    "float64[:, ::1])",
+)
 def _read(left, right, channels, counting, held, tops, between):  # type: ignore[no-untyped-def]
     """held: (3, 2) sum of squares, largest sample and true peak so far, a side each."""
     for side in range(channels):
@@ -118,13 +113,10 @@ def _read(left, right, channels, counting, held, tops, between):  # type: ignore
             held[2, side] = max(held[2, side], _highest(x, top, stretches, between))
 
 
-@numba.njit(
-    numba.void(
-        numba.float64[:, :], numba.float64[:, :], numba.int64, numba.int64, numba.float64[::1],
-        numba.float64[::1],
-    ),
-    cache=True, nogil=True, fastmath={"contract", "reassoc", "nnan", "nsz"},
-)  # fmt: skip
+@sample_loop(
+    "void(float64[:, :], float64[:, :], int64, int64, float64[::1], float64[::1])",
+    fastmath={"contract", "reassoc", "nnan", "nsz"},
+)
 def _by_frame(before, after, done, step, came, went):  # type: ignore[no-untyped-def]
     """Adds squares of both sides to the frames that they fall in."""
     n, i = before.shape[1], 0

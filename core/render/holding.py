@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, replace
 
-import numba
 import numpy as np
 
 from core.render.moves import Moves
@@ -11,18 +10,14 @@ from core.routing.evaluate.loops import loop_gains
 from core.routing.evaluate.network import build_network
 from core.routing.plan.model import Arc, Plan, size
 from core.routing.plan.responses import peak
+from core.sample_loops import sample_loop
 
 _RELEASE_MS = 200.0
 _UNITY = 1 - 1e-9
 _ABOVE = 1 + 1e-6
 
 
-@numba.njit(
-    numba.types.Tuple((numba.float64, numba.boolean))(
-        numba.float64[::1], numba.float64[::1], numba.float64, numba.float64
-    ),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop("Tuple((float64, boolean))(float64[::1], float64[::1], float64, float64)")
 def _limit(left, right, keep, level):  # type: ignore[no-untyped-def]
     """Level at the end, and whether anything was turned down on the way there: at 1, 0 dBFS, where a
     converter would clip.

@@ -2,40 +2,37 @@
 
 from typing import Any
 
-import numba
 import numpy as np
 
 from core.routing.plan.model import Matrix
+from core.sample_loops import sample_loop
 
-_ROW = numba.float64[::1]
-_GAIN = numba.float64
-_QUICK: Any = {"cache": True, "nogil": True, "fastmath": {"contract"}}
+_QUICK: Any = {"fastmath": {"contract"}}
 
 
-@numba.njit(numba.void(_ROW, _ROW, _GAIN), **_QUICK)
+@sample_loop("void(float64[::1], float64[::1], float64)", **_QUICK)
 def _set(out, x, a):  # type: ignore[no-untyped-def]
     for i in range(len(out)):
         out[i] = a * x[i]
 
 
-@numba.njit(numba.void(_ROW, _ROW, _GAIN), **_QUICK)
+@sample_loop("void(float64[::1], float64[::1], float64)", **_QUICK)
 def _add(out, x, a):  # type: ignore[no-untyped-def]
     for i in range(len(out)):
         out[i] += a * x[i]
 
 
-@numba.njit(numba.void(_ROW, _ROW, _ROW, _GAIN, _GAIN), **_QUICK)
+@sample_loop("void(float64[::1], float64[::1], float64[::1], float64, float64)", **_QUICK)
 def _add_two(out, x, y, a, b):  # type: ignore[no-untyped-def]
     for i in range(len(out)):
         out[i] += a * x[i] + b * y[i]
 
 
-@numba.njit(
-    numba.void(
-        _ROW, _ROW, _ROW, _ROW, _GAIN, _GAIN, _GAIN, _GAIN, numba.boolean, numba.boolean
-    ),
+@sample_loop(
+    "void(float64[::1], float64[::1], float64[::1], float64[::1], float64, float64, "
+    "float64, float64, boolean, boolean)",
     **_QUICK,
-)  # fmt: skip
+)
 def _through(left, right, x, y, a, b, c, d, fresh, mono):  # type: ignore[no-untyped-def]
     if mono:
         if fresh:

@@ -2,7 +2,6 @@
 
 import math
 
-import numba
 import numpy as np
 
 from core.audio.past import Past
@@ -13,16 +12,15 @@ from core.render.moves import LoopMorph, Moved
 from core.render.moving_line import MovingLine
 from core.render.processors.base import Curve, Processor
 from core.routing.plan.model import SWAP, UNIT, SelfLoop, scaled
+from core.sample_loops import sample_loop
 from core.units.decibel import amplitude
 
 
-@numba.njit(
-    numba.void(
-        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.int64,
-        numba.int64, numba.float64, numba.int64, numba.float64[:, ::1], numba.float64[:, ::1],
-    ),
-    cache=True, nogil=True, fastmath={"contract"},
-)  # fmt: skip
+@sample_loop(
+    "void(float64[::1], float64[::1], float64[:, ::1], int64, int64, float64, int64, "
+    "float64[:, ::1], float64[:, ::1])",
+    fastmath={"contract"},
+)
 def _go_round(x, y, held, past, delay, gain, swapped, sections, state):  # type: ignore[no-untyped-def]
     """held (2, m) gets what the point carries from index `past` on; x and y are what enters it.
 

@@ -3,12 +3,12 @@
 from collections.abc import Callable
 from pathlib import Path
 
-import numba
 import numpy as np
 from pydantic import Field
 
 from core.audio import open_audio
 from core.edge import Edge
+from core.sample_loops import sample_loop
 from core.units.decibel import power_decibels, power_of
 
 FRAME_S = 0.01
@@ -46,13 +46,7 @@ class Levels(Edge):
     high: list[float]
 
 
-@numba.njit(
-    numba.void(
-        numba.float32[:, ::1], numba.int64, numba.float64[::1], numba.float32[::1],
-        numba.float32[::1],
-    ),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop("void(float32[:, ::1], int64, float64[::1], float32[::1], float32[::1])")
 def _frames(block, size, power, low, high):  # type: ignore[no-untyped-def]
     """Mean square, lowest and highest sample of each whole frame of a block."""
     channels = block.shape[0]

@@ -1,4 +1,7 @@
-"""What the first answers would load, loaded beside them: scipy's parts take longer than the program itself."""
+"""What the first answers would load, loaded beside them: scipy's parts take longer than the program itself.
+
+Then the sample loops, which only some answers need: who asks for one of those first, waits for that one.
+"""
 
 import gc
 import importlib
@@ -7,19 +10,24 @@ import threading
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from core.sample_loops import make_all
+
 PARTS = ("fft", "signal", "optimize", "special", "ndimage", "interpolate", "sparse", "linalg")
 _loaded = threading.Event()
 _loaded.set()
+thread: threading.Thread | None = None
+"""What loads in this process."""
 
 
 def load() -> None:
     try:
         for part in PARTS:
             importlib.import_module(f"scipy.{part}")
-        # As in the web process: what stays for good is not looked through again and again.
-        gc.freeze()
     finally:
         _loaded.set()
+    make_all()
+    # As in the web process: what stays for good is not looked through again and again.
+    gc.freeze()
 
 
 def after_fork() -> None:
@@ -27,7 +35,9 @@ def after_fork() -> None:
 
     def begin() -> None:
         _loaded.clear()
-        threading.Thread(target=load, name="warm", daemon=True).start()
+        global thread
+        thread = threading.Thread(target=load, name="warm", daemon=True)
+        thread.start()
 
     os.register_at_fork(after_in_child=begin)
 

@@ -7,31 +7,28 @@ that is a hundred-thousandth of a dB.
 
 from typing import Any
 
-import numba
 import numpy as np
 
+from core.sample_loops import sample_loop
 from core.units.decibel import decibels
 
 PIECE = 1024
 _DB_PER_OCTAVE = np.float32(decibels(2))
 _OCTAVES_PER_DB = np.float32(1 / (decibels(2)))
 _FLOOR = np.float32(1e-9)
-_F, _I = numba.float32[::1], numba.int32[::1]
 _KEEP: Any = {
-    "cache": True,
-    "nogil": True,
     "error_model": "numpy",
     "fastmath": {"contract", "nsz", "arcp", "reassoc", "nnan"},
 }
 
 
-@numba.njit(numba.void(numba.float64[::1], numba.float64[::1], _F), **_KEEP)
+@sample_loop("void(float64[::1], float64[::1], float32[::1])", **_KEEP)
 def loudest_into(left, right, out):  # type: ignore[no-untyped-def]
     for i in range(len(out)):
         out[i] = np.float32(max(abs(left[i]), abs(right[i])))
 
 
-@numba.njit(numba.void(_I, _F, _I), **_KEEP)
+@sample_loop("void(int32[::1], float32[::1], int32[::1])", **_KEEP)
 def _part(bits, exponents, mantissa):  # type: ignore[no-untyped-def]
     """Bits of positive floats as exponents and mantissas between 0.7 and 1.4."""
     for i in range(len(bits)):
@@ -40,7 +37,7 @@ def _part(bits, exponents, mantissa):  # type: ignore[no-untyped-def]
         mantissa[i] = (b & np.int32(0x007FFFFF)) + np.int32(0x3F3504F3)
 
 
-@numba.njit(numba.void(_F, _F, _F), **_KEEP)
+@sample_loop("void(float32[::1], float32[::1], float32[::1])", **_KEEP)
 def _log(mantissa, exponents, out):  # type: ignore[no-untyped-def]
     """dB from mantissa and exponent: `log2 m = 2 / ln 2 (z + z^3/3 + z^5/5 + z^7/7)`."""
     for i in range(len(out)):
@@ -52,7 +49,7 @@ def _log(mantissa, exponents, out):  # type: ignore[no-untyped-def]
         out[i] = (exponents[i] + z * series) * _DB_PER_OCTAVE
 
 
-@numba.njit(numba.void(_F, _F, _I), **_KEEP)
+@sample_loop("void(float32[::1], float32[::1], int32[::1])", **_KEEP)
 def _power(db, out, whole):  # type: ignore[no-untyped-def]
     """2 to the fraction into out, the whole octaves as bits of a float into whole."""
     for i in range(len(out)):
@@ -74,25 +71,25 @@ def _power(db, out, whole):  # type: ignore[no-untyped-def]
         whole[i] = (np.int32(n) + np.int32(127)) << np.int32(23)
 
 
-@numba.njit(numba.void(_F, _F), **_KEEP)
+@sample_loop("void(float32[::1], float32[::1])", **_KEEP)
 def _times(out, other):  # type: ignore[no-untyped-def]
     for i in range(len(out)):
         out[i] *= other[i]
 
 
-@numba.njit(numba.void(_F), **_KEEP)
+@sample_loop("void(float32[::1])", **_KEEP)
 def _not_nothing(x):  # type: ignore[no-untyped-def]
     for i in range(len(x)):
         x[i] = min(max(x[i], _FLOOR), np.float32(1e9))
 
 
-@numba.njit(numba.void(_F, numba.float32), **_KEEP)
+@sample_loop("void(float32[::1], float32)", **_KEEP)
 def _held_in(x, most):  # type: ignore[no-untyped-def]
     for i in range(len(x)):
         x[i] = min(max(x[i], -most), most)
 
 
-@numba.njit(numba.void(_F, numba.float32, numba.float32, numba.float32), **_KEEP)
+@sample_loop("void(float32[::1], float32, float32, float32)", **_KEEP)
 def reduce_into(level, threshold, slope, knee):  # type: ignore[no-untyped-def]
     """Levels in dB become what the static curve takes off, in dB."""
     if knee <= 0:
@@ -106,10 +103,11 @@ def reduce_into(level, threshold, slope, knee):  # type: ignore[no-untyped-def]
             level[i] = slope * (inside * inside * bend + max(over - knee, np.float32(0)))
 
 
-@numba.njit(
-    numba.float64(_F, _F, numba.float64, numba.float64, numba.float64),
-    cache=True, nogil=True, error_model="numpy", fastmath={"contract", "nnan", "nsz"},
-)  # fmt: skip
+@sample_loop(
+    "float64(float32[::1], float32[::1], float64, float64, float64)",
+    error_model="numpy",
+    fastmath={"contract", "nnan", "nsz"},
+)
 def follow(wanted, out, attack, release, state):  # type: ignore[no-untyped-def]
     """Follows `wanted` with one pole each way: attack while it grows, release while it falls.
 
@@ -130,7 +128,7 @@ def follow(wanted, out, attack, release, state):  # type: ignore[no-untyped-def]
     return state
 
 
-@numba.njit(numba.void(numba.float64[::1], _F, numba.float64[::1]), **_KEEP)
+@sample_loop("void(float64[::1], float32[::1], float64[::1])", **_KEEP)
 def turn_down(row, gain, out):  # type: ignore[no-untyped-def]
     for i in range(len(gain)):
         out[i] = row[i] * gain[i]
@@ -191,14 +189,11 @@ def to_gain(db: np.ndarray) -> np.ndarray:
     return db
 
 
-@numba.njit(
-    numba.float64(
-        numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.float64[::1],
-        numba.float64[:, ::1], _F, _I, _F, _I, _F, numba.float32, numba.float32, numba.float32, numba.float32, numba.float64,
-        numba.float64, numba.float64,
-    ),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop(
+    "float64(float64[::1], float64[::1], float64[::1], float64[::1], float64[:, ::1], "
+    "float32[::1], int32[::1], float32[::1], int32[::1], float32[::1], float32, float32, "
+    "float32, float32, float64, float64, float64)",
+)
 def compress(  # type: ignore[no-untyped-def]
     left, right, heard, other, out, level, level_bits, as_float, mantissa, exponents, threshold, slope,
     knee, makeup, attack, release, state,

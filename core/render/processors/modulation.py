@@ -6,7 +6,6 @@ at 10 Hz and 48 kHz within a millionth; a faster one for every sample.
 
 import math
 
-import numba
 import numpy as np
 
 from core.audio.past import Past
@@ -17,6 +16,7 @@ from core.routing.document import kinds as k
 from core.routing.plan.responses import comb_of
 from core.routing.plan.spread import LOWEST_HZ
 from core.routing.plan.waves import follow_share
+from core.sample_loops import sample_loop
 
 
 class TremoloWork:
@@ -35,10 +35,10 @@ class TremoloWork:
         return block * np.stack([1 - depth * (1 - level) for level in levels])
 
 
-@numba.njit(
-    numba.void(numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.int64),
-    cache=True, nogil=True, fastmath={"contract"},
-)  # fmt: skip
+@sample_loop(
+    "void(float64[::1], float64[::1], float64[::1], int64)",
+    fastmath={"contract"},
+)
 def swing(whole, out, late, origin):  # type: ignore[no-untyped-def]
     """out[i] = whole at `origin + i - late`, late given every 32 samples; cubic between samples.
 
@@ -77,10 +77,7 @@ def swing(whole, out, late, origin):  # type: ignore[no-untyped-def]
             out[i] = ((a * u + b) * u + c) * u + z1
 
 
-@numba.njit(
-    numba.void(numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.int64),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop("void(float64[::1], float64[::1], float64[::1], int64)")
 def swing_each(whole, out, late, origin):  # type: ignore[no-untyped-def]
     """As `swing`, `late` given for every sample."""
     newest = len(whole) - 3
@@ -125,13 +122,10 @@ class ChorusWork:
         return out
 
 
-@numba.njit(
-    numba.void(
-        numba.float64[:, ::1], numba.float64[:, ::1], numba.float64[:, ::1], numba.int64,
-        numba.float64, numba.float64[::1], numba.float64[:, ::1],
-    ),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop(
+    "void(float64[:, ::1], float64[:, ::1], float64[:, ::1], int64, float64, float64[::1], "
+    "float64[:, ::1])",
+)
 def _state_variable(block, out, g, every, damping, taps, state):  # type: ignore[no-untyped-def]
     """Both sides through a filter whose g = tan(pi f / fs), by side, is given at every so many samples.
 
@@ -160,13 +154,9 @@ def _state_variable(block, out, g, every, damping, taps, state):  # type: ignore
         state[side, 0], state[side, 1] = one, two
 
 
-@numba.njit(
-    numba.void(
-        numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.float64[::1], numba.int64,
-        numba.int64, numba.float64, numba.float64,
-    ),
-    cache=True, nogil=True,
-)  # fmt: skip
+@sample_loop(
+    "void(float64[::1], float64[::1], float64[::1], float64[::1], int64, int64, float64, float64)"
+)
 def _ringing(block, whole, out, late, every, origin, back, sign):  # type: ignore[no-untyped-def]
     """A comb that feeds itself: whole gets `w = in + back w[-late]` from `origin` on, out gets
     `(1 - back sign) / 2 (w + sign w[-late])`; late at every so many samples, read by a cubic.

@@ -11,7 +11,6 @@ loss is as asked in the middle of all six (after Schlecht and Habets 2017, with 
 import math
 from typing import Any
 
-import numba
 import numpy as np
 import scipy
 
@@ -19,6 +18,7 @@ from core.render.processors.base import Setting, lfo_phase
 from core.render.processors.fast import rows
 from core.render.processors.parts import PartWork
 from core.routing.document import kinds as k
+from core.sample_loops import sample_loop
 from core.space.absorb import line_losses
 from core.space.lines import (
     EARLY_DB,
@@ -40,14 +40,12 @@ _PAD = 24
 """Rows whose lengths are powers of two would all fall on the same lines of the cache."""
 
 
-_ROWS = numba.float32[:, ::1]
-_FEW = numba.float32[::1]
-_QUICK: Any = {"cache": True, "nogil": True, "fastmath": {"contract"}}
+_QUICK: Any = {"fastmath": {"contract"}}
 
 
 # Buffers are rings of `size` samples. What was written to their first samples stands behind their
 # end as well, so that a stretch is read in one piece from wherever it begins.
-@numba.njit(numba.void(_FEW, numba.int64, numba.int64, numba.int64), **_QUICK)
+@sample_loop("void(float32[::1], int64, int64, int64)", **_QUICK)
 def _mirror(row, size, place, count):  # type: ignore[no-untyped-def]
     """What was written at `place` once more behind the end, as far as there is room."""
     stop = min(place + count, len(row) - size)
@@ -57,9 +55,7 @@ def _mirror(row, size, place, count):  # type: ignore[no-untyped-def]
             again[i] = new[i]
 
 
-@numba.njit(
-    numba.void(_FEW, _ROWS, numba.int64, numba.int64, numba.int64[::1], numba.float32), **_QUICK
-)
+@sample_loop("void(float32[::1], float32[:, ::1], int64, int64, int64[::1], float32)", **_QUICK)
 def _diffuse(x, rings, size, place, spans, share):  # type: ignore[no-untyped-def]
     """Two all-passes in series over x, in place; two rings."""
     n = len(x)
@@ -82,7 +78,7 @@ def _diffuse(x, rings, size, place, spans, share):  # type: ignore[no-untyped-de
             start = stop
 
 
-@numba.njit(numba.void(_ROWS, numba.int64, _ROWS, _FEW), **_QUICK)
+@sample_loop("void(float32[:, ::1], int64, float32[:, ::1], float32[::1])", **_QUICK)
 def _absorb(s, count, taps, z):  # type: ignore[no-untyped-def]
     """One first-order section for all eight rows at once: taps (3, 8) b0, b1, a1; z (16,)."""
     b0, b1, a1 = taps[0], taps[1], taps[2]
@@ -105,7 +101,7 @@ def _absorb(s, count, taps, z):  # type: ignore[no-untyped-def]
         z[j + 8], z[j + 9], z[j + 10], z[j + 11] = y0, y1, y2, y3
 
 
-@numba.njit(numba.void(_ROWS, numba.int64, _FEW, _FEW), **_QUICK)
+@sample_loop("void(float32[:, ::1], int64, float32[::1], float32[::1])", **_QUICK)
 def _fade(s, count, pole, state):  # type: ignore[no-untyped-def]
     """One pole for all eight rows at once: `y = x + p y`; the gain before it is (1 - p)."""
     p0, p1, p2, p3 = pole[0], pole[1], pole[2], pole[3]
@@ -150,10 +146,10 @@ def _between() -> np.ndarray:
 _BETWEEN = _between()
 
 
-@numba.njit(
-    numba.void(_FEW, _FEW, _FEW, numba.int64, numba.int64, numba.float32, _ROWS),
-    cache=True, nogil=True, fastmath={"contract", "reassoc"},
-)  # fmt: skip
+@sample_loop(
+    "void(float32[::1], float32[::1], float32[::1], int64, int64, float32, float32[:, ::1])",
+    fastmath={"contract", "reassoc"},
+)
 def _read_moving(line, out, late, first, origin, gain, k):  # type: ignore[no-untyped-def]
     """out[i] = gain line[origin + i - late], late every 32 samples from the block's start; k as
     `_between` has it.
@@ -219,7 +215,10 @@ def _read_moving(line, out, late, first, origin, gain, k):  # type: ignore[no-un
 
 # Compilers vectorise a loop over several arrays only while few pairs of them could overlap: these
 # loops take no more than four rows each.
-@numba.njit(numba.void(_FEW, _FEW), cache=True, nogil=True, fastmath={"contract"})
+@sample_loop(
+    "void(float32[::1], float32[::1])",
+    fastmath={"contract"},
+)
 def _round(a, b):  # type: ignore[no-untyped-def]
     """Sum and difference of two rows, in place: a round of the Hadamard matrix."""
     for i in range(len(a)):
@@ -227,10 +226,10 @@ def _round(a, b):  # type: ignore[no-untyped-def]
         a[i], b[i] = p, q
 
 
-@numba.njit(
-    numba.void(_FEW, _FEW, numba.float32, numba.float32, _FEW, _FEW),
-    cache=True, nogil=True, fastmath={"contract"},
-)  # fmt: skip
+@sample_loop(
+    "void(float32[::1], float32[::1], float32, float32, float32[::1], float32[::1])",
+    fastmath={"contract"},
+)
 def _read_round(a, b, e, f, s, t):  # type: ignore[no-untyped-def]
     """Two lines at gains e and f, through the first round, into s and t."""
     for i in range(len(s)):
@@ -238,9 +237,10 @@ def _read_round(a, b, e, f, s, t):  # type: ignore[no-untyped-def]
         s[i], t[i] = p + q, p - q
 
 
-@numba.njit(
-    numba.void(_FEW, _FEW, _FEW, _FEW, _FEW), cache=True, nogil=True, fastmath={"contract"}
-)  # fmt: skip
+@sample_loop(
+    "void(float32[::1], float32[::1], float32[::1], float32[::1], float32[::1])",
+    fastmath={"contract"},
+)
 def _feed(a, b, new, upper, lower):  # type: ignore[no-untyped-def]
     """The last round of the Hadamard matrix, and what comes in, into two lines."""
     half, eighth = np.float32(0.5), np.float32(0.35355339059327373)
@@ -250,12 +250,11 @@ def _feed(a, b, new, upper, lower):  # type: ignore[no-untyped-def]
         lower[i] = (a[i] - b[i]) * eighth + fresh
 
 
-@numba.njit(
-    numba.void(
-        _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, numba.float64[::1], numba.float64
-    ),
-    cache=True, nogil=True, fastmath={"contract"},
-)  # fmt: skip
+@sample_loop(
+    "void(float32[::1], float32[::1], float32[::1], float32[::1], float32[::1], "
+    "float32[::1], float32[::1], float32[::1], float32[::1], float64[::1], float64)",
+    fastmath={"contract"},
+)
 def _heard(a, b, early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no-untyped-def]
     """One side of what is heard: all lines with the signs of a row of the matrix, and the early part."""
     e0, e1, e2, e3, e4, e5 = early[0], early[1], early[2], early[3], early[4], early[5]
@@ -266,9 +265,7 @@ def _heard(a, b, early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no
         into[i] = scale * (late + soon)
 
 
-@numba.njit(
-    numba.void(_FEW, _FEW, numba.float64[::1], numba.float64), **_QUICK
-)  # fmt: skip
+@sample_loop("void(float32[::1], float32[::1], float64[::1], float64)", **_QUICK)
 def _tail_alone(a, b, into, scale):  # type: ignore[no-untyped-def]
     """One side of the tail: all lines with the signs of a row of the matrix."""
     root = np.float32(0.70710678)
@@ -276,8 +273,9 @@ def _tail_alone(a, b, into, scale):  # type: ignore[no-untyped-def]
         into[i] = scale * (root * (a[i] + b[i]))
 
 
-@numba.njit(
-    numba.void(_FEW, _FEW, _FEW, _FEW, _FEW, _FEW, _FEW, numba.float64[::1], numba.float64),
+@sample_loop(
+    "void(float32[::1], float32[::1], float32[::1], float32[::1], float32[::1], "
+    "float32[::1], float32[::1], float64[::1], float64)",
     **_QUICK,
 )
 def _early_alone(early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no-untyped-def]
@@ -289,16 +287,14 @@ def _early_alone(early, t0, t1, t2, t3, t4, t5, into, scale):  # type: ignore[no
         )
 
 
-@numba.njit(
-    numba.void(
-        numba.float64[::1], numba.float64[::1], numba.float64[:, ::1], numba.float64[:, ::1],
-        numba.int64[::1],
-        numba.int64[::1], _ROWS, _ROWS, _ROWS, numba.int64[:, ::1], numba.float32,
-        numba.int64[::1], _FEW, _FEW, numba.float32[:, :, ::1], _ROWS, _ROWS, numba.int64,
-        numba.int64[:, ::1], _FEW, _ROWS, numba.float64, _ROWS,
-    ),
+@sample_loop(
+    "void(float64[::1], float64[::1], float64[:, ::1], float64[:, ::1], int64[::1], "
+    "int64[::1], float32[:, ::1], float32[:, ::1], float32[:, ::1], int64[:, ::1], float32, "
+    "int64[::1], float32[::1], float32[::1], float32[:, :, ::1], float32[:, ::1], "
+    "float32[:, ::1], int64, int64[:, ::1], float32[::1], float32[:, ::1], float64, "
+    "float32[:, ::1])",
     **_QUICK,
-)  # fmt: skip
+)
 def _network(  # type: ignore[no-untyped-def]
     left, right, out, soon, sizes, places, fed, held, lines, spans, share, lengths, gains, pole,
     shelves, states, late, depth, taps, early, t, scale, between,

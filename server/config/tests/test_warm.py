@@ -10,10 +10,15 @@ ASKED = """
 import json, os, sys, threading
 
 import server.config.wsgi
+from core.sample_loops import KNOWN
 from server.config import warm
 
+def not_made():
+    return [loop for loop in KNOWN if not loop.is_made]
+
 def there():
-    return sorted(name for name in ("signal", "optimize", "ndimage") if f"scipy.{name}" in sys.modules)
+    parts = ("scipy.signal", "scipy.optimize", "scipy.ndimage", "numba")
+    return sorted(name for name in parts if name in sys.modules)
 
 said = {"web": there()}
 back, there_to = os.pipe()
@@ -23,7 +28,9 @@ if os.fork() == 0:
     answer = warm.waiting(lambda environ, start: there())
     page = answer({"PATH_INFO": "/"}, None)
     gate.set()
-    os.write(there_to, json.dumps([page, answer({"PATH_INFO": "/api/v1/session"}, None)]).encode())
+    first = [name for name in answer({"PATH_INFO": "/api/v1/session"}, None) if name != "numba"]
+    warm.thread.join()
+    os.write(there_to, json.dumps([page, first, there(), len(not_made())]).encode())
     os._exit(0)
 os.wait()
 said["answers"] = json.loads(os.read(back, 1000))
@@ -40,4 +47,5 @@ class Warm(SimpleTestCase):
         )
         self.assertEqual(done.returncode, 0, done.stderr)
         said = json.loads(done.stdout.splitlines()[-1])
-        self.assertEqual(said, {"web": [], "answers": [[], ["ndimage", "optimize", "signal"]]})
+        sums = ["scipy.ndimage", "scipy.optimize", "scipy.signal"]
+        self.assertEqual(said, {"web": [], "answers": [[], sums, ["numba", *sums], 0]})

@@ -1,33 +1,38 @@
-"""Compile the sample loops once, before workers start: two first compilers can spoil a cache."""
+"""Compile the sample loops once, before workers start: two first compilers of one loop can spoil its cache."""
 
-import tempfile
-from pathlib import Path
+import importlib
+import os
+import pkgutil
 
-import numpy as np
-import soundfile
 from django.core.management.base import BaseCommand
 
-from core.blend import ParallelSettings
-from core.causes import warm_up as warm_up_causes
-from core.measure import null_test
-from core.render import render_clip
-from core.render.simulate import measure_parallel
-from core.routing import compile_rig, parse_rig
-from core.space import clip_levels
+import core
+from core.sample_loops import make_all, numba, shares
 
 
 class Command(BaseCommand):
-    help = "Compile what is compiled on first use"
+    help = "Compile the sample loops"
 
     def handle(self, *args: object, **options: object) -> None:
-        rng = np.random.default_rng(1)
-        with tempfile.TemporaryDirectory() as folder:
-            for subtype in ("PCM_24", "DOUBLE"):
-                path = Path(folder) / f"{subtype}.wav"
-                soundfile.write(path, rng.standard_normal((9_600, 2)) * 0.1, 48_000, subtype)
-                null_test(path, path)
-            measure_parallel(path, "noise", ParallelSettings())
-            clip_levels(path, "noise")
-        warm_up_causes(rng.standard_normal((1, 12_000)) * 0.1)
-        plan = compile_rig(parse_rig("g: source > compressor > reverb > o: output (stereo)"))
-        render_clip(plan, 48_000, {"g": rng.standard_normal((1, 4_800)) * 0.1}, tail_s=0)
+        for module in pkgutil.walk_packages(core.__path__, "core."):
+            if ".tests" not in module.name and not module.name.endswith("__main__"):
+                importlib.import_module(module.name)
+        _make_beside_each_other()
+        make_all()
+
+
+def _make_beside_each_other() -> None:
+    """On every core at once; what one fails at is made, or fails in its own words, once more after it."""
+    numba()  # loaded once, for all
+    children = []
+    for share in shares(os.cpu_count() or 1):
+        child = os.fork()
+        if child == 0:
+            try:
+                for loop in share:
+                    loop.made()
+            finally:
+                os._exit(0)
+        children.append(child)
+    for child in children:
+        os.waitpid(child, 0)

@@ -7,7 +7,7 @@ import sys
 from django.test import SimpleTestCase
 
 ASKED = """
-import json, os, sys, threading
+import gc, json, os, sys, threading
 
 import server.config.wsgi
 from core.sample_loops import KNOWN
@@ -20,7 +20,7 @@ def there():
     parts = ("scipy.signal", "scipy.optimize", "scipy.ndimage", "numba")
     return sorted(name for name in parts if name in sys.modules)
 
-said = {"web": there()}
+said = {"web": there(), "collects": gc.isenabled()}
 back, there_to = os.pipe()
 gate, load = threading.Event(), warm.load
 warm.load = lambda: (gate.wait(), load())
@@ -48,4 +48,6 @@ class Warm(SimpleTestCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         said = json.loads(done.stdout.splitlines()[-1])
         sums = ["scipy.ndimage", "scipy.optimize", "scipy.signal"]
-        self.assertEqual(said, {"web": [], "answers": [[], sums, ["numba", *sums], 0]})
+        self.assertEqual(
+            said, {"web": [], "collects": True, "answers": [[], sums, ["numba", *sums], 0]}
+        )

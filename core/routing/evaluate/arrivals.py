@@ -232,9 +232,10 @@ class Evaluation:
                 if isinstance(node, k.Stage) and node.wet_by_nature and not node.bypassed:
                     return "Dry leak", f"inside {node.shown}"
         worked = [working[owner] for owner in path.owners if owner in working]
-        if worked:
-            return " into ".join(dict.fromkeys(worked[:2])), "processed beside the dry rail"
-        return "Dry", ""
+        name = " into ".join(dict.fromkeys(worked[:2])) if worked else "Dry"
+        if path.laps:
+            return f"{name}, lap {path.laps + 1}", "round the loop"
+        return name, "processed beside the dry rail" if worked else ""
 
     def _arrival(
         self, mark: int, name: str, detail: str, path: Path, reference: Path, board: str

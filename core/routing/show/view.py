@@ -12,7 +12,7 @@ from core.routing.document.rig import Rig
 from core.routing.edit.edits import difference_in_words, with_scene
 from core.routing.evaluate.arrivals import Evaluation, to_db
 from core.routing.evaluate.controls import controls_at, pedal_travel, send_matrix
-from core.routing.evaluate.report import ControlsOut, RigReport
+from core.routing.evaluate.report import ArrivalOut, ControlsOut, RigReport
 from core.routing.plan.build import Context, build_plan, split_responses
 from core.routing.show.layout import RigLayout, lay_out_rig
 from core.routing.show.patch import PatchSheet, as_csv, patch_sheet
@@ -129,23 +129,51 @@ def _curves(rig: Rig, split: Split) -> SplitCurves:
     )
 
 
-def _arrivals_changed(now: Evaluation, then: Evaluation) -> list[str]:
+_Way = tuple[str, str, str]
+"""Source, name and detail of an arrival."""
+_MOST_SAID = 6
+
+
+def _arrivals_changed(now: Evaluation, then: Evaluation, output: str | None) -> list[str]:
     """In words, from the strongest: what appears, what goes, what changes level or time."""
-    before = {(b.source, a.name, a.detail): a for b in now.boards[:1] for a in b.arrivals}
-    after = {(b.source, a.name, a.detail): a for b in then.boards[:1] for a in b.arrivals}
+    before, after = _by_way(now, output), _by_way(then, output)
+    called = _called(now.rig, [*before, *after])
     said = []
-    for key, arrival in after.items():
-        old = before.get(key)
+    for way, arrival in sorted(after.items(), key=lambda item: -item[1].gain_db):
+        old = before.get(way)
         if old is None:
-            said.append(f"{arrival.name} comes in at {fmt.signed(arrival.gain_db, 1)} dB")
+            said.append(f"{called[way]} comes in at {fmt.signed(arrival.gain_db, 1)} dB")
         elif abs(arrival.gain_db - old.gain_db) >= 0.05:
             change = fmt.signed(arrival.gain_db - old.gain_db, 1)
-            said.append(f"{arrival.name} {change} dB")
+            said.append(f"{called[way]} {change} dB")
         elif abs(arrival.time_ms - old.time_ms) >= 0.01:
             change = fmt.signed(arrival.time_ms - old.time_ms, 2)
-            said.append(f"{arrival.name} {change} ms")
-    said += [f"{key[1]} goes" for key in before if key not in after]
-    return list(dict.fromkeys(said))[:6]
+            said.append(f"{called[way]} {change} ms")
+    said += [f"{called[way]} goes" for way in before if way not in after]
+    rest = len(said) - _MOST_SAID
+    return said if rest <= 1 else [*said[:_MOST_SAID], f"and {rest} more"]
+
+
+def _by_way(e: Evaluation, output: str | None) -> dict[_Way, ArrivalOut]:
+    return {
+        (b.source, a.name, a.detail): a for b in e.boards if b.output == output for a in b.arrivals
+    }
+
+
+def _called(rig: Rig, ways: list[_Way]) -> dict[_Way, str]:
+    """What each is called: by its name, with what tells it from another of that name, and where several play, by whose
+    sound it is.
+    """
+    details: dict[tuple[str, str], set[str]] = {}
+    for source, name, detail in ways:
+        details.setdefault((source, name), set()).add(detail)
+    several = len({source for source, _, _ in ways}) > 1
+    return {
+        (source, name, detail): name
+        + (f", {detail}" if detail and len(details[source, name]) > 1 else "")
+        + (f", of {rig.nodes[source].shown}" if several else "")
+        for source, name, detail in ways
+    }
 
 
 def scene_steps(rig: Rig, context: Context = Context()) -> list[SceneStep]:
@@ -173,7 +201,7 @@ def scene_steps(rig: Rig, context: Context = Context()) -> list[SceneStep]:
                 loops=loops,
                 level_change_db=None if now is None or then is None else then - now,
                 said=difference_in_words(rig, called),
-                arrivals=_arrivals_changed(e, other),
+                arrivals=_arrivals_changed(e, other, first),
             )
         )
     return steps

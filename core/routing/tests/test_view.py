@@ -151,6 +151,48 @@ class Tables(unittest.TestCase):
         self.assertEqual(scene_steps(parse_rig(same), LIGHTHOUSE)[0].arrivals, [])
         self.assertEqual(parse_rig(format_rig(parse_rig(same))), parse_rig(same))
 
+    def arrive(self, text: str) -> list[str]:
+        said = scene_steps(parse_rig(text), LIGHTHOUSE)[0].arrivals
+        return [one.replace("\N{MINUS SIGN}", "-") for one in said]
+
+    def test_ways_of_one_name_are_told_apart_and_come_from_the_strongest(self):
+        text = (
+            "g: source > s: split > m: merge > o: output\n"
+            's > a: level "Near" (level -6 dB) > m\ns > b: level "Far" (level -12 dB) > m\n'
+        )
+        # By hand: from -12 to -20 dB is -8; from -6 to -5 is +1.
+        self.assertEqual(
+            self.arrive(text + 'scene "Thin": a (level -5 dB); b (level -20 dB)'),
+            ["Dry, by Near +1.0 dB", "Dry, by Far -8.0 dB"],
+        )
+
+    def test_what_a_second_source_s_way_does_is_said_with_whose_it_is(self):
+        text = (
+            'g: source "Bass" > m: merge > o: output\nh: source "Oboe" > f: level "Trim" > m\n'
+            'scene "Down": f (level -6 dB)'
+        )
+        self.assertEqual(self.arrive(text), ["Dry, of Oboe -6.0 dB"])
+
+    def test_what_there_is_no_room_for_is_counted(self):
+        ways = [f's > p{n}: level "Way {n}" (level -{n} dB) > m' for n in range(1, 10)]
+        changed = "; ".join(f"p{n} (level -30 dB)" for n in range(1, 10))
+        text = "g: source > s: split > m: merge > o: output\n" + "\n".join(ways)
+        said = self.arrive(f'{text}\nscene "All": {changed}')
+        self.assertEqual(said[0], "Dry, by Way 9 -21.0 dB")
+        self.assertEqual((len(said), said[-1]), (7, "and 3 more"))
+
+    def test_laps_of_a_loop_without_a_delay_at_work_are_no_dry_sounds_of_their_own(self):
+        # The loop's delay is off: what goes round comes back at once, 6 dB lower each time.
+        text = (
+            "g: source > m: merge > d: delay (time 300 ms, mix 100 %) > s: split > o: output\n"
+            's > l: level "Back" (level -6 dB) > m\nscene "Off": off d'
+        )
+        said = self.arrive(text)
+        coming = [one for one in said if "comes in" in one]
+        self.assertEqual(coming[0].partition(" comes")[0], "Dry")
+        self.assertIn("lap 2 comes in at -6.0 dB", coming[1])
+        self.assertIn("lap 3 comes in at -12.0 dB", coming[2])
+
     def test_a_send_says_on_which_side_of_its_fader_it_taps(self):
         text = "a: source > {} > o: output (stereo)\nx > r: bus > reverb > t: return > o"
         for way, word in (

@@ -13,15 +13,18 @@ from contextlib import closing, suppress
 from pathlib import Path
 from unittest import mock
 
+from django.apps import apps
 from django.conf import settings
 from django.core.management import call_command
 from django.core.signals import request_finished, request_started
-from django.db import connection
+from django.db import connection, transaction
 from django.test import Client, LiveServerTestCase
 
 from core.audio import examine
 from core.audio.demo import write_demo_clips
 from e2e.browser import Browser
+from server.clips.models import Blob
+from server.clips.store import path_of
 from server.config.test_runner import SHARED
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -97,6 +100,34 @@ WORKER = OneWorker()
 examined = functools.cache(examine)
 
 
+class Demo:
+    """The demo as it is when it was just prepared: worked out once, its rows put back for each test."""
+
+    def __init__(self) -> None:
+        self.rows: dict[str, bytes] = {}
+        self.sounds: list[Path] = []
+
+    def lay_out(self) -> None:
+        if self.sounds and all(sound.is_file() for sound in self.sounds):
+            with transaction.atomic(), connection.cursor() as cursor:
+                for table, rows in self.rows.items():
+                    with cursor.copy(f'COPY "{table}" FROM STDIN') as copy:
+                        copy.write(rows)
+            return
+        with mock.patch("server.config.management.commands.prepare_demo.examine", examined):
+            call_command("prepare_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
+        self.sounds = [path_of(blob) for blob in Blob.objects.all()]
+        with connection.cursor() as cursor:
+            for model in apps.get_models():
+                if model._meta.app_label not in ("auth", "contenttypes", "procrastinate"):
+                    table = model._meta.db_table
+                    with cursor.copy(f'COPY "{table}" TO STDOUT') as copy:
+                        self.rows[table] = b"".join(copy)
+
+
+DEMO = Demo()
+
+
 class Requests:
     """How many requests the live server is answering."""
 
@@ -140,8 +171,7 @@ class BrowserCase(LiveServerTestCase):
             # What the shared worker is at (the queue's own care) stays: it would miss its row.
             cursor.execute("DELETE FROM procrastinate_jobs WHERE status <> 'doing'")
         if self.demo:
-            with mock.patch("server.config.management.commands.prepare_demo.examine", examined):
-                call_command("prepare_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
+            DEMO.lay_out()
         if self.jobs:
             WORKER.ready()
             self.addCleanup(WORKER.settle)

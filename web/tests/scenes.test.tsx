@@ -70,6 +70,25 @@ test("levels and arrivals come when they are worked out, each under its own scen
   expect(row("Arrivals")).toEqual(["Reverb goes", "as they stand", "as they stand"]);
 });
 
+test("on a phone each cell stands behind its scene's name, and the name can be set where it is seen", () => {
+  render(sheet(variant(["Verse", "Out"])));
+  const behind = (words: string) =>
+    within(screen.getByText(words).closest("tr")!)
+      .getAllByRole("cell")
+      .map((cell) => cell.dataset.label);
+  for (const words of ["Level at the first output", "Arrivals", "Program change"])
+    expect(behind(words)).toEqual([undefined, "Verse", "Out"]);
+  // The head of a table is only read out there.
+  const field = screen.getByLabelText("Name of scene 2");
+  expect(field.closest("thead")).toBeNull();
+  fireEvent.change(field, { target: { value: "Coda" } });
+  fireEvent.blur(field);
+  expect(onEdit.mock.lastCall![0].scenes.map((s: { name: string }) => s.name)).toEqual([
+    "Verse",
+    "Coda",
+  ]);
+});
+
 test("of a scene that has another name by now nothing is said until it is worked out anew", async () => {
   const view = render(sheet(variant(["Verse", "Out"])));
   await waitFor(() => expect(asked).toHaveLength(1));

@@ -83,22 +83,31 @@ export function Scenes({ variant, onEdit }: Props) {
       </Box>
       {scenes.length > 0 && (
         <Table width="auto" minWidth="min(100%, 560px)">
-          <thead>
+          {/* Read out, and on a phone each cell stands behind its scene's name; seen is the row of fields. */}
+          <Box as="thead" srOnly>
             <tr>
-              <Th textAlign="left">Stage, as it stands</Th>
+              <Th>Stage, as it stands</Th>
               {scenes.map((scene, i) => (
-                <Th key={i} textAlign="left" minWidth="150px">
+                <Th key={i}>{scene.name}</Th>
+              ))}
+            </tr>
+          </Box>
+          <tbody>
+            <tr>
+              <Td textAlign="left" color="ink2">
+                Name
+              </Td>
+              {scenes.map((scene, i) => (
+                <Td key={i} textAlign="left" minWidth="150px">
                   <Named
                     key={scene.name}
                     label={`Name of scene ${i + 1}`}
                     value={scene.name}
                     onSet={(name) => change(i, { name })}
                   />
-                </Th>
+                </Td>
               ))}
             </tr>
-          </thead>
-          <tbody>
             <tr>
               <Td textAlign="left" color="ink2">
                 Program change
@@ -158,12 +167,14 @@ export function Scenes({ variant, onEdit }: Props) {
               </Td>
               {scenes.map((scene, i) => (
                 <Td key={i} textAlign="left" verticalAlign="top">
-                  <Overrides
-                    scene={scene}
-                    variant={variant}
-                    nodes={nodes}
-                    onSet={(values) => change(i, { values })}
-                  />
+                  <Box>
+                    <Overrides
+                      scene={scene}
+                      variant={variant}
+                      nodes={nodes}
+                      onSet={(values) => change(i, { values })}
+                    />
+                  </Box>
                 </Td>
               ))}
             </tr>
@@ -191,11 +202,13 @@ export function Scenes({ variant, onEdit }: Props) {
                 Arrivals
               </Td>
               {does.map((scene, i) => (
-                <Td key={i} textAlign="left" fontSize="13px">
-                  {scene?.arrivals.map((a) => (
-                    <Box key={a}>{a}</Box>
-                  ))}
-                  {!scene ? "…" : !scene.arrivals.length && "as they stand"}
+                <Td key={i} textAlign="left" fontSize="13px" verticalAlign="top">
+                  <Box>
+                    {scene?.arrivals.map((a) => (
+                      <Box key={a}>{a}</Box>
+                    ))}
+                    {!scene ? "…" : !scene.arrivals.length && "as they stand"}
+                  </Box>
                 </Td>
               ))}
             </tr>

@@ -259,7 +259,7 @@ class Route(BrowserCase):
             lambda: [s["off"] for s in stored()["scenes"]] == [["echo"], [], ["hall"]],
             "scene not stored",
         )
-        b.sees("Reverb goes")
+        b.sees("Reverb, of Guitar goes")
         # What arrives is a button: it keeps the path lit and says what it counts as.
         b.press("button", "Dry leak")
         b.choose("Its delay is", "intended: left alone")

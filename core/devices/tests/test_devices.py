@@ -48,6 +48,13 @@ class Settings(unittest.TestCase):
             nearest_setting(device(label_error_percent=2), 500, 100).tolerance_ms, 10
         )
 
+    def test_both_ends_are_in_reach_and_what_lies_beyond_is_not(self):
+        for wanted, reached in ((20, True), (1000, True), (19.99, False), (1000.01, False)):
+            found = nearest_setting(device(), wanted, 100)
+            self.assertEqual(found.in_reach, reached, wanted)
+            said = "Set exactly" if reached else "d goes from 20 to 1\u202f000 ms"
+            self.assertIn(said, found.sentence)
+
     def test_detents_and_dead_zones(self):
         self.assertEqual(nearest_setting(device(detents_ms=(100, 250, 400)), 320, 100).set_ms, 250)
         zone = device(dead_zones=(DeadZone(from_ms=300, to_ms=340),))

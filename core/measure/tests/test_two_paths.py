@@ -58,6 +58,13 @@ class TwoPathsOfOneSound(unittest.TestCase):
             self.assertIn("earlier" if late > 0 else "later", found.sentence)
             self.assertEqual("polarity" in found.sentence, turned < 0)
 
+    def test_what_comes_later_than_was_asked_for_is_not_taken(self):
+        # 62.5 ms late: beyond 30 ms, within 100.
+        b = later(self.sound, 3000.0)
+        near, far = self.of(self.sound, b), self.of(self.sound, b, most_ms=100.0)
+        self.assertAlmostEqual(far.late_ms, 62.5, delta=0.001)
+        self.assertLessEqual(abs(near.late_ms or 0.0), 30.0)
+
     def test_by_band_as_the_filtered_sums_are(self):
         b = -0.8 * later(self.sound, 60)
         found = self.of(self.sound, b)

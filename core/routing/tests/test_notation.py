@@ -50,6 +50,24 @@ def grown(seed: int, steps: int = 12):
 
 
 class RoundTrip(unittest.TestCase):
+    def test_outputs_that_are_left_free_stay_free(self):
+        for text, ports in (
+            ("g: source > s: split > m: merge > o: output\ns.3 > l: level > m", ["s.0", "s.2"]),
+            (
+                "g: source > s: split\ns.2 > m: merge > o: output\ns.4 > l: level > m\ns.7 > m",
+                ["s.1", "s.3", "s.6"],
+            ),
+            # Nothing comes into it, and it has settings of its own.
+            (
+                "s: split (mode crossover, crossover 500 Hz)\ns.2 > m: merge > o: output\ng: source > m",
+                ["s.1"],
+            ),
+        ):
+            rig = parse_rig(text)
+            again = parse_rig(format_rig(rig))
+            self.assertEqual(again, rig, format_rig(rig))
+            self.assertEqual(sorted(p for p in again.rails if p.startswith("s.")), ports)
+
     @settings(max_examples=40, deadline=None)
     @given(st.integers(0, 10_000))
     def test_text_and_json_give_the_same_rig_back(self, seed):

@@ -316,6 +316,15 @@ class Conversions(unittest.TestCase):
         self.assertEqual(self.board(back.rig), self.board(rig))
         self.assertAlmostEqual(back.rig.nodes["d"].mix_percent, 30, places=9)
 
+    def test_a_bare_merge_goes_with_its_second_rail_and_one_with_a_setting_stays(self):
+        text = "g: source > s: split > m: merge{} > o: output\ns > d: delay (time 100 ms, mix 100 %) > m"
+        for settings, left in (("", ["d", "g", "o"]), (" (level -3 dB)", ["d", "g", "m", "o"])):
+            done = convert(Evaluation(parse_rig(text.format(settings))), "d", "insert")
+            self.assertEqual(sorted(done.rig.nodes), left)
+            # Dry and wet alike: half and half, twice as loud; the merge's own 3 dB where it was.
+            self.assertAlmostEqual(done.rig.nodes["d"].mix_percent, 50)
+            self.assertAlmostEqual(done.rig.nodes["d"].output_db, 6.0206, places=3)
+
     def test_the_null_that_steps_of_the_controls_allow(self):
         rig = parse_rig(
             "g: source > s: split > m: output\ns > d: delay (time 100 ms) > m [level -2.5 dB]"

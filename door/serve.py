@@ -27,9 +27,19 @@ from show import Step, Trouble, run, say
 KEEP_MEMORY = {"MALLOC_MMAP_THRESHOLD_": str(64 << 20), "MALLOC_TRIM_THRESHOLD_": str(128 << 20)}
 
 
-WEB_PROCESSES = "2"
+FEWEST_WEB, MOST_WEB = 2, 8
 BEHIND = 15
 """Niceness of what works in the background: about a thirtieth of a core that is wanted by both."""
+
+
+def web_processes() -> int:
+    """As many as were asked for; else one for each core, within bounds. Raises Trouble for what is no such number."""
+    asked = os.environ.get("FONODROME_WEB_PROCESSES", "").strip()
+    if not asked:
+        return min(MOST_WEB, max(FEWEST_WEB, len(os.sched_getaffinity(0))))
+    if not (asked.isascii() and asked.isdigit() and 1 <= int(asked) <= 64):
+        raise Trouble(f"FONODROME_WEB_PROCESSES is “{asked[:20]}”: it takes a number from 1 to 64.")
+    return int(asked)
 
 
 class Running:
@@ -37,6 +47,7 @@ class Running:
 
     def __init__(self, data: Path, port: int, *, demo: bool = True) -> None:
         self.data, self.port, self.demo = data, port, demo
+        self.web = web_processes()
         self.env: dict[str, str] = {}
         self._cluster: Cluster | None = None
         self._children: dict[str, tuple[list[str], subprocess.Popen[bytes]]] = {}
@@ -66,7 +77,7 @@ class Running:
             "NUMBA_CACHE_DIR": str(LOOPS if os.access(LOOPS, os.W_OK) else self.data / "numba"),
             "FONODROME_TRUSTED_PROXIES": os.environ.get("FONODROME_TRUSTED_PROXIES", "127.0.0.1"),
             "OPENBLAS_NUM_THREADS": "1",
-            "FONODROME_WEB_PROCESSES": WEB_PROCESSES,
+            "FONODROME_WEB_PROCESSES": str(self.web),
             **(self._cluster.environment() if self._cluster else {}),
         }
         behind = free_port()
@@ -79,7 +90,7 @@ class Running:
                 "--bind",
                 f"127.0.0.1:{behind}",
                 "--workers",
-                WEB_PROCESSES,
+                str(self.web),
                 "--threads",
                 "4",
                 "--preload",

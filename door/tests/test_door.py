@@ -104,6 +104,22 @@ class InTheWay(unittest.TestCase):
             with self.assertRaisesRegex(show.Trouble, f"Port {port} is taken.*--port"):
                 serve._port_is_free(port)
 
+    def test_as_many_web_processes_as_cores_within_bounds_or_as_many_as_were_asked_for(self):
+        for cores, asked, wanted in (
+            (1, "", 2), (2, "", 2), (6, "", 6), (64, "", 8), (2, " 5 ", 5), (8, "1", 1),
+        ):  # fmt: skip
+            with (
+                unittest.mock.patch("serve.os.sched_getaffinity", return_value=set(range(cores))),
+                unittest.mock.patch.dict(os.environ, {"FONODROME_WEB_PROCESSES": asked}),
+            ):
+                self.assertEqual(serve.web_processes(), wanted, (cores, asked))
+        for bad in ("0", "65", "two", "-3", "2.5", "²"):
+            with (
+                unittest.mock.patch.dict(os.environ, {"FONODROME_WEB_PROCESSES": bad}),
+                self.assertRaisesRegex(serve.Trouble, "a number from 1 to 64"),
+            ):
+                serve.web_processes()
+
     def test_a_second_start_on_the_same_data(self):
         first, second = (serve.Running(self.folder, port) for port in (8401, 8402))
         first._take_lock()

@@ -318,8 +318,8 @@ class Conversions(unittest.TestCase):
 
     def test_a_bare_merge_goes_with_its_second_rail_and_one_with_a_setting_stays(self):
         text = "g: source > s: split > m: merge{} > o: output\ns > d: delay (time 100 ms, mix 100 %) > m"
-        for settings, left in (("", ["d", "g", "o"]), (" (level -3 dB)", ["d", "g", "m", "o"])):
-            done = convert(Evaluation(parse_rig(text.format(settings))), "d", "insert")
+        for own, left in (("", ["d", "g", "o"]), (" (level -3 dB)", ["d", "g", "m", "o"])):
+            done = convert(Evaluation(parse_rig(text.format(own))), "d", "insert")
             self.assertEqual(sorted(done.rig.nodes), left)
             # Dry and wet alike: half and half, twice as loud; the merge's own 3 dB where it was.
             self.assertAlmostEqual(done.rig.nodes["d"].mix_percent, 50)

@@ -25,7 +25,7 @@ def _make_beside_each_other() -> None:
     """On every core at once; what one fails at is made, or fails in its own words, once more after it."""
     numba()  # loaded once, for all
     children = []
-    for share in shares(os.cpu_count() or 1):
+    for share in shares(len(os.sched_getaffinity(0))):
         child = os.fork()
         if child == 0:
             try:

@@ -82,6 +82,18 @@ class Near(unittest.TestCase):
         network = build_network(compile_rig(rig, SONG))
         self.assertAlmostEqual(near_amplitudes(network, "o")["a"], 1 + 10 ** (-6 / 20), places=6)
 
+    def test_more_ways_than_are_listed_bound_the_headroom_for_a_mono_and_a_stereo_source_alike(
+        self,
+    ):
+        # Three places where five ways fan out and meet: 125 ways of one size, which all add up.
+        course = "s1: split > m1: merge > s2: split > m2: merge > s3: split > m3: merge > o: output (stereo)"
+        further = "\n".join(f"s{n} > m{n}" for n in (1, 2, 3) for _ in range(4))
+        for kind in ("", " (stereo)"):
+            rig = parse_rig(f"g: source{kind} > {course}\n{further}")
+            (board,) = evaluate(rig, SONG).boards
+            self.assertEqual((board.path_count, len(board.arrivals)), (125, 64))
+            self.assertAlmostEqual(board.sums.headroom_db, 20 * math.log10(125), places=6)
+
 
 class Combs(unittest.TestCase):
     def level(self, comb: str, beside: str) -> float:

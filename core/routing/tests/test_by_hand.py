@@ -94,6 +94,17 @@ class Near(unittest.TestCase):
             self.assertEqual((board.path_count, len(board.arrivals)), (125, 64))
             self.assertAlmostEqual(board.sums.headroom_db, 20 * math.log10(125), places=6)
 
+    def test_a_strip_says_which_of_its_settings_have_nothing_to_work_on(self):
+        # Width needs two channels that come in, pan one that goes out to two.
+        for source, join, idle in (
+            ("", "", ("width", "pan")),
+            ("", " (stereo)", ("width",)),
+            (" (stereo)", " (stereo)", ()),
+        ):
+            text = f"g: source{source} > o: output{join} [pan 30 %, width 50 %]"
+            plan = compile_rig(parse_rig(text), SONG)
+            self.assertEqual(plan.idle.get("g.0", ()), idle, text)
+
 
 class Combs(unittest.TestCase):
     def level(self, comb: str, beside: str) -> float:

@@ -10,7 +10,7 @@ import numpy as np
 from core.render.rig import Renderer, RenderError
 from core.render.tests import grown
 from core.render.tests.noise import RATE, measured, pink
-from core.routing import Context, Evaluation, compile_rig, convert, parse_rig
+from core.routing import Context, Evaluation, compile_rig, convert, format_rig, parse_rig
 from core.units import TempoFrame
 
 SONG = Context(TempoFrame(tempo_bpm=120))
@@ -96,6 +96,21 @@ class OrdinaryRigs(unittest.TestCase):
             ("12 dB", "fold", "f: filter (low cut 1000 Hz)"),
         ):
             self.agree(drive.format(gain, shape) + f"{after} > o: output", 0.25)
+
+    def test_a_drive_hears_each_side_by_itself_however_far_apart_they_are(self):
+        for far in (-3, -12, -40):
+            text = (
+                "a: source (level -20 dB, crest 12 dB) > s: split > m: merge > x: drive (gain 24 dB, ceiling -12 dB) "
+                f"> o: output (stereo)\ns > m [level {far} dB]"
+            )
+            rig = parse_rig(text)
+            for port, pan in (("s.0", -100), ("s.1", 100)):
+                rail = rig.rails[port]
+                strip = rail.strip.model_copy(update={"pan_percent": pan})
+                rig = rig.model_copy(update={"rails": {**rig.rails, port: rail.model_copy(update={"strip": strip})}})  # fmt: skip
+            levels, _ = compared(format_rig(rig), (1, 2))["x"]
+            for planned, heard in levels:
+                self.assertAlmostEqual(planned, heard, delta=0.1, msg=str(far))
 
     def test_a_detector_reads_flat_tops(self):
         for shape, gain in (("hard", 14), ("soft", 25)):

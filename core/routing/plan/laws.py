@@ -182,9 +182,10 @@ def drive(node: k.Drive, heard: Heard) -> Spread:
         found.append(_driven(round(level, 3), round(heard.crest_db, 1), lift, node.shape, ceiling))
     (left, extra_left), (right, extra_right) = found
     colour = None
-    extra = max(extra_left, extra_right)
-    if heard.cells is not None and extra > _LITTLE * max(left, right) ** 2:
-        share = extra / (max(left, right) ** 2 + extra)
+    # The spectrum is the louder side's, and so is how much of it is new.
+    kept, extra = found[heard.right > heard.left]
+    if heard.cells is not None and extra > _LITTLE * kept**2:
+        share = extra / (kept**2 + extra)
         swing = math.pi / 2 * lift * math.sqrt(top) / ceiling
         colour, passed = spectrum_made(heard.cells, node.shape, round(share, 3), swing)
         extra_left, extra_right = extra_left * passed, extra_right * passed

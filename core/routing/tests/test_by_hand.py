@@ -6,12 +6,14 @@ import unittest
 import numpy as np
 
 from core.routing import Context, Wanted, correction, evaluate, parse_rig
+from core.routing.document.kinds import Drive
 from core.routing.document.kinds.space import Delay, Reverb
 from core.routing.edit.edits import set_words
 from core.routing.edit.lay import landings
 from core.routing.evaluate.network import build_network, near_amplitudes
 from core.routing.evaluate.signal import compile_rig
 from core.routing.plan.cells import spectrum_of
+from core.routing.plan.laws import Heard, drive
 from core.routing.plan.waves import Wave, depth_share, drawn
 from core.routing.tests.rigs import LIGHTHOUSE
 from core.units import TempoFrame
@@ -104,6 +106,20 @@ class Near(unittest.TestCase):
             text = f"g: source{source} > o: output{join} [pan 30 %, width 50 %]"
             plan = compile_rig(parse_rig(text), SONG)
             self.assertEqual(plan.idle.get("g.0", ()), idle, text)
+
+
+class Driven(unittest.TestCase):
+    def test_a_side_that_is_driven_hard_has_its_distortion_whatever_the_other_does(self):
+        node = Drive(id="d", gain_db=24, ceiling_dbfs=-12)
+        cells = np.asarray(spectrum_of(np.array([100.0, 1e3]), np.ones(2), 1.0, "flat").weights)
+        both = drive(node, Heard(0.1, 0.1, cells=cells))
+        for one in (Heard(0.1, 1e-9, cells=cells), Heard(1e-9, 0.1, cells=cells)):
+            side = int(one.right > one.left)
+            found = drive(node, one)
+            self.assertIsNotNone(found.colour)
+            self.assertAlmostEqual(found.rms[side], both.rms[side], places=9)
+            # What is far below the ceiling is only lifted: 24 dB.
+            self.assertAlmostEqual(found.rms[1 - side], 10 ** (24 / 20), delta=0.01)
 
 
 class Combs(unittest.TestCase):

@@ -250,6 +250,19 @@ class Repeats(unittest.TestCase):
         self.assertLess(levels[1] - levels[2], 6)
 
 
+class DrivenLoops(unittest.TestCase):
+    def test_a_drive_in_the_loop_holds_long_feedback_down_as_it_is_heard(self):
+        """Steady noise into many repeats: how far the drive leaves them depends on where they settle."""
+        for level, feedback in ((-30, 60), (-14, 80)):
+            text = (
+                f"a: source (level {level} dB, crest 12 dB) > d: delay (time 90 ms, feedback {feedback} %, "
+                "mix 100 %, insert drive, insert amount 60 %) > o: output"
+            )
+            levels, _ = compared(text, (1, 2), 8.0, 4.0)["d"]
+            for planned, heard in levels:
+                self.assertAlmostEqual(planned, heard, delta=1.0, msg=text)
+
+
 class Loops(unittest.TestCase):
     """What the plan calls safe dies away in the renderer; what it calls growing is near to it."""
 

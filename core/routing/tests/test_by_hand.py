@@ -14,6 +14,7 @@ from core.routing.evaluate.network import build_network, near_amplitudes
 from core.routing.evaluate.signal import compile_rig
 from core.routing.plan.cells import spectrum_of
 from core.routing.plan.laws import Heard, drive
+from core.routing.plan.responses import resonant
 from core.routing.plan.waves import Wave, depth_share, drawn
 from core.routing.tests.rigs import LIGHTHOUSE
 from core.units import TempoFrame
@@ -106,6 +107,17 @@ class Near(unittest.TestCase):
             text = f"g: source{source} > o: output{join} [pan 30 %, width 50 %]"
             plan = compile_rig(parse_rig(text), SONG)
             self.assertEqual(plan.idle.get("g.0", ()), idle, text)
+
+
+class Resonant(unittest.TestCase):
+    def test_at_its_centre_it_turns_by_a_quarter_and_rises_by_its_q(self):
+        # s is j there: s^2 + s / Q + 1 is j / Q. An octave on, s is 2j: -3 + 2j / Q.
+        for kind, centre, octave in (
+            ("low", -2j, 1 / (-3 + 1j)), ("high", 2j, -4 / (-3 + 1j)), ("band", 1, 1j / (-3 + 1j)),
+            ("notch", 0, -3 / (-3 + 1j)),
+        ):  # fmt: skip
+            found = resonant(kind, 800.0, 2.0, np.array([800.0, 1600.0]))
+            np.testing.assert_allclose(found, [centre, octave], atol=1e-12, err_msg=kind)
 
 
 class Driven(unittest.TestCase):

@@ -44,6 +44,19 @@ def compared(text: str, seeds: tuple[int, ...], seconds: float = 6.0, settle: fl
     return found
 
 
+def unlike(stage: str, far_db: float) -> str:
+    """A stage x that one noise comes into, at -20 dBFS on the left and `far_db` from that on the right."""
+    rig = parse_rig(
+        f"a: source (level -20 dB, crest 12 dB) > s: split > m: merge > x: {stage} > o: output (stereo)\n"
+        f"s > m [level {far_db} dB]"
+    )
+    rails = dict(rig.rails)
+    for port, pan in (("s.0", -100), ("s.1", 100)):
+        strip = rails[port].strip.model_copy(update={"pan_percent": pan})
+        rails[port] = rails[port].model_copy(update={"strip": strip})
+    return format_rig(rig.model_copy(update={"rails": rails}))
+
+
 class Grown(unittest.TestCase):
     """Rigs grown at random: every node's level, and no peak above its bound."""
 
@@ -99,16 +112,7 @@ class OrdinaryRigs(unittest.TestCase):
 
     def test_a_drive_hears_each_side_by_itself_however_far_apart_they_are(self):
         for far in (-3, -12, -40):
-            text = (
-                "a: source (level -20 dB, crest 12 dB) > s: split > m: merge > x: drive (gain 24 dB, ceiling -12 dB) "
-                f"> o: output (stereo)\ns > m [level {far} dB]"
-            )
-            rig = parse_rig(text)
-            for port, pan in (("s.0", -100), ("s.1", 100)):
-                rail = rig.rails[port]
-                strip = rail.strip.model_copy(update={"pan_percent": pan})
-                rig = rig.model_copy(update={"rails": {**rig.rails, port: rail.model_copy(update={"strip": strip})}})  # fmt: skip
-            levels, _ = compared(format_rig(rig), (1, 2))["x"]
+            levels, _ = compared(unlike("drive (gain 24 dB, ceiling -12 dB)", far), (1, 2))["x"]
             for planned, heard in levels:
                 self.assertAlmostEqual(planned, heard, delta=0.1, msg=str(far))
 
@@ -261,6 +265,14 @@ class DrivenLoops(unittest.TestCase):
             levels, _ = compared(text, (1, 2), 8.0, 4.0)["d"]
             for planned, heard in levels:
                 self.assertAlmostEqual(planned, heard, delta=1.0, msg=text)
+
+    def test_it_holds_each_side_by_itself_where_laps_stay_on_theirs(self):
+        loop = "feedback 60 %, insert drive, insert amount 80 %"
+        for way, off in (("single", 0.1), ("dual, offset 30 ms", 0.1), ("ping-pong", 0.5)):
+            text = unlike(f"delay (time 120 ms, mix 50 %, mode {way}, {loop})", -30)
+            levels, _ = compared(text, (1, 2), 8.0, 4.0)["x"]
+            for planned, heard in levels:
+                self.assertAlmostEqual(planned, heard, delta=off, msg=way)
 
 
 class Loops(unittest.TestCase):

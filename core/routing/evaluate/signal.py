@@ -435,33 +435,35 @@ class Carrying(Mapping[int, Carried]):
         shape = number_of(loop.shape)
         seen = np.abs(SHAPES.held[shape]) ** 2
         steady = np.ones(CELLS)
+        gains = np.array([gain, gain])
         if isinstance(loop.insert, k.Drive):
             # Unity for what is quiet; above that the shaper holds every lap down.
-            gain *= self._held_down(loop.insert, self._heard(point), abs(gain))
+            gains = gain * self._held_down(loop.insert, self._heard(point), abs(gain), swapped)
         elif isinstance(loop.insert, k.Chorus):
             swung = swinging(loop.insert.depth_ms / 1e3, False)
             assert swung.shape is not None
             steady = swung.shape.real
             shape = SHAPES.joined(shape, number_of(None, swung))
         top = math.sqrt(float(seen.max()))
-        if abs(gain) * loop.shape_most >= _GROWING:
+        if float(np.abs(gains).max()) * loop.shape_most >= _GROWING:
             self.grows.add(point)
-            gain = math.copysign(min(abs(gain), 0.999 / top), gain)
+            gains = np.copysign(np.minimum(np.abs(gains), 0.999 / top), gain)
         lap = round(loop.delay_s * TICKS)
         out = State()
         out.take(state)
         out.loose = dict(state.loose)
         entering = self.signals.cells(state)
-        total = self._repeat(state, out, gain, shape, lap, loop.delay_s, swapped)
+        total = self._repeat(state, out, gains, shape, lap, loop.delay_s, swapped)
         for place, transfer in state.grids.items():
-            turned = gain * fine_response(shape) * fine_delay(loop.delay_s)
+            turned = gains[:, None] * fine_response(shape) * fine_delay(loop.delay_s)
             if swapped:
                 ringing = (transfer + turned * transfer[::-1]) / (1 - turned * turned)
             else:
                 ringing = transfer / (1 - turned)
             out.grids[place] = ringing
             entering.pop((self.signals.known[place[0]].source, place[1]), None)
-        z = gain * gain * seen
+        left, right = gains
+        z = np.outer([left * left, right * right, left * right, left * right], seen)
         scattered = None
         if np.any(steady != 1.0):
             # What the laps spread: all their power less what is still in step.
@@ -477,14 +479,16 @@ class Carrying(Mapping[int, Carried]):
         return out
 
     def _repeat(
-        self, state: State, out: State, gain: float, shape: int, lap: int, lap_s: float,
+        self, state: State, out: State, gains: np.ndarray, shape: int, lap: int, lap_s: float,
         swapped: bool,
     ) -> int:  # fmt: skip
-        """Add repeats one by one; how many were added."""
-        now, response, total = 1.0, 0, 0
+        """Add repeats one by one; how many were added. gains: of a lap, left and right."""
+        here, there = 1.0, 1.0
+        of_left, of_right = gains.tolist()
+        response, total = 0, 0
         for count in range(1, (_MOST_SHORT_REPEATS if lap_s < _SHORT_S else _MOST_REPEATS) + 1):
-            now *= gain
-            if abs(now) < _FLOOR:
+            here, there = here * of_left, there * of_right
+            if max(abs(here), abs(there)) < _FLOOR:
                 break
             response, total = SHAPES.joined(response, shape), count
             for index, found in state.arriving.items():
@@ -492,16 +496,21 @@ class Carrying(Mapping[int, Carried]):
                     if swapped and count % 2 == 1:
                         left, right = right, left
                     key = (at + count * lap, SHAPES.joined(filtered, response), wet)
-                    out.meet(index, key, now * left, now * right, peak)
+                    out.meet(index, key, here * left, there * right, peak)
         return total
 
-    def _held_down(self, insert: k.Drive, heard: Heard, gain: float) -> float:
-        """What a drive in a loop leaves of each lap once dry sound and laps have settled."""
-        back, held = db_gain(insert.output_db), 1.0
+    def _held_down(self, insert: k.Drive, heard: Heard, gain: float, swapped: bool) -> np.ndarray:
+        """What a drive in a loop leaves of each lap once dry sound and laps have settled, left and right: each side by
+        itself, and where laps change sides, as it leaves the louder one.
+        """
+        back, held = db_gain(insert.output_db), np.ones(2)
         for _ in range(_SETTLING):
-            lift = 1 / (1 - min(0.98, gain * held) ** 2)
-            louder = replace(heard, left=heard.left * lift, right=heard.right * lift)
-            held = 0.5 * (held + min(1.0, max(operate(insert, louder, None).rms) * back))
+            left, right = 1 / (1 - np.minimum(0.98, gain * held) ** 2)
+            louder = replace(heard, left=heard.left * float(left), right=heard.right * float(right))
+            left_as, right_as = operate(insert, louder, None).rms
+            if swapped:
+                left_as = right_as = right_as if heard.right > heard.left else left_as
+            held = 0.5 * (held + np.minimum(1.0, np.array([left_as, right_as]) * back))
         return held
 
     # Cycles ------------------------------------------------------------------------------------

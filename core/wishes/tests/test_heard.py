@@ -72,6 +72,14 @@ class ByHand(unittest.TestCase):
         self.close(one, "level of e against dry in gaps under 0 dB", -6 + db(0.4), 0.4, gaps=(0.5, 0.5))  # fmt: skip
         self.close(one, "level of e against dry in phrases under 0 dB", -6 + db(0.8), 0.4, gaps=(0.5, 0.5))  # fmt: skip
 
+    def test_two_echoes_against_each_other_in_phrases_and_in_gaps(self):
+        # Of phrases of a second 0.9 of the echo at 100 ms and 0.8 of that at 200 ms stay in them; the rest of the latter
+        # sounds for 0.4 of a gap of half a second. Against what the other brings while the clip plays.
+        two = f"{WAYS}s > e: delay (time 200 ms) > m [level -6 dB]\ns > f: delay (time 100 ms) > m [level -9 dB]"
+        for where, share in (("phrases", 0.8), ("gaps", 0.4)):
+            wish = f"level of e against f in {where} under 0 dB"
+            self.close(two, wish, 3 + db(share / 0.9), 0.4, gaps=(0.5, 0.5))
+
     def test_times_and_sides(self):
         amps = f"{WAYS}s > a: generic (latency 2.5 ms) > m\ns > b: generic (latency 7 ms) > m"
         self.close(amps, "spread of a, b under 1 ms", 4.5, 0.03)

@@ -51,6 +51,12 @@ class Phrases(unittest.TestCase):
         # Whatever level the clip has.
         self.close("level of e against dry in gaps about 0 dB", ECHO, -6 + db(0.4), level=-31.0)
 
+    def test_two_echoes_against_each_other(self):
+        # 0.9 of the one at 100 ms and 0.8 of the one at 200 ms stay in phrases; 0.4 of a gap is the latter's.
+        two = f"{ECHO}\ns > f: delay (time 100 ms) > m [level -9 dB]"
+        for where, share in (("phrases", 0.8), ("gaps", 0.4)):
+            self.close(f"level of e against f in {where} about 0 dB", two, 3 + db(share / 0.9))
+
     def test_a_tail_dies_away_in_the_gap(self):
         hall = f"{DRY} > s: split > m: merge > o: output (stereo)\ns > h: reverb (rt60 2 s, pre-delay 0 ms) > m [level -3 dB]"
         # Energy falls by 60 dB in 2 s: e to the -6.908 t. Settled after a second of sound.

@@ -9,6 +9,8 @@ from llvmlite import ir  # type: ignore[import-untyped]
 from numba.core import cgutils
 from numba.extending import intrinsic
 
+from core.audio.flush import KNOWN
+
 
 def _at(context: Any, builder: Any, name: str, value: Any = None) -> Any:
     word = cgutils.alloca_once(builder, ir.IntType(32))
@@ -35,11 +37,12 @@ def _write(_, value):  # type: ignore[no-untyped-def]
     return numba.void(numba.uint32), code
 
 
-@numba.njit(numba.uint32(), cache=True)
-def read():  # type: ignore[no-untyped-def]
-    return _read()  # type: ignore[call-arg]
+if KNOWN:
+    # Compiled as they are defined: whoever loads this on another processor gets neither.
+    @numba.njit(numba.uint32(), cache=True)
+    def read():  # type: ignore[no-untyped-def]
+        return _read()  # type: ignore[call-arg]
 
-
-@numba.njit(numba.void(numba.uint32), cache=True)
-def write(value):  # type: ignore[no-untyped-def]
-    _write(value)  # type: ignore[call-arg]
+    @numba.njit(numba.void(numba.uint32), cache=True)
+    def write(value):  # type: ignore[no-untyped-def]
+        _write(value)  # type: ignore[call-arg]

@@ -95,6 +95,25 @@ class AtOnce(unittest.TestCase):
         )
 
 
+# Setting up loads every module of the core, on any processor.
+ELSEWHERE = """
+import platform
+platform.machine = lambda: "aarch64"
+from core.audio import flush, flush_word
+with flush.tiny_is_nothing():
+    print(flush.KNOWN, hasattr(flush_word, "read"), hasattr(flush_word, "write"))
+"""
+
+
+class Elsewhere(unittest.TestCase):
+    def test_on_another_processor_its_word_is_neither_compiled_nor_asked_for(self):
+        done = subprocess.run(
+            [sys.executable, "-c", ELSEWHERE],
+            capture_output=True, text=True, check=False, cwd=CORE.parent,
+        )  # fmt: skip
+        self.assertEqual(done.stdout.split(), ["False", "False", "False"], done.stderr)
+
+
 class Everywhere(unittest.TestCase):
     def test_nothing_loads_the_compiler_as_it_is_imported(self):
         loading = [

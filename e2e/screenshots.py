@@ -90,7 +90,10 @@ def take(url: str, folder: Path) -> None:
             )
             _settle(browser)
         # With its move it is made anew; the picture is of what came of it.
-        browser.until(lambda: "is made" not in browser.text(), "not made anew", 60)
+        browser.until(
+            lambda: "is made" not in browser.text() and "is older than its rig" not in browser.text(),
+            "not made anew", 60,
+        )  # fmt: skip
         browser.until(
             lambda: all(c.text != "…" for c in browser.driver.find_elements(*cells)),
             "not measured anew", 60,
@@ -114,6 +117,7 @@ def take(url: str, folder: Path) -> None:
             browser.press("link", "Verify")
             browser.press("button", f"Test {pair}")
             browser.find("button", "Play", 60)
+        browser.find("button", "Write it into the rig")
         _whole(browser, folder / "verify-result-light.png")
         browser.press("link", "Verify")
         browser.find("img", "Waveform B")
@@ -248,8 +252,17 @@ def _sheet(browser: Browser, shots: list[str], path: Path) -> None:
     browser.picture(path)
 
 
+_BUSY = """
+const said = [...document.querySelectorAll('[role=status]')].map((e) => e.innerText.trim());
+return said.includes('Sending') || [...document.querySelectorAll('[role=status][aria-live]')].some((e) => e.innerText);
+"""
+
+
 def _settle(browser: Browser) -> None:
-    """Wait until fonts are there and two frames were drawn."""
+    """Wait until what was done is kept and no word of it lies over the view, fonts are there and two frames were drawn."""
+    browser.until(
+        lambda: not browser.driver.execute_script(_BUSY), "it is still being kept or said", 30
+    )
     browser.driver.execute_async_script(
         "const done = arguments[0]; document.fonts.ready.then(() =>"
         " requestAnimationFrame(() => requestAnimationFrame(() => done())));"

@@ -125,10 +125,27 @@ def debian_packages(testing: bool) -> None:
                 run([*before, "sh", "-c", rule], failed)
 
 
+def is_of_this_python(environment: Path) -> bool:
+    """Whether an environment was made by the Python that runs this; one of a Python that is gone runs nothing."""
+    try:
+        lines = (environment / "pyvenv.cfg").read_text().splitlines()
+    except OSError:
+        return False
+    said = {
+        name.strip(): value.strip() for name, _, value in (line.partition("=") for line in lines)
+    }
+    home = Path(said.get("home", "")).resolve()
+    same = said.get("version", "").startswith(f"{sys.version_info[0]}.{sys.version_info[1]}.")
+    return same and home == (Path(sys.base_prefix) / "bin").resolve()
+
+
 def python_packages(testing: bool) -> None:
     """The Python environment in .venv, from the locked lists."""
     if sys.version_info < (3, 11):
         raise Trouble(f"Fonodrome needs Python 3.11 or newer; this is {sys.version.split()[0]}.")
+    if VENV.exists() and not is_of_this_python(VENV):
+        with Step("The Python environment is of another Python: made anew"):
+            shutil.rmtree(VENV)
     lists = [ROOT / "requirements.txt"] + ([ROOT / "requirements-dev.txt"] if testing else [])
     for place in lists:
         stamp = VENV / f".{place.stem}.stamp"

@@ -14,6 +14,7 @@ sys.path.insert(0, str(DOOR))
 
 import check  # noqa: E402
 import serve  # noqa: E402
+import setup  # noqa: E402
 import show  # noqa: E402
 
 
@@ -27,6 +28,57 @@ class Counting(unittest.TestCase):
             ("Found 3 errors", 1, (0, 1)),
         ]:
             self.assertEqual(check._count(output, code), wanted, output)
+
+
+class WhichPython(unittest.TestCase):
+    """The system's own is built to be quick: a third quicker than one that was compiled without its profile."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def fake(self, name: str, text: str) -> Path:
+        made = self.folder / name
+        made.write_text(f"#!/bin/sh\n{text}\n")
+        made.chmod(0o755)
+        return made
+
+    def asked(self, system: Path | str) -> str:
+        """Which one the script runs, with a Python called “mine” first on the way."""
+        (self.folder / "door").mkdir()
+        self.fake("python3", 'case "$1" in -c) exit 0;; esac; echo mine "$@"')
+        script = (DOOR.parent / "fonodrome").read_text().replace("/usr/bin/python3", str(system))
+        self.fake("fonodrome", script)
+        path = f"{self.folder}:{os.environ['PATH']}"
+        done = subprocess.run(
+            [self.folder / "fonodrome", "test", "a b"],
+            env={**os.environ, "PATH": path}, capture_output=True, text=True, check=True,
+        )  # fmt: skip
+        return done.stdout.strip()
+
+    def test_the_system_s_own_goes_before_what_stands_first_on_the_way(self):
+        own = self.fake("own", 'case "$1" in -c) exit 0;; esac; echo system "$@"')
+        self.assertEqual(self.asked(own), f"system {self.folder}/door test a b")
+
+    def test_one_that_is_too_old_or_not_there_is_passed_over(self):
+        for system in (self.fake("old", "exit 1"), self.folder / "none"):
+            with self.subTest(system=system.name):
+                self.assertEqual(self.asked(system), f"mine {self.folder}/door test a b")
+                (self.folder / "door").rmdir()
+
+    def test_an_environment_of_another_python_is_told(self):
+        made = self.folder / "env"
+        made.mkdir()
+        here, (major, minor, micro, *_) = f"{sys.base_prefix}/bin", sys.version_info
+        for home, version, same in (
+            (here, f"{major}.{minor}.{micro}", True),
+            (here, f"{major}.{minor}.{micro + 1}", True),
+            (here, f"{major}.{minor}0.{micro}", False),
+            ("/gone/python/bin", f"{major}.{minor}.{micro}", False),
+        ):
+            (made / "pyvenv.cfg").write_text(f"home = {home}\nversion = {version}\n")
+            self.assertIs(setup.is_of_this_python(made), same, (home, version))
+        (made / "pyvenv.cfg").unlink()
+        self.assertFalse(setup.is_of_this_python(made), "half made")
 
 
 class Beside(unittest.TestCase):

@@ -1,5 +1,6 @@
 """Find the events of a recording, a click and its repeats, by what the first of them looks like."""
 
+import functools
 from dataclasses import dataclass
 
 import numpy as np
@@ -40,20 +41,32 @@ def deconvolved_by(
     return wrapped, np.concatenate([pulse[-before:], pulse[: before + 1]])
 
 
+_FINER = np.linspace(-1, 1, 33)
+
+
+@functools.lru_cache(32)
+def _between(half: int) -> np.ndarray:
+    """Weights that read a line between samples, up to one sample from the middle of `half` on either side."""
+    taps = np.sinc(_FINER[:, None] - np.arange(-half, half + 1)) * np.kaiser(2 * half + 1, 8.0)
+    taps /= taps.sum(axis=1, keepdims=True)
+    taps.flags.writeable = False
+    return taps
+
+
 def _top(values: np.ndarray, k: int) -> tuple[float, float]:
     """Place and height of the band-limited peak near an index, sign kept."""
     half = min(24, k, len(values) - 1 - k)
     if half < 4:
         return float(k), float(values[k])
     near = values[k - half : k + half + 1]
-    at = np.linspace(-1, 1, 33)
-    taps = np.sinc(at[:, None] - np.arange(-half, half + 1)) * np.kaiser(2 * half + 1, 8.0)
-    fine = (taps / taps.sum(axis=1, keepdims=True)) @ near * np.sign(values[k])
+    fine = _between(half) @ near * np.sign(values[k])
     top = int(np.argmax(fine[1:-1])) + 1
     a, b, c = fine[top - 1 : top + 2]
     bow = a - 2 * b + c
     part = float(np.clip(0.5 * (a - c) / bow, -0.5, 0.5)) if abs(bow) > 1e-15 else 0.0
-    return k + float(at[top]) + part / 16, float((b - 0.25 * (a - c) * part) * np.sign(values[k]))
+    return k + float(_FINER[top]) + part / 16, float(
+        (b - 0.25 * (a - c) * part) * np.sign(values[k])
+    )
 
 
 def events_in(

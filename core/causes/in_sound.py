@@ -115,15 +115,17 @@ def find_families(
 def _below_top_db(rest: np.ndarray, whole: np.ndarray, share: float) -> float:
     """What is left below a share of half the rate, where samples say what lies between them, dB."""
     left = 0.0
+    size = scipy.fft.next_fast_len(rest.shape[1], real=True)
     for row in rest:
-        low = np.fft.rfft(row)[: round(share * (len(row) // 2 + 1))]
-        left += 2 * float(np.vdot(low, low).real) / len(row)
+        low = scipy.fft.rfft(row, size)[: round(share * (size // 2 + 1))]
+        left += 2 * float(np.vdot(low, low).real) / size
     return float(power_decibels(max(left / max(float(np.vdot(whole, whole)), 1e-30), 1e-40)))
 
 
 def _imitates(finder: Finder, made: np.ndarray) -> bool:
     """Whether a gain over time makes some bands worse: it imitates what was added in others."""
-    parts = [np.fft.rfft(v, axis=1) for v in (finder.y, finder.y - finder.x, finder.y - made)]
+    size = scipy.fft.next_fast_len(made.shape[1], real=True)
+    parts = [scipy.fft.rfft(v, size) for v in (finder.y, finder.y - finder.x, finder.y - made)]
     power_in = [(p.real**2 + p.imag**2).sum(axis=0) for p in parts]
     edges = np.unique(np.geomspace(1, len(power_in[0]), 25).astype(int))
     whole, before, after = (np.add.reduceat(p, edges[:-1]) for p in power_in)

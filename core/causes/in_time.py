@@ -17,7 +17,7 @@ from core.causes.times import (
     place_of_jump,
     read_times,
 )
-from core.causes.track import lag_in
+from core.causes.track import Piece, lag_in
 from core.causes.warp import HALF, read_at
 from core.measure.alignment import Alignment
 from core.measure.passes import ChannelMatch, PassResult
@@ -52,7 +52,7 @@ def related_at_all(a: View, b: View, aligned: Alignment, depth_db_: float, reach
         rows = min(len(block), len(around))
         if not np.any(block) or not np.any(around):
             continue
-        lag, sharp, _ = lag_in(block[:rows], around[:rows], reach)
+        lag, sharp, _ = lag_in(Piece(block[:rows]), around[:rows], reach)
         if sharp > 11:
             lags.append(lag)
     if len(lags) < max(2, len(starts) // 4):
@@ -87,7 +87,7 @@ def other_speed(a: View, b: View, reach: int) -> tuple[int, int] | None:
         if around < 64:
             continue
         _, sharp, agree = lag_in(
-            one[None, start : start + width],
+            Piece(one[None, start : start + width]),
             moved[None, start - around : start + width + around], around,
         )  # fmt: skip
         if agree * agree > 0.5 and sharp > 10:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
-from core.causes.track import lag_in
+from core.causes.track import Piece, lag_in
 from core.units.decibel import decibels, power_decibels
 
 _FRAME_S = 0.05
@@ -93,7 +93,7 @@ def echo_in(rest: np.ndarray, a: np.ndarray, rate_hz: int, reach_s: float = 0.08
         block = a[:, start : start + n]
         if not np.any(block):
             continue
-        lag, sharp, agree = lag_in(block, rest[:, start - reach : start + n + reach], reach)
+        lag, sharp, agree = lag_in(Piece(block), rest[:, start - reach : start + n + reach], reach)
         found.append((lag, sharp, agree))
     if len(found) < 3:
         return None

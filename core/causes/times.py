@@ -5,7 +5,7 @@ from typing import Literal
 
 import numpy as np
 
-from core.causes.track import Lags, lag_in
+from core.causes.track import Lags, Piece, lag_in
 from core.measure.view import View
 
 WINDOW = 8192
@@ -59,7 +59,7 @@ def lags_over(
             near = float(out[middle, 0])
         for k in order:
             start = int(places[k])
-            block = a.read(start, WINDOW)[rows_a].astype(np.float64)
+            block = Piece(a.read(start, WINDOW)[rows_a].astype(np.float64))
             best = (0.0, 0.0, 0.0)
             # Where it was last, then where it has been before, then far around.
             for guess, reach in [(near + slope, _REACH), *((v, 64) for v in seen), (near, _FAR)]:

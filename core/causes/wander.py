@@ -7,7 +7,7 @@ from core.causes import say
 from core.causes.pair import MARGIN, depth_db
 from core.causes.state import State, sureness
 from core.causes.times import TimeFound
-from core.causes.track import lag_in
+from core.causes.track import Piece, lag_in
 from core.causes.warp import read_at
 from core.measure.results import Cause, Picture, Series, ToSet
 from core.units import format as fmt
@@ -27,7 +27,7 @@ def find_wander(
     def at(k: int) -> tuple[float, float, float]:
         start = reach + int(k) * hop
         block = wide[:, MARGIN + start : MARGIN + start + size]
-        return lag_in(block, y[:, start - reach : start + size + reach], reach)
+        return lag_in(Piece(block), y[:, start - reach : start + size + reach], reach)
 
     first = np.array([at(int(k)) for k in few])
     sure = first[:, 1] > 5

@@ -106,7 +106,7 @@ def _interpolated_peak(values: np.ndarray, index: int) -> tuple[float, float]:
 def _peaks(values: np.ndarray, most: int) -> list[int]:
     """Indices of the highest local maxima of |values|, both ends among them, highest first."""
     size = np.pad(np.abs(values), 1, constant_values=-1.0)
-    found = np.flatnonzero((size[1:-1] >= size[:-2]) & (size[1:-1] > size[2:]))
+    found = np.flatnonzero((size[1:-1] >= size[:-2]) & (size[1:-1] > size[2:]) & (size[1:-1] > 0))
     order = np.argsort(-size[found])[:most]
     return [int(i) for i in found[order]]
 
@@ -132,7 +132,7 @@ def search(a: np.ndarray, b: np.ndarray, reach: int) -> list[tuple[float, float]
     # No offset at all is always among them: whatever fits as well has to be better than that.
     candidates = {reach} | set(_peaks(rho, 3)) | set(_peaks(white, 2))
     top = float(np.abs(rho).max())
-    near = [i for i in _peaks(rho, len(rho)) if abs(rho[i]) > 0.97 * top]
+    near = _peaks(np.where(np.abs(rho) > 0.97 * top, rho, 0.0), len(rho))
     candidates |= set(sorted(near, key=lambda i: abs(i - reach))[:3])
     found = []
     for index in candidates:

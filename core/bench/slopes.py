@@ -54,8 +54,17 @@ def _mean(terms: np.ndarray, t: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _likelihood(terms: np.ndarray, t: np.ndarray, e: np.ndarray, k: np.ndarray) -> float:
-    mean, _ = _mean(terms, t)
+    mean = np.exp(terms[-1]) + sum(
+        np.exp(level - np.exp(rate) * t) for level, rate in terms[:-1].reshape(-1, 2)
+    )
     return float(-(k * (np.log(mean) + e / mean)).sum())
+
+
+def _solved(matrix: np.ndarray, right: np.ndarray) -> np.ndarray:
+    try:
+        return np.linalg.solve(matrix, right)
+    except np.linalg.LinAlgError:
+        return np.asarray(np.linalg.lstsq(matrix, right, rcond=None)[0])
 
 
 def _scored(terms: np.ndarray, t: np.ndarray, e: np.ndarray, k: np.ndarray) -> _Fit | None:
@@ -68,9 +77,7 @@ def _scored(terms: np.ndarray, t: np.ndarray, e: np.ndarray, k: np.ndarray) -> _
         relative = slope / mean[:, None]
         slant = (k * (e / mean - 1)) @ relative
         information = (relative * k[:, None]).T @ relative
-        step = np.linalg.lstsq(
-            information + damp * np.diag(np.diag(information) + 1e-9), slant, rcond=None
-        )[0]
+        step = _solved(information + damp * np.diag(np.diag(information) + 1e-9), slant)
         tried = terms + np.clip(step, -1.5, 1.5)
         tried[rates] = np.clip(tried[rates], low, high)
         tried[-1] = max(tried[-1], np.log(e.max()) - 40)

@@ -6,7 +6,7 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../../api/client";
 import { ClipChoice } from "../../clips/ClipChoice";
 import { Figure, Hint, Press, SheetTitle } from "../../ui/controls";
-import { num, signed } from "../../ui/format";
+import { dateAndTime, num, signed } from "../../ui/format";
 import { Choice, Labelled } from "../../ui/QuantityField";
 import { Table, Td, Th } from "../../ui/table";
 import type { Sound } from "../../playing/useRenders";
@@ -272,11 +272,7 @@ export function Log({ songId }: { songId: string }) {
             {entry.title}
           </Box>{" "}
           <Box as="span" color="ink2" fontSize="13px">
-            {entry.kind},{" "}
-            {new Date(entry.created_at).toLocaleString("en-GB", {
-              dateStyle: "medium",
-              timeStyle: "short",
-            })}
+            {entry.kind}, {dateAndTime(entry.created_at)}
           </Box>
           <Box>{entry.text}</Box>
         </Box>

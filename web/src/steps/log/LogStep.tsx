@@ -7,7 +7,7 @@ import { Link } from "react-router";
 import { api, ask, sentenceOf } from "../../api/client";
 import { useSongContext } from "../../song/context";
 import { Hint, Notice, Press, SheetTitle } from "../../ui/controls";
-import { timeOfDay } from "../../ui/format";
+import { dateAndTime, timeOfDay } from "../../ui/format";
 import { useKey } from "../../ui/keys";
 import { Keep } from "../../ui/Links";
 import { Labelled, TextInput } from "../../ui/QuantityField";
@@ -368,8 +368,7 @@ function Compared({ chosen, onClear }: { chosen: Entry[]; onClear: () => void })
   );
 }
 
-const whenOf = (entry: Entry): string =>
-  new Date(entry.created_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+const whenOf = (entry: Entry): string => dateAndTime(entry.created_at);
 
 /** When it was: a rail down the page, each entry tied to its row. */
 function Rail({ times, tops, height }: { times: number[]; tops: number[]; height: number }) {

@@ -1,5 +1,6 @@
 /** A song's log as it is shown: days, places on the rail of time, and what is asked for. */
 import type { Schemas } from "../../api/client";
+import { dateAndTime, wholeDay } from "../../ui/format";
 
 export type Entry = Schemas["LogEntryOut"];
 export type Step = Entry["step"];
@@ -11,23 +12,14 @@ export const ROW = 52;
 
 /** "Sunday 29 November 2026" where a day begins, going down from the newest; null within a day. */
 export function dayOf(entry: Entry, above: Entry | undefined): string | null {
-  const day = (e: Entry) =>
-    new Date(e.created_at).toLocaleDateString("en-GB", {
-      weekday: "long",
-      day: "numeric",
-      month: "long",
-      year: "numeric",
-    });
+  const day = (e: Entry) => wholeDay(e.created_at);
   const own = day(entry);
   return above && day(above) === own ? null : own;
 }
 
 /** "29 Nov 2026, 14:20", and that it was kept without being asked. */
 export function whenKept(one: { kind: string; created_at: string }): string {
-  const when = new Date(one.created_at).toLocaleString("en-GB", {
-    dateStyle: "medium",
-    timeStyle: "short",
-  });
+  const when = dateAndTime(one.created_at);
   return one.kind === "named" ? when : `${when}, kept by itself`;
 }
 

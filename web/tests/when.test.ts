@@ -1,0 +1,34 @@
+import assert from "node:assert/strict";
+import { test } from "vitest";
+
+import { dateAndTime, timeOfDay, wholeDay } from "../src/ui/format";
+
+test("the time of day has two digits each, at night as well", () => {
+  assert.equal(timeOfDay(new Date(2026, 10, 29, 9, 5)), "09:05");
+  assert.equal(timeOfDay(new Date(2026, 10, 29, 0, 0)), "00:00");
+  assert.equal(timeOfDay(new Date(2026, 10, 29, 23, 59, 59)), "23:59");
+});
+
+test("a moment is written out where it is read, whether it came as text or as a date", () => {
+  const at = new Date(2026, 10, 29, 14, 20);
+  assert.equal(dateAndTime(at), "29 Nov 2026, 14:20");
+  assert.equal(dateAndTime(at.toISOString()), "29 Nov 2026, 14:20");
+  assert.equal(wholeDay(at), "Sunday 29 November 2026");
+});
+
+test("a list of hundreds makes one formatter of each form", () => {
+  const Real = Intl.DateTimeFormat;
+  let made = 0;
+  Intl.DateTimeFormat = new Proxy(Real, {
+    construct: (target, given) => (made++, Reflect.construct(target, given) as object),
+  });
+  try {
+    for (let day = 1; day < 29; day++) {
+      dateAndTime(new Date(2026, 1, day));
+      wholeDay(new Date(2026, 1, day));
+    }
+  } finally {
+    Intl.DateTimeFormat = Real;
+  }
+  assert.ok(made <= 3, `${made} made`);
+});

@@ -27,6 +27,13 @@ def samples_word(value: float) -> str:
     return f"{number} {'sample' if number == '1' else 'samples'}"
 
 
+def _where_b_lies(offset: float) -> str:
+    """An offset with its way: B late is positive."""
+    if abs(offset) < 0.005:
+        return "no offset"
+    return f"B {samples_word(offset)} {'late' if offset > 0 else 'early'}"
+
+
 @dataclass(frozen=True)
 class Assembled:
     """An explanation, ready to be put on the measurement that its matches lead to."""
@@ -123,7 +130,7 @@ def _identical(found: Measurement) -> Cause:
 
 
 def _periodic(found: Measurement) -> Cause:
-    rivals = ", ".join(samples_word(v) for v in found.ambiguous_offsets[:3])
+    rivals = ", ".join(_where_b_lies(v) for v in found.ambiguous_offsets[:3])
     return Cause(
         code="periodic", title="The sound repeats: its offset cannot be told for sure",
         evidence=f"These fit as well: {rivals}. Test with sound that changes, or set the offset by hand.",

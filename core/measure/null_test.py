@@ -149,10 +149,11 @@ def _compare(
         matches, result = better, trial
         joint = _joint_sums(a, b, matches, result)
     if aligned.coarse.rivals:
-        period = min(abs(x - matches[0].lag) for x in aligned.coarse.rivals)
+        # What goes up and down alike repeats turned over as well, after half its period: a distance, no period.
+        away = min(abs(x - matches[0].lag) for x in aligned.coarse.rivals)
         notes.append(
-            f"The material repeats about every {fmt.significant(period / a.rate_hz * 1e3, 4)} ms, "
-            "so other offsets fit as well; the deepest null was taken, then the smallest offset."
+            f"The material repeats: an offset {fmt.significant(away / a.rate_hz * 1e3, 4)} ms from this one "
+            "fits as well. The deepest null was taken, then the smallest offset."
         )
     explanation: Explanation | None = None
     if explain is not None:

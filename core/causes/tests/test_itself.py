@@ -60,6 +60,10 @@ class Range(Case):
         self.assertEqual(found.polarity, 1)
         self.assertEqual(found.causes[0].code, "periodic")
         self.assertTrue(all(abs(v) > 20 for v in found.ambiguous_offsets))
+        # Half a period from 20 late it fits turned over: 34.55 samples early, 54.55 / 48 = 1.136 ms away.
+        self.assertIn("B 34.55 samples early", found.causes[0].evidence)
+        (note,) = (n for n in found.notes if "repeats" in n)
+        self.assertIn("an offset 1.136 ms from this one", note)
         offsets = [c for c in found.causes if c.code == "offset"]
         self.assertEqual([c.sure for c in offsets], ["possible"])
 

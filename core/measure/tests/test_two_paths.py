@@ -57,6 +57,9 @@ class TwoPathsOfOneSound(unittest.TestCase):
             self.assertAlmostEqual(found.mono_loss_db, -found.gain_db, places=6)
             self.assertIn("earlier" if late > 0 else "later", found.sentence)
             self.assertEqual("polarity" in found.sentence, turned < 0)
+            # Of (1 + g^2) of power, 2 g is what a sum in step adds.
+            shared = 100 * 2 * gain / (1 + gain**2)
+            self.assertIn(f"{shared:.0f} % of their power", found.notes[0])
 
     def test_what_comes_later_than_was_asked_for_is_not_taken(self):
         # 62.5 ms late: beyond 30 ms, within 100.

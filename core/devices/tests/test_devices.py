@@ -39,7 +39,7 @@ class Settings(unittest.TestCase):
         self.assertEqual([round(ms, 3) for ms in found.flam_ms[:3]], [0.277, 0.554, 0.831])
         # Eight times as much at the eighth, and in tenths of a millisecond from 10 ms on.
         self.assertIn("0.277 ms late at the first repeat, 2.216 ms at repeat 8", found.sentence)
-        early = nearest_setting(device(step_ms=100), 525.4, 159.574)
+        early = nearest_setting(device(step_ms=100), 545.4, 159.574)
         self.assertIn("25.4 ms early at the first repeat, 203.2 ms at repeat 8", early.sentence)
 
     def test_what_reads_long_is_set_short(self):

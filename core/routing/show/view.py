@@ -1,5 +1,7 @@
 """Everything that the Route step shows of a rig, computed in one go."""
 
+import re
+
 import numpy as np
 from pydantic import Field
 
@@ -130,14 +132,15 @@ def _curves(rig: Rig, split: Split) -> SplitCurves:
 
 
 _Way = tuple[str, str, str]
-"""Source, name and detail of an arrival."""
+"""Source, id and name of an arrival: by what it goes through, whatever its rank among those of its name."""
+_RANK = re.compile(r"(, from [^,]+)?, way [0-9]+$")
 _MOST_SAID = 6
 
 
 def _arrivals_changed(now: Evaluation, then: Evaluation, output: str | None) -> list[str]:
     """In words, from the strongest: what appears, what goes, what changes level or time."""
     before, after = _by_way(now, output), _by_way(then, output)
-    called = _called(now.rig, [*before, *after])
+    called = _called(now.rig, {**after, **before})
     said = []
     for way, arrival in sorted(after.items(), key=lambda item: -item[1].gain_db):
         old = before.get(way)
@@ -155,25 +158,46 @@ def _arrivals_changed(now: Evaluation, then: Evaluation, output: str | None) -> 
 
 
 def _by_way(e: Evaluation, output: str | None) -> dict[_Way, ArrivalOut]:
-    return {
-        (b.source, a.name, a.detail): a for b in e.boards if b.output == output for a in b.arrivals
-    }
+    return {(b.source, a.id, a.name): a for b in e.boards if b.output == output for a in b.arrivals}
 
 
-def _called(rig: Rig, ways: list[_Way]) -> dict[_Way, str]:
+def _called(rig: Rig, ways: dict[_Way, ArrivalOut]) -> dict[_Way, str]:
     """What each is called: by its name, with what tells it from another of that name, and where several play, by whose
     sound it is.
     """
-    details: dict[tuple[str, str], set[str]] = {}
-    for source, name, detail in ways:
-        details.setdefault((source, name), set()).add(detail)
+    named: dict[tuple[str, str], list[_Way]] = {}
+    for way in ways:
+        named.setdefault((way[0], way[2]), []).append(way)
     several = len({source for source, _, _ in ways}) > 1
-    return {
-        (source, name, detail): name
-        + (f", {detail}" if detail and len(details[source, name]) > 1 else "")
-        + (f", of {rig.nodes[source].shown}" if several else "")
-        for source, name, detail in ways
-    }
+    called = {}
+    for (source, name), alike in named.items():
+        # Which of several it was counted as depends on its rank, and that on the scene.
+        details = [_RANK.sub("", ways[way].detail) for way in alike]
+        for way, detail in zip(alike, details, strict=True):
+            told = detail
+            if details.count(detail) > 1:
+                told = ", ".join(part for part in (detail, _apart(rig, ways, way, alike)) if part)
+            called[way] = (
+                name
+                + (f", {told}" if told and len(alike) > 1 else "")
+                + (f", of {rig.nodes[source].shown}" if several else "")
+            )
+    return called
+
+
+def _apart(rig: Rig, ways: dict[_Way, ArrivalOut], way: _Way, alike: list[_Way]) -> str:
+    """By which part this way goes and not all of its name do: one that has a name, else one that has an output."""
+    everywhere = set.intersection(*(set(ways[one].through) for one in alike))
+    own = [part for part in ways[way].through if part not in everywhere]
+    for part in own:
+        named = rig.nodes[part].name if part in rig.nodes else None
+        if named and named != way[2]:
+            return f"by {named}"
+    for part in own:
+        if part in rig.rails:
+            id, _, number = part.rpartition(".")
+            return f"from {rig.nodes[id].shown} {int(number) + 1}"
+    return ""
 
 
 def scene_steps(rig: Rig, context: Context = Context()) -> list[SceneStep]:

@@ -166,6 +166,23 @@ class Tables(unittest.TestCase):
             ["Dry, by Near +1.0 dB", "Dry, by Far -8.0 dB"],
         )
 
+    def test_of_two_returns_of_one_name_the_right_one_goes(self):
+        """The louder one is off: what is left is no louder than it was, though it is the first of its name now."""
+        text = (
+            "g: source > s: split > m: merge > o: output\n"
+            's > a: level "A" (level -6 dB) > x: reverb "Hall" (mix 100 %) > m\n'
+            's > b: level "B" (level -9 dB) > y: reverb "Hall" (mix 100 %) > m\n'
+        )
+        for scene, going in (("a (muted)", "A"), ("b (muted)", "B")):
+            with self.subTest(scene=scene):
+                said = self.arrive(f'{text}scene "One": {scene}')
+                self.assertEqual(said, [f"Hall, first wet sound, by {going} goes"])
+        bare = text.replace('level "A"', "level").replace('level "B"', "level")
+        self.assertEqual(
+            self.arrive(f'{bare}scene "One": b (muted)'),
+            ["Hall, first wet sound, from Split 3 goes"],
+        )
+
     def test_what_a_second_source_s_way_does_is_said_with_whose_it_is(self):
         text = (
             'g: source "Bass" > m: merge > o: output\nh: source "Oboe" > f: level "Trim" > m\n'

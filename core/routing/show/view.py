@@ -186,7 +186,7 @@ def _called(rig: Rig, ways: dict[_Way, ArrivalOut]) -> dict[_Way, str]:
 
 
 def _apart(rig: Rig, ways: dict[_Way, ArrivalOut], way: _Way, alike: list[_Way]) -> str:
-    """By which part this way goes and not all of its name do: one that has a name, else one that has an output."""
+    """By which part this way goes and not all of its name do: one that has a name, else by the output that leads there."""
     everywhere = set.intersection(*(set(ways[one].through) for one in alike))
     own = [part for part in ways[way].through if part not in everywhere]
     for part in own:
@@ -194,8 +194,10 @@ def _apart(rig: Rig, ways: dict[_Way, ArrivalOut], way: _Way, alike: list[_Way])
         if named and named != way[2]:
             return f"by {named}"
     for part in own:
-        if part in rig.rails:
-            id, _, number = part.rpartition(".")
+        for port in (
+            [part] if part in rig.rails else [p for p, r in rig.rails.items() if r.target == part]
+        ):
+            id, _, number = port.rpartition(".")
             return f"from {rig.nodes[id].shown} {int(number) + 1}"
     return ""
 

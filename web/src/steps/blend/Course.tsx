@@ -205,6 +205,8 @@ function Stairs({ out, kinds }: { out: Schemas["CourseLevels"]; kinds: Kind[] | 
   const ticks = y.ticks(5);
   const at = (i: number) => LEFT + i * step;
   const slanted = step < 76;
+  const within = places.filter((_, i) => at(i) < LEFT + 76);
+  const free = out.measured_clip === null && within.every((p) => y(p.peak_dbfs) > y(0) + 17);
   return (
     <Box ref={frame} minWidth="0" marginTop="6px">
       <svg
@@ -223,9 +225,6 @@ function Stairs({ out, kinds }: { out: Schemas["CourseLevels"]; kinds: Kind[] | 
             ○ measured on “{out.measured_clip}”
           </text>
         )}
-        <text x={width - 14} y={y(0) + 15} fontSize="13" fill={ink("diff")} textAnchor="end">
-          full scale
-        </text>
         {places.map((p, i) => (
           <g key={p.node}>
             <line
@@ -275,6 +274,19 @@ function Stairs({ out, kinds }: { out: Schemas["CourseLevels"]; kinds: Kind[] | 
             </text>
           </g>
         ))}
+        {/* Over the bars, where the first of them leaves room if it does. */}
+        <text
+          x={free ? LEFT + 8 : width - 14}
+          y={y(0) + 15}
+          fontSize="13"
+          fill={ink("diff")}
+          textAnchor={free ? "start" : "end"}
+          stroke={ink("sheet")}
+          strokeWidth="4"
+          paintOrder="stroke"
+        >
+          full scale
+        </text>
       </svg>
     </Box>
   );

@@ -120,7 +120,8 @@ def test(parts: list[str]) -> int:
         }
         try:
             if any(c.database for c in checks):
-                cluster = Cluster(Path(held) / "pg", throwaway=True)
+                # Two parts at a time; and a browser keeps its lines to the server of each class for minutes after it.
+                cluster = Cluster(Path(held) / "pg", throwaway=True, lines=500)
                 cluster.start()
                 env |= cluster.environment()
             with ThreadPoolExecutor(AT_A_TIME) as pool:

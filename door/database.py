@@ -23,14 +23,19 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
+LEAST_LINES = 80
+"""Web threads, worker and whoever looks in, of a small installation."""
+
+
 class Cluster:
     """One database cluster. `start` makes it if needed; `stop` stops only what `start` started."""
 
-    def __init__(self, folder: Path, *, throwaway: bool = False) -> None:
+    def __init__(self, folder: Path, *, throwaway: bool = False, lines: int = LEAST_LINES) -> None:
+        """lines: connections that are open at once at most."""
         found = postgres_bin()
         if found is None:
             raise Trouble("PostgreSQL is not installed. Run: sudo apt-get install postgresql")
-        self._bin, self._throwaway = found, throwaway
+        self._bin, self._throwaway, self._lines = found, throwaway, lines
         self._as = ["runuser", "-u", "postgres", "--"] if os.geteuid() == 0 else []
         self.folder = self._reachable(folder)
         self.port = 0
@@ -127,7 +132,7 @@ class Cluster:
             log = self.folder / "log"
             options = (
                 f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' "
-                f"-c max_connections=80 {_FAST if self._throwaway else ''}"
+                f"-c max_connections={self._lines} {_FAST if self._throwaway else ''}"
             )
             run(
                 [

@@ -18,7 +18,7 @@ from typing import IO
 
 import front
 import prepared
-from database import Cluster, free_port
+from database import LEAST_LINES, Cluster, free_port
 from setup import LOOPS, PYTHON, ROOT, VENV, digest, is_current, set_up
 from show import Step, Trouble, run, say
 
@@ -28,8 +28,15 @@ KEEP_MEMORY = {"MALLOC_MMAP_THRESHOLD_": str(64 << 20), "MALLOC_TRIM_THRESHOLD_"
 
 
 FEWEST_WEB, MOST_WEB = 2, 8
+THREADS, SPARE_LINES = 4, 40
+"""Threads of a web process, each with a line to the database of its own; what the worker, a backup and a hand need."""
 BEHIND = 15
 """Niceness of what works in the background: about a thirtieth of a core that is wanted by both."""
+
+
+def lines_for(web: int) -> int:
+    """How many lines the database holds open for so many web processes."""
+    return max(LEAST_LINES, web * (THREADS + 1) + SPARE_LINES)
 
 
 def web_processes() -> int:
@@ -69,7 +76,7 @@ class Running:
         self._keep_secret()
         # One that several machines share is named by its address; without one there is our own.
         if not os.environ.get("FONODROME_DB_HOST"):
-            self._cluster = Cluster(self.data / "pg")
+            self._cluster = Cluster(self.data / "pg", lines=lines_for(self.web))
             with Step("Database"):
                 self._cluster.start()
         self.env = {
@@ -92,7 +99,7 @@ class Running:
                 "--workers",
                 str(self.web),
                 "--threads",
-                "4",
+                str(THREADS),
                 "--preload",
                 "--graceful-timeout",
                 "5",

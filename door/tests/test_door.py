@@ -156,6 +156,33 @@ class InTheWay(unittest.TestCase):
             with self.assertRaisesRegex(show.Trouble, f"Port {port} is taken.*--port"):
                 serve._port_is_free(port)
 
+    def test_the_database_has_a_line_for_every_thread_that_may_ask_it(self):
+        """A process of 4 threads, and what looks after them: 64 processes would stand before a closed door at 80."""
+        self.assertEqual(serve.lines_for(2), 80)
+        for web in (8, 64):
+            self.assertGreaterEqual(serve.lines_for(web), web * 4 + 30)
+        with tempfile.TemporaryDirectory() as held:
+            running = serve.Running(Path(held), 8123)
+            running.web = 64
+            asked = {}
+
+            class Made(Exception):
+                pass
+
+            def cluster(folder, **given):
+                asked.update(given)
+                raise Made
+
+            with (
+                unittest.mock.patch.object(serve, "Cluster", cluster),
+                unittest.mock.patch.dict(os.environ, {"FONODROME_DB_HOST": ""}),
+                unittest.mock.patch.object(serve, "_port_is_free"),
+                self.assertRaises(Made),
+            ):
+                running.start()
+            running._lock.close()
+        self.assertEqual(asked, {"lines": serve.lines_for(64)})
+
     def test_as_many_web_processes_as_cores_within_bounds_or_as_many_as_were_asked_for(self):
         for cores, asked, wanted in (
             (1, "", 2), (2, "", 2), (6, "", 6), (64, "", 8), (2, " 5 ", 5), (8, "1", 1),

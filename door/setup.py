@@ -125,27 +125,30 @@ def debian_packages(testing: bool) -> None:
                 run([*before, "sh", "-c", rule], failed)
 
 
-def is_of_this_python(environment: Path) -> bool:
-    """Whether an environment was made by the Python that runs this; one of a Python that is gone runs nothing."""
+def still_runs(environment: Path) -> bool:
+    """Whether an environment's Python is there, and of the version that its packages were put in for: the system's may
+    have gone on to the next since.
+    """
+    asked = "import sys; print('%d.%d' % sys.version_info[:2])"
     try:
         lines = (environment / "pyvenv.cfg").read_text().splitlines()
+        now = subprocess.run(
+            [environment / "bin" / "python", "-c", asked], capture_output=True, text=True
+        )
     except OSError:
         return False
-    said = {
-        name.strip(): value.strip() for name, _, value in (line.partition("=") for line in lines)
-    }
-    home = Path(said.get("home", "")).resolve()
-    same = said.get("version", "").startswith(f"{sys.version_info[0]}.{sys.version_info[1]}.")
-    return same and home == (Path(sys.base_prefix) / "bin").resolve()
+    made = [line.partition("=")[2].strip() for line in lines if line.startswith("version")]
+    return now.returncode == 0 and any(f"{m}.".startswith(f"{now.stdout.strip()}.") for m in made)
 
 
 def python_packages(testing: bool) -> None:
     """The Python environment in .venv, from the locked lists."""
     if sys.version_info < (3, 11):
         raise Trouble(f"Fonodrome needs Python 3.11 or newer; this is {sys.version.split()[0]}.")
-    if VENV.exists() and not is_of_this_python(VENV):
-        with Step("The Python environment is of another Python: made anew"):
-            shutil.rmtree(VENV)
+    # One that runs is kept, whichever Python made it: this machine may have no way to the packages today.
+    if VENV.exists() and not still_runs(VENV):
+        with Step("The Python environment does not run any more: made anew"):
+            VENV.unlink() if VENV.is_symlink() else shutil.rmtree(VENV)
     lists = [ROOT / "requirements.txt"] + ([ROOT / "requirements-dev.txt"] if testing else [])
     for place in lists:
         stamp = VENV / f".{place.stem}.stamp"

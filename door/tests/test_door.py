@@ -65,20 +65,40 @@ class WhichPython(unittest.TestCase):
                 self.assertEqual(self.asked(system), f"mine {self.folder}/door test a b")
                 (self.folder / "door").rmdir()
 
-    def test_an_environment_of_another_python_is_told(self):
+    def test_an_environment_that_runs_is_kept_and_one_whose_python_is_gone_or_went_on_is_not(self):
         made = self.folder / "env"
-        made.mkdir()
-        here, (major, minor, micro, *_) = f"{sys.base_prefix}/bin", sys.version_info
-        for home, version, same in (
-            (here, f"{major}.{minor}.{micro}", True),
-            (here, f"{major}.{minor}.{micro + 1}", True),
-            (here, f"{major}.{minor}0.{micro}", False),
-            ("/gone/python/bin", f"{major}.{minor}.{micro}", False),
-        ):
-            (made / "pyvenv.cfg").write_text(f"home = {home}\nversion = {version}\n")
-            self.assertIs(setup.is_of_this_python(made), same, (home, version))
-        (made / "pyvenv.cfg").unlink()
-        self.assertFalse(setup.is_of_this_python(made), "half made")
+        (made / "bin").mkdir(parents=True)
+        self.assertFalse(setup.still_runs(made), "half made")
+        (made / "pyvenv.cfg").write_text("home = /some/where/bin\nversion = 3.11.7\n")
+        self.assertFalse(setup.still_runs(made), "without a Python")
+        for says, kept in (("3.11", True), ("3.1", False), ("3.13", False)):
+            self.fake("env/bin/python", f"echo {says}")
+            self.assertIs(setup.still_runs(made), kept, says)
+        self.fake("env/bin/python", "exit 1")
+        self.assertFalse(setup.still_runs(made), "broken")
+        self.assertTrue(setup.still_runs(Path(sys.prefix)), "the one that runs this")
+
+    def test_only_what_does_not_run_is_taken_away(self):
+        """A link that somebody set is taken away as a link: what it leads to is theirs."""
+        theirs = self.folder / "theirs"
+        (theirs / "bin").mkdir(parents=True)
+        link, whole = self.folder / "link", self.folder / "whole"
+        for runs in (True, False):
+            link.symlink_to(theirs)
+            whole.mkdir()
+            for place in (link, whole):
+                with (
+                    unittest.mock.patch.object(setup, "VENV", place),
+                    unittest.mock.patch.object(setup, "still_runs", return_value=runs),
+                    unittest.mock.patch.object(setup, "is_current", return_value=True),
+                ):
+                    setup.python_packages(testing=False)
+            self.assertEqual(
+                (link.is_symlink(), whole.is_dir(), theirs.is_dir()), (runs, runs, True)
+            )
+            if runs:
+                link.unlink()
+                whole.rmdir()
 
 
 class Beside(unittest.TestCase):

@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { test } from "vitest";
 
-import { rangeOf, readingsOf } from "../src/steps/route/readings";
+import { rangeOf, readingsOf, wasOf } from "../src/steps/route/readings";
 
 const SUMS = {
   headroom_db: 6.02 as number | null,
@@ -74,4 +74,26 @@ test("an arrival that depends on level says how far it goes", () => {
   assert.equal(rangeOf(arrival), "changes with level: 4.0 dB when quiet, −8.2 dB when loud");
   assert.equal(rangeOf({ ...arrival, quiet_db: null }), "");
   assert.equal(rangeOf({ ...arrival, loud_db: 3.95 }), "");
+});
+
+type Way = Parameters<typeof wasOf>[0];
+const way = (id: string, name: string, detail: string, level_db: number) =>
+  ({ id, name, detail, level_db }) as Way;
+
+test("a stage that is put into a way leaves it the same way, under another id", () => {
+  const before = [way("1", "Dry", "straight through", 0), way("2", "Hall", "first wet sound", -6)];
+  const now = [way("1", "Dry", "straight through", 0), way("9", "Hall", "first wet sound", -8)];
+  assert.equal(wasOf(now[1]!, now, before), before[1]);
+  assert.equal(wasOf(now[0]!, now, before), before[0]);
+});
+
+test("of two returns of one name each keeps its own, whichever is named first", () => {
+  const quiet = way("2", "Hall", "first wet sound", -9);
+  // A louder one is laid beside it: it is the first of its name now, and was not there before.
+  const louder = way("3", "Hall", "first wet sound", -3);
+  const second = way("2", "Hall", "first wet sound, from Hall 1, way 2", -9);
+  assert.equal(wasOf(louder, [louder, second], [quiet]), undefined);
+  assert.equal(wasOf(second, [louder, second], [quiet]), quiet);
+  // And taken away again, what is left was what it is.
+  assert.equal(wasOf(quiet, [quiet], [louder, second]), second);
 });

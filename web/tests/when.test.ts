@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "vitest";
 
-import { dateAndTime, timeOfDay, wholeDay } from "../src/ui/format";
+import { dateAndTime, dateOf, timeOfDay, wholeDay } from "../src/ui/format";
 
 test("the time of day has two digits each, at night as well", () => {
   assert.equal(timeOfDay(new Date(2026, 10, 29, 9, 5)), "09:05");
@@ -14,6 +14,7 @@ test("a moment is written out where it is read, whether it came as text or as a 
   assert.equal(dateAndTime(at), "29 Nov 2026, 14:20");
   assert.equal(dateAndTime(at.toISOString()), "29 Nov 2026, 14:20");
   assert.equal(wholeDay(at), "Sunday 29 November 2026");
+  assert.equal(dateOf(at), "29 Nov 2026");
 });
 
 test("a list of hundreds makes one formatter of each form", () => {

@@ -193,13 +193,9 @@ def _apart(rig: Rig, ways: dict[_Way, ArrivalOut], way: _Way, alike: list[_Way])
         named = rig.nodes[part].name if part in rig.nodes else None
         if named and named != way[2]:
             return f"by {named}"
-    for part in own:
-        for port in (
-            [part] if part in rig.rails else [p for p, r in rig.rails.items() if r.target == part]
-        ):
-            id, _, number = port.rpartition(".")
-            return f"from {rig.nodes[id].shown} {int(number) + 1}"
-    return ""
+    ports = (p for part in own for p, r in rig.rails.items() if part in (p, r.target))
+    id, _, number = next(ports, "").rpartition(".")
+    return f"from {rig.nodes[id].shown} {int(number) + 1}" if id else ""
 
 
 def scene_steps(rig: Rig, context: Context = Context()) -> list[SceneStep]:

@@ -5,6 +5,7 @@ import { type FormEvent, useState } from "react";
 
 import { api, ask, type Schemas, sentenceOf } from "../api/client";
 import { announce, copyText, Notice, Press, SheetTitle } from "../ui/controls";
+import { dateAndTime, dateOf } from "../ui/format";
 import { Beside } from "../ui/Beside";
 import { Choice, Labelled, TextInput } from "../ui/QuantityField";
 import { Tick } from "../ui/Tick";
@@ -134,11 +135,8 @@ export default function ScriptsPage() {
                 <strong>{t.name}</strong> …{t.ends_in}
                 <Box color="ink2" fontSize="13px">
                   {t.scopes.join(", ")};{" "}
-                  {t.in_force
-                    ? `until ${new Date(t.expires_at).toLocaleDateString()}`
-                    : "no longer in force"}
-                  ;{" "}
-                  {t.used_at ? `last used ${new Date(t.used_at).toLocaleString()}` : "not used yet"}
+                  {t.in_force ? `until ${dateOf(t.expires_at)}` : "no longer in force"};{" "}
+                  {t.used_at ? `last used ${dateAndTime(t.used_at)}` : "not used yet"}
                 </Box>
               </Box>
               {t.in_force && (

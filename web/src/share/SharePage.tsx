@@ -7,6 +7,7 @@ import { useSearchParams } from "react-router";
 import { api, ask, sentenceOf } from "../api/client";
 import { useSongContext } from "../song/context";
 import { announce, copyText, Notice, Press, SheetTitle } from "../ui/controls";
+import { dateAndTime } from "../ui/format";
 import { Choice, Labelled } from "../ui/QuantityField";
 import { Tick } from "../ui/Tick";
 import { type Link, namedIn, runsOut, thingsOf } from "./sharing";
@@ -166,9 +167,7 @@ export default function SharePage() {
                       runsOut(one.expires_at, links.dataUpdatedAt),
                       one.renders ? `${one.renders} to hear` : "nothing to hear",
                       one.with_name ? "with your name" : "without your name",
-                      one.seen_at
-                        ? `last seen ${new Date(one.seen_at).toLocaleString()}`
-                        : "not seen yet",
+                      one.seen_at ? `last seen ${dateAndTime(one.seen_at)}` : "not seen yet",
                     ].join("; ")}
                   </Box>
                 </Box>

@@ -2,7 +2,7 @@
 import { Box, chakra } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
-import { exact, num } from "../ui/format";
+import { dateAndTime, exact, num } from "../ui/format";
 import { Drawing } from "./Drawing";
 import {
   ACROSS,
@@ -115,7 +115,7 @@ function headPart(sheet: Sheet, at: Date): Part {
     `${facts.rig}, variant ${facts.variant}.`,
     sheet.scene ? `Scene ${sheet.scene} alone.` : "",
   ];
-  const told = `${about.filter(Boolean).join(" ")} Made ${stamp(at)}; one ink: dashed and italic is wet.`;
+  const told = `${about.filter(Boolean).join(" ")} Made ${dateAndTime(at)}; one ink: dashed and italic is wet.`;
   const room = ACROSS - 200;
   const title = linesIn(facts.song, room, 27, true) * 32;
   const lines = linesIn(told, room, 12.5) + (tempo.note ? linesIn(tempo.note, room, 12.5) : 0);
@@ -161,9 +161,6 @@ function headPart(sheet: Sheet, at: Date): Part {
     ),
   };
 }
-
-const stamp = (at: Date): string =>
-  at.toLocaleString("en-GB", { dateStyle: "long", timeStyle: "short" });
 
 function Foot({ sheet, page, pages }: { sheet: Sheet; page: number; pages: number }) {
   return (

@@ -60,6 +60,9 @@ function formatted(at: Date | string, form: Intl.DateTimeFormatOptions): string 
 export const dateAndTime = (at: Date | string): string =>
   formatted(at, { dateStyle: "medium", timeStyle: "short" });
 
+/** "29 Nov 2026" */
+export const dateOf = (at: Date | string): string => formatted(at, { dateStyle: "medium" });
+
 /** "Sunday 29 November 2026": in two, as browsers differ in whether they set a comma between. */
 export const wholeDay = (at: Date | string): string =>
   `${formatted(at, { weekday: "long" })} ${formatted(at, { dateStyle: "long" })}`;

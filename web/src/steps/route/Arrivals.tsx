@@ -11,7 +11,7 @@ import { Figure, SheetTitle, Unseen } from "../../ui/controls";
 import { num } from "../../ui/format";
 import { useWidth } from "../../ui/hooks";
 import { textWidth } from "../../ui/measure";
-import { rangeOf, readingsOf } from "./readings";
+import { rangeOf, readingsOf, wasOf } from "./readings";
 
 type Arrival = Board["arrivals"][number];
 
@@ -106,10 +106,7 @@ export const Arrivals = memo(function Arrivals({
             <Row
               key={arrival.id}
               arrival={arrival}
-              was={
-                before?.arrivals.find((a) => a.id === arrival.id) ??
-                before?.arrivals.find((a) => a.name === arrival.name && a.detail === arrival.detail)
-              }
+              was={before && wasOf(arrival, board.arrivals, before.arrivals)}
               caution={arrival.leak || arrival.through.some((t) => cautions.has(t) && arrival.leak)}
               lit={lit === arrival.id}
               onLight={onLight}

@@ -75,8 +75,25 @@ function combOf(sums: Sums): Reading | null {
   };
 }
 
+type Arrival = Board["arrivals"][number];
+
+/** What an arrival was before: the same way, or one of its name and kind that is no way any more (a stage was put in).
+ * One that still arrives was never another: of two returns of one name each keeps its own.
+ */
+export function wasOf(
+  arrival: Arrival,
+  now: readonly Arrival[],
+  before: readonly Arrival[],
+): Arrival | undefined {
+  const stays = new Set(now.map((a) => a.id));
+  return (
+    before.find((a) => a.id === arrival.id) ??
+    before.find((a) => a.name === arrival.name && a.detail === arrival.detail && !stays.has(a.id))
+  );
+}
+
 /** How far an arrival's level may go, where it depends on level: for the row and its title. */
-export function rangeOf(arrival: Board["arrivals"][number]): string {
+export function rangeOf(arrival: Arrival): string {
   if (arrival.quiet_db === null || arrival.loud_db === null) return "";
   if (Math.abs(arrival.quiet_db - arrival.loud_db) < 0.1) return "";
   return `changes with level: ${num(arrival.quiet_db, 1)} dB when quiet, ${num(arrival.loud_db, 1)} dB when loud`;

@@ -63,6 +63,9 @@ def take(url: str, folder: Path) -> None:
         browser.press("link", "Blend")
         browser.find("region", "Lift the quiet")
         browser.sees("Quiet sounds gain")
+        # Beside each tool its figure, as soon as the clip is measured.
+        for figure in ("dB at most", "dB over"):
+            browser.sees(figure)
         _settle(browser)
         browser.picture(folder / "blend-light.png")
         browser.press("link", "Listen")

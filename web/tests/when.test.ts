@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "vitest";
 
-import { dateAndTime, dateOf, timeOfDay, wholeDay } from "../src/ui/format";
+import { dateAndTime, dateOf, onceKnown, timeOfDay, wholeDay } from "../src/ui/format";
 
 test("the time of day has two digits each, at night as well", () => {
   assert.equal(timeOfDay(new Date(2026, 10, 29, 9, 5)), "09:05");
@@ -32,4 +32,13 @@ test("a list of hundreds makes one formatter of each form", () => {
     Intl.DateTimeFormat = Real;
   }
   assert.ok(made <= 3, `${made} made`);
+});
+
+test("what is still being asked for is not said to be missing", () => {
+  const words = (db: number) => `${db} dB`;
+  assert.equal(onceKnown(undefined, words, true, "no clip"), "");
+  assert.equal(onceKnown(undefined, words, false, "no clip"), "no clip");
+  // A figure of nothing is a figure; and one that is there stands while the next is asked for.
+  assert.equal(onceKnown(0, words, true, "no clip"), "0 dB");
+  assert.equal(onceKnown(-3, words, false, "no clip"), "-3 dB");
 });

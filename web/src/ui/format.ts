@@ -46,6 +46,17 @@ export function timeOfDay(date: Date): string {
   return `${two(date.getHours())}:${two(date.getMinutes())}`;
 }
 
+/** A figure in words once it is known. Until then nothing: what is missing is said only where nothing is being asked. */
+export function onceKnown<T>(
+  found: T | undefined,
+  words: (found: T) => string,
+  asked: boolean,
+  missing: string,
+): string {
+  if (found !== undefined) return words(found);
+  return asked ? "" : missing;
+}
+
 const formatters = new Map<string, Intl.DateTimeFormat>();
 
 /** One formatter of each form, made when it is first asked for. */

@@ -6,7 +6,7 @@ import { useParams } from "react-router";
 import { useRoute } from "../../rigs/variants";
 import { useSongContext } from "../../song/context";
 import { Press } from "../../ui/controls";
-import { num, signed } from "../../ui/format";
+import { num, onceKnown, signed } from "../../ui/format";
 import { ToolFrame } from "../../ui/ToolFrame";
 import { AlongCourse, CoursePicture, useCourseLevels } from "./Course";
 import { InsertBack, useInsert } from "./InsertBack";
@@ -62,13 +62,18 @@ export default function BlendStep() {
             {
               id: "over",
               name: "Over the clip",
-              answer: m ? `${num(m.most_reduction_db, 1)} dB at most` : "no clip",
+              answer: onceKnown(
+                m,
+                (m) => `${num(m.most_reduction_db, 1)} dB at most`,
+                !!p.clip,
+                "no clip",
+              ),
               panel: <OverClip p={p} />,
             },
             {
               id: "match",
               name: "Before and after",
-              answer: m ? `${signed(m.match_db, 1)} dB` : "no clip",
+              answer: onceKnown(m, (m) => `${signed(m.match_db, 1)} dB`, !!p.clip, "no clip"),
               panel: <Match p={p} />,
             },
           ],
@@ -80,7 +85,8 @@ export default function BlendStep() {
             {
               id: "same",
               name: "The same as one insert",
-              answer: !l.out?.exact ? "none" : l.row ? `${num(l.row.mix_percent, 1)} %` : "",
+              answer:
+                l.out && !l.out.exact ? "none" : l.row ? `${num(l.row.mix_percent, 1)} %` : "",
               kind: l.out && !l.out.exact ? "caution" : "plain",
               panel: <SameInsert l={l} route={route} />,
             },
@@ -129,7 +135,7 @@ export default function BlendStep() {
             {
               id: "course",
               name: "Along the course",
-              answer: lowest ? headroomWord(lowest.headroom_db) : "no rig",
+              answer: onceKnown(lowest, (p) => headroomWord(p.headroom_db), c.asked, "no rig"),
               kind: lowest && lowest.headroom_db < 0 ? "caution" : "plain",
               panel: <AlongCourse c={c} />,
             },

@@ -50,7 +50,9 @@ export function useCourseLevels(route: RouteHandle) {
       ),
   });
   const out = query.data;
-  return { route, kept, keep, crest, setCrest, at, setAt, boards, out, fault: query.error };
+  // A variant on its way may have a way through; one that is there either has one or not.
+  const asked = !!route.id && (!route.variant || !!way);
+  return { route, kept, keep, crest, setCrest, at, setAt, boards, out, asked, fault: query.error };
 }
 
 interface Props {

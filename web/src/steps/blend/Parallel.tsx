@@ -302,7 +302,9 @@ export function OverClip({ p }: Props) {
 
 export function Match({ p }: Props) {
   const m = p.measured;
-  if (!m) return <NoClip>Before and after are measured on a clip.</NoClip>;
+  if (!p.clip) return <NoClip>Before and after are measured on a clip.</NoClip>;
+  if (p.measuredFault) return <Notice kind="fault">{sentenceOf(p.measuredFault)}</Notice>;
+  if (!m) return null;
   return (
     <>
       <Answer>

@@ -3,7 +3,7 @@ import { usePlay } from "../../playing/usePlaying";
 import { useParams } from "react-router";
 
 import { useSongContext } from "../../song/context";
-import { num, signed } from "../../ui/format";
+import { num, onceKnown, signed } from "../../ui/format";
 import { useKey } from "../../ui/keys";
 import { ToolFrame } from "../../ui/ToolFrame";
 import { DuckingSheet } from "./DuckingSheet";
@@ -51,7 +51,12 @@ export default function SpaceStep() {
             {
               id: "gaps",
               name: "Gaps",
-              answer: out ? `${out.clear} of ${out.gaps.length} clear` : "no clip",
+              answer: onceKnown(
+                out,
+                (out) => `${out.clear} of ${out.gaps.length} clear`,
+                !!s.clip,
+                "no clip",
+              ),
               kind: !out ? "plain" : worst ? "caution" : "passed",
               panel: <Gaps s={s} />,
             },
@@ -62,7 +67,7 @@ export default function SpaceStep() {
               panel: out ? (
                 <Schools space={space} out={out} onChange={change} />
               ) : (
-                "With a clip in hand three schools stand here."
+                !s.clip && "With a clip in hand three schools stand here."
               ),
             },
             {

@@ -39,6 +39,27 @@ def lines_for(web: int) -> int:
     return max(LEAST_LINES, web * (THREADS + 1) + SPARE_LINES)
 
 
+def web_command(application: str, port: int, web: int) -> list[str]:
+    """What starts so many web processes, which ask `application` in turn.
+
+    A process takes as many requests as it has threads, and no more: the others wait where each process takes from,
+    for whichever is free first. Left alone it takes every one that comes while it computes, and the process beside
+    it stands idle.
+    """
+    options = {
+        "bind": f"127.0.0.1:{port}",
+        "workers": web,
+        "threads": THREADS,
+        "worker-connections": THREADS,
+        # The front asks over a new line each time.
+        "keep-alive": 0,
+        "graceful-timeout": 5,
+        "timeout": 120,
+    }
+    words = [f"--{name}={value}" for name, value in options.items()]
+    return [str(VENV / "bin" / "gunicorn"), application, *words, "--preload", "--no-control-socket"]
+
+
 def web_processes() -> int:
     """As many as were asked for; else one for each core, within bounds. Raises Trouble for what is no such number."""
     asked = os.environ.get("FONODROME_WEB_PROCESSES", "").strip()
@@ -89,25 +110,7 @@ class Running:
         }
         behind = free_port()
         # It has much to load: meanwhile the database is prepared. Nobody reaches it before that.
-        self._launch(
-            "web",
-            [
-                str(VENV / "bin" / "gunicorn"),
-                "server.config.wsgi",
-                "--bind",
-                f"127.0.0.1:{behind}",
-                "--workers",
-                str(self.web),
-                "--threads",
-                str(THREADS),
-                "--preload",
-                "--graceful-timeout",
-                "5",
-                "--timeout",
-                "120",
-                "--no-control-socket",
-            ],
-        )
+        self._launch("web", web_command("server.config.wsgi", behind, self.web))
         self._prepare()
         self._launch(
             "worker",

@@ -28,10 +28,10 @@ from server.config.problems import Problem
 from server.config.ranges import ranged
 from server.jobs.models import Status
 from server.jobs.runner import request_cancel
-from server.jobs.waiting import wait_for
+from server.jobs.waiting import OPEN, wait_for
 from server.renders import services
 from server.renders.models import Render
-from server.rigs.queries import rig_of, rigs_of, variant_of
+from server.rigs.queries import past_of, rig_of, rigs_of, variant_of
 
 Moving = Annotated[str, Field(max_length=2000)]
 router = Router(tags=["renders"])
@@ -85,16 +85,33 @@ class MovesIn(Edge):
     moves: list[WrittenMove] = Field(max_length=MOST_MOVES)
 
 
+_LONG = {"document", "detail", "feeds", "moves"}
+_ITS_VARIANT = ("variant__rig_id", "variant__position")
+
+
 def _mine(request: HttpRequest) -> QuerySet[Render]:
     return (
         Render.objects.filter(variant__rig__in=rigs_of(user_of(request)))
         .select_related("variant__rig__song", "clip__blob", "blob", "stems", "capture")
-        .defer("detail", "document")
+        .defer("detail", "document", *past_of("variant"))
     )
+
+
+def _state(request: HttpRequest, render_id: UUID) -> Render:
+    """How far one is, and no more of it than that takes: while it is made it is asked for several times a second."""
+    rows = Render.objects.filter(variant__rig__in=rigs_of(user_of(request))).select_related(
+        "variant"
+    )
+    names = [f.attname for f in Render._meta.concrete_fields if f.attname not in _LONG]
+    return get_object_or_404(rows.only(*names, *_ITS_VARIANT), pk=render_id)
 
 
 def one_render(request: HttpRequest, render_id: UUID) -> Render:
     return get_object_or_404(_mine(request), pk=render_id)
+
+
+def _is_open(render: Render) -> bool:
+    return render.status in OPEN
 
 
 def _out(
@@ -106,12 +123,11 @@ def _out(
     )  # fmt: skip
     values: dict[str, Any] = {name: getattr(render, name) for name in names}
     # What is being made is asked for many times a second, and older than nothing.
-    is_open = render.status in (Status.QUEUED, Status.RUNNING)
     return RenderOut.model_validate(
         values
         | {
             "rig": render.variant.rig_id, "variant": render.variant_id, "clip": render.clip_id, "letter": render.variant.letter,
-            "capture": render.capture_id, "older": not is_open and services.is_older(render, clip, known),
+            "capture": render.capture_id, "older": not _is_open(render) and services.is_older(render, clip, known),
             "audible": render.blob_id is not None and render.status in HEARD,
         }
     )  # fmt: skip
@@ -175,8 +191,9 @@ def get_render(
     wait_s: Annotated[float, Query(ge=0, le=1)] = 0.0,
 ) -> RenderOut:  # fmt: skip
     """wait_s: the answer comes as soon as its sound is there or it has ended, and no later than this."""
-    wait_for(one_render(request, render_id), wait_s, "blob_id")
-    return _out(one_render(request, render_id))
+    wait_for(_state(request, render_id), wait_s, "blob_id")
+    now = _state(request, render_id)
+    return _out(now if _is_open(now) else one_render(request, render_id))
 
 
 @router.post("/renders/{uuid:render_id}/cancel", response=RenderOut)

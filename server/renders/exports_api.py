@@ -21,7 +21,7 @@ from server.renders import exports
 from server.renders.api import one_render
 from server.renders.models import Export
 from server.renders.services import file_name
-from server.rigs.queries import rigs_of
+from server.rigs.queries import past_of, rigs_of
 
 router = Router(tags=["renders"])
 
@@ -50,7 +50,8 @@ class ExportOut(Edge):
 def _mine(request: HttpRequest, export_id: UUID) -> Export:
     mine = Export.objects.filter(render__variant__rig__in=rigs_of(user_of(request)))
     rows = mine.select_related("render__variant__rig__song", "render__clip", "blob")
-    return get_object_or_404(rows.defer("render__detail", "render__document"), pk=export_id)
+    rows = rows.defer("render__detail", "render__document", *past_of("render__variant"))
+    return get_object_or_404(rows, pk=export_id)
 
 
 def _out(export: Export) -> ExportOut:

@@ -56,7 +56,7 @@ from server.log.services import write, write_settled
 from server.renders.models import Render
 from server.rigs.feeds import among, clips_of_feeds, content_of, feeds_of, stored_feeds
 from server.rigs.models import Rig, Variant
-from server.rigs.queries import context_for, context_of
+from server.rigs.queries import context_for, context_of, past_of
 from server.songs.models import Song
 
 LONGEST_S, LONGEST_WHOLE_S = 600.0, 3600.0
@@ -480,6 +480,7 @@ def before(render: Render) -> Render | None:
     )  # fmt: skip
     other = same.exclude(digest=render.digest).exclude(blob=None)
     whole = other.select_related("variant__rig__song", "blob", "stems", "clip")
+    whole = whole.defer(*past_of("variant"))
     return whole.order_by("-created_at").first()
 
 

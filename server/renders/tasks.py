@@ -19,7 +19,7 @@ from server.renders import exports
 from server.renders.models import Export, Render
 from server.renders.services import digest_of, job_of, material_of, rate_of
 from server.rigs.feeds import clips_of_feeds, files_of
-from server.rigs.queries import context_of
+from server.rigs.queries import context_of, past_of
 
 
 @app.task(queue="measure", name="run_render")
@@ -34,7 +34,8 @@ def run_export(export_id: str) -> None:
 
 
 def _render(pk: UUID, attempt: Attempt) -> dict[str, Any]:
-    render = Render.objects.select_related("variant__rig__song", "capture__blob").get(pk=pk)
+    rows = Render.objects.select_related("variant__rig__song", "capture__blob")
+    render = rows.defer(*past_of("variant")).get(pk=pk)
     song, job = render.variant.rig.song, job_of(render)
     rig = load_rig(render.document)
     clips = clips_of_feeds(song, job.feeds)

@@ -30,6 +30,17 @@ from server.songs.services import delays_of
 _NEWEST = 24
 
 
+_FOUND = ("parts", "found_by")
+_PAST = (*_FOUND, "turns")
+
+
+def past_of(path: str) -> tuple[str, ...]:
+    """What is left out wherever a variant is read beside something else, `path` leading to it: what it is found
+    by, and what its last revisions changed. That can be many times as long as the rest.
+    """
+    return tuple(f"{path}__{name}" for name in _PAST)
+
+
 def rigs_of(user: User) -> QuerySet[Rig]:
     return Rig.objects.filter(
         song__owner=user, song__deleted_at=None, deleted_at=None
@@ -51,7 +62,7 @@ def variant_of(user: User, variant_id: UUID, *, locked: bool = False) -> Variant
     if locked:
         rows = rows.select_for_update(of=("self",))
     # Long, and of use only to find by, or to who changes it.
-    rows = rows.defer("parts", "found_by") if locked else rows.defer("parts", "found_by", "turns")
+    rows = rows.defer(*(_FOUND if locked else _PAST))
     return get_object_or_404(rows, pk=variant_id)
 
 

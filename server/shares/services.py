@@ -19,6 +19,7 @@ from server.config.problems import Problem
 from server.jobs.models import Status
 from server.renders.models import Render
 from server.rigs.models import Variant
+from server.rigs.queries import past_of
 from server.shares.models import ShareLink
 from server.songs.models import Song
 from server.songs.queries import song_of
@@ -70,7 +71,7 @@ def links_of(user: User, song_id: UUID) -> list[ShareLink]:
     song = song_of(user, song_id)
     rows = ShareLink.objects.filter(song=song, revoked_at=None, expires_at__gt=timezone.now())
     rows = rows.select_related("variant__rig", "test__clip_a", "test__clip_b", "measurement")
-    return list(rows.prefetch_related("renders"))
+    return list(rows.defer(*past_of("variant")).prefetch_related("renders"))
 
 
 def make_link(
@@ -148,7 +149,7 @@ def variants_of(song: Song) -> list[Variant]:
 def heard_of(link: ShareLink) -> list[Render]:
     rows = link.renders.filter(status=Status.DONE, variant__rig__deleted_at=None)
     rows = rows.exclude(blob=None).select_related("variant__rig", "clip", "blob")
-    return list(rows.defer("detail", "document"))
+    return list(rows.defer("detail", "document", *past_of("variant")))
 
 
 def variant_shown(link: ShareLink, variant_id: UUID) -> Variant:

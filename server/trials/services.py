@@ -26,7 +26,7 @@ from server.config.problems import Problem
 from server.jobs.models import Status
 from server.log.services import write
 from server.renders.models import Render
-from server.rigs.queries import rigs_of
+from server.rigs.queries import past_of, rigs_of
 from server.songs.models import Song
 from server.trials.models import Trial
 
@@ -40,7 +40,7 @@ def _order(total: int) -> str:
 def _render_of(user: User, song: Song, render_id: UUID) -> Render:
     render = get_object_or_404(
         Render.objects.filter(variant__rig__in=rigs_of(user), variant__rig__song=song)
-        .select_related("variant__rig", "blob"), pk=render_id,
+        .select_related("variant__rig", "blob").defer(*past_of("variant")), pk=render_id,
     )  # fmt: skip
     if render.status != Status.DONE or render.blob is None:
         raise Problem(409, "That render is not done yet.", "no-result")

@@ -38,7 +38,7 @@ from server.log.services import write
 from server.renders.models import Render
 from server.renders.services import before, clip_of_render
 from server.rigs.models import Variant
-from server.rigs.queries import rigs_of, variant_of
+from server.rigs.queries import past_of, rigs_of, variant_of
 from server.songs.models import Song
 from server.verify.models import NullTest
 
@@ -145,6 +145,7 @@ def null_of_renders(user: User, song: Song, a: Side, b: Side) -> NullTest:
     """Queue a null test of two sides that can be heard. Raises Problem, and Http404 for others'."""
     rows = Render.objects.filter(variant__rig__in=rigs_of(user), variant__rig__song=song)
     whole = rows.select_related("variant__rig__song", "blob", "stems", "clip")
+    whole = whole.defer(*past_of("variant"))
 
     def of(side: Side) -> Clip:
         render = get_object_or_404(whole, pk=side.render)
@@ -246,7 +247,7 @@ def corrections(test: NullTest, user: User, variant_id: UUID | None) -> Correcti
     made = Render.objects.filter(
         blob=test.clip_b.blob, bare=False, variant__rig__in=rigs_of(user),
         variant__rig__song=test.song, variant__deleted_at=None,
-    ).select_related("variant__rig").order_by("-created_at").first()  # fmt: skip
+    ).select_related("variant__rig").defer(*past_of("variant")).order_by("-created_at").first()  # fmt: skip
     if made is None and variant_id is None:
         raise Problem(422, "Choose the rig that B stands for.", "no-rig")
     variant = made.variant if made else variant_of(user, variant_id)

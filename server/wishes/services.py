@@ -40,7 +40,7 @@ from server.jobs.runner import Attempt, request_cancel
 from server.renders.services import impulses_at
 from server.rigs.feeds import feeds_of, readable
 from server.rigs.models import Variant
-from server.rigs.queries import context_for
+from server.rigs.queries import context_for, past_of
 from server.sheets.services import owned_of
 from server.wishes.models import Search
 
@@ -137,7 +137,8 @@ class _Watch:
 
 def search(pk: UUID, attempt: Attempt) -> dict[str, Any]:
     """Find what was asked for, each proposal rendered and measured."""
-    row = Search.objects.select_related("variant__rig__song__owner").get(pk=pk)
+    rows = Search.objects.select_related("variant__rig__song__owner")
+    row = rows.defer(*past_of("variant")).get(pk=pk)
     user, asked = row.variant.rig.song.owner, row.asked
     looked = looked_at(user, row.variant, _clip_of(asked), load_rig(row.document))
     free = _FREE.validate_python(asked["free"])

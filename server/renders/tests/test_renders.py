@@ -8,6 +8,8 @@ from unittest.mock import patch
 import numpy as np
 import pyloudnorm
 import soundfile
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 from server.clips.models import Blob
 from server.renders.models import Render
@@ -250,6 +252,29 @@ class Renders(RenderCase):
         with patch("server.jobs.waiting.time.sleep", lambda _: rows.delete()):
             self.assertEqual(self.call("get", f"{path}?wait_s=1")[0], 404)
         self.assertEqual(self.call("get", f"{path}?wait_s=60")[0], 422)
+
+    def test_to_ask_how_far_one_is_reads_nothing_of_its_rig(self):
+        """It is asked for several times a second by everybody who waits for one."""
+        render = self.ask()[1]
+        path = f"/renders/{render['id']}"
+        with CaptureQueriesContext(connection) as asked:
+            self.assertEqual(self.call("get", path)[1], render)
+        self.assertLessEqual(len(asked), 4)
+        read = " ".join(query["sql"] for query in asked)
+        self.assertIn('"renders_render"."status"', read)
+        for long in ("document", "turns", "parts", "found_by", "detail", "feeds", "tempo_map"):  # fmt: skip
+            self.assertNotIn(f'."{long}"', read)
+
+    def test_whatever_is_read_beside_a_variant_leaves_its_past_out(self):
+        render = self.ask()[1]
+        run_render(render_id=render["id"])
+        for path in (f"/renders/{render['id']}", f"/rigs/{self.rig_id}/renders", f"/renders/{render['id']}/audio"):  # fmt: skip
+            with CaptureQueriesContext(connection) as asked:
+                self.client.get(f"/api/v1{path}")
+            read = " ".join(query["sql"] for query in asked)
+            self.assertIn("rigs_variant", read)
+            for past in ("turns", "found_by"):
+                self.assertNotIn(f'"rigs_variant"."{past}"', read, path)
 
 
 SENDS = (

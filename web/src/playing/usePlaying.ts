@@ -27,7 +27,8 @@ import { factorOf, heldBack, type Search } from "./search";
 import { usePlayer } from "./usePlayer";
 import { editsOf } from "./settle";
 import { NO_RIDE, type Ride, useRide } from "./useRide";
-import { endOf, isAtPlace, isOpen, type Sound, useRenders } from "./useRenders";
+import { isOpen } from "../api/follow";
+import { endOf, isAtPlace, type Sound, useRenders } from "./useRenders";
 import type { WetDb } from "./wet";
 
 /** What is rendered and played at first of a long song. */

@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import { api, ask, type RigSummary, type Schemas, sentenceOf } from "../api/client";
+import { AFTER_FAULT_MS, isOpen, MOST_FAILURES, pause, restAfter, WAIT_S } from "../api/follow";
 import { announce } from "../ui/controls";
 
 export type Render = Schemas["RenderOut"];
@@ -28,9 +29,6 @@ export interface Wanted {
   place: string;
 }
 
-export const isOpen = (render: Render | undefined) =>
-  render?.status === "queued" || render?.status === "running";
-
 /** Where a render ends, seconds into a stretch: an excerpt begins later in it. */
 export const endOf = (render: Render, start: number): number =>
   render.start_s - start + (render.report?.seconds ?? 0);
@@ -41,12 +39,6 @@ interface Which {
   bare?: boolean;
 }
 
-/** The server answers as soon as there is something to tell, and after so long at most. */
-const WAIT_S = 0.5;
-const AFTER_FAULT_MS = 400;
-/** Between two questions, whatever the server does. */
-const LEAST_MS = 40;
-const MOST_FAILURES = 20;
 /** The list is asked again while it knows of an open one, whoever follows it. */
 const LIST_MS = 2500;
 
@@ -124,6 +116,7 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
       let now = render;
       let failures = 0;
       while (isOpen(now)) {
+        const asked = Date.now();
         try {
           now = await ask(
             api.GET("/api/v1/renders/{render_id}", {
@@ -135,12 +128,12 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
           // A line that is broken for a moment: looked at again, and in the end left to the list.
           failures += 1;
           if (failures > MOST_FAILURES) break;
-          await new Promise((done) => setTimeout(done, AFTER_FAULT_MS));
+          await pause(AFTER_FAULT_MS);
           continue;
         }
         const seen = { render: now, at: Date.now() };
         setTold((t) => ({ ...t, [seen.render.id]: seen }));
-        if (isOpen(now)) await new Promise((done) => setTimeout(done, LEAST_MS));
+        if (isOpen(now)) await pause(restAfter(Date.now() - asked));
       }
       followed.current.delete(render.id);
       await again();

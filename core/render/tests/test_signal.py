@@ -9,7 +9,7 @@ import numpy as np
 
 from core.render.tests import grown
 from core.routing import Context, compile_rig, parse_rig
-from core.routing.evaluate.shapes import SHAPES, Shapes, pair_table, shared_power
+from core.routing.evaluate.shapes import FLAT, SHAPES, pair_table, shared_power
 from core.routing.plan.cells import MIDDLE_HZ, ClipFacts, Spectrum, pink
 from core.units import TempoFrame
 
@@ -82,7 +82,7 @@ class WhatChangesNothing(unittest.TestCase):
     def test_the_same_rig_again_has_the_same_figures_whatever_was_known_before(self):
         texts = [grown.rig(seed, grown.DIFFUSE, grown.BY_LEVEL) for seed in SEEDS]
         first = [levels(text) for text in texts]
-        Shapes.__init__(SHAPES)
+        SHAPES.forget()
         for text, before in reversed(list(zip(texts, first, strict=True))):
             for node, values in levels(text).items():
                 np.testing.assert_allclose(
@@ -130,12 +130,12 @@ class Spectra(unittest.TestCase):
                 self.assertAlmostEqual(power, 2 + 2 * math.cos(2 * math.pi * turns), delta=0.05)
 
     def test_a_table_of_pairs_is_its_pairs(self):
-        at = ((0, 0), (1234, 0), (50_000, 0), (5_000_000, 0))
+        at = tuple((ticks, FLAT) for ticks in (0, 1234, 50_000, 5_000_000))
         table = pair_table(7_001, pink().weights, at)
         for i, (one, _) in enumerate(at):
             for j, (other, _) in enumerate(at):
                 far = abs(one - other) > 2_500_000
-                true = 0 if far else shared_power(7_001, pink().weights, 0, 0, one - other)
+                true = 0 if far else shared_power(7_001, pink().weights, FLAT, FLAT, one - other)
                 self.assertAlmostEqual(table[i, j], true, places=12)
 
     def test_pink_noise_forgets_itself_as_its_autocorrelation_says(self):
@@ -143,5 +143,5 @@ class Spectra(unittest.TestCase):
         hz = np.geomspace(40, 16_000, 400_001)
         for late in (1e-4, 1e-3, 5e-3, 0.05):
             true = float(np.mean(np.cos(2 * np.pi * hz * late)))
-            found = shared_power(7_002, pink().weights, 0, 0, round(late * 1e7))
+            found = shared_power(7_002, pink().weights, FLAT, FLAT, round(late * 1e7))
             self.assertAlmostEqual(found, true, delta=0.02, msg=f"{late} s")

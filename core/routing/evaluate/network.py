@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from core.routing.evaluate.shapes import SHAPES, number_of
+from core.routing.evaluate.shapes import FLAT, SHAPES, Response, number_of
 from core.routing.plan.cells import CELLS, EDGES_HZ
 from core.routing.plan.model import UNIT, Arc, Matrix, Plan, size, times
 from core.routing.plan.responses import GRID_HZ, GRID_POINTS, turn
@@ -38,7 +38,7 @@ class Link:
     norm: float = 0.0
     by_level: tuple[Arc, ...] = ()
     """Arcs on it whose gain depends on the level that arrives."""
-    shape: int = 0
+    shape: Response = FLAT
     """Number of its filters over the cells."""
     most: float = 1.0
     """What its amplitude may at most be more than its matrix says: for loops."""
@@ -91,7 +91,7 @@ def _link(arc: Arc, closes: str = "", in_loop: bool = False) -> Link:
     )  # fmt: skip
 
 
-def _shape(arc: Arc) -> int:
+def _shape(arc: Arc) -> Response:
     own = arc.spread is not None and arc.spread.shape is not None and arc.stage is not None
     # A swept filter that moves is what it is on the mean, not what it rests at.
     return number_of(None if own and arc.by_level else arc.shape, arc.spread)

@@ -12,7 +12,7 @@ import zlib
 from dataclasses import dataclass
 
 from core.routing.evaluate.network import Link, Network
-from core.routing.evaluate.shapes import SHAPES, number_of
+from core.routing.evaluate.shapes import FLAT, SHAPES, Response, number_of
 from core.routing.plan.carried import Power
 from core.routing.plan.cells import pink
 from core.routing.plan.laws import Heard, operate
@@ -44,7 +44,7 @@ class Path:
     polarity: int
     owners: tuple[str, ...]
     mask: int
-    shape: int = 0
+    shape: Response = FLAT
     """Number of all filters on it."""
     range_db: tuple[float, float] | None = None
     """Gain of the path for what is quiet and for what is loud, where it depends on level."""
@@ -91,7 +91,7 @@ class _Step:
     swings: bool
     owners: tuple[str, ...]
     mask: int
-    shape: int
+    shape: Response
     mark: int
     wet_by: tuple[str, ...]
     leaks: tuple[str, ...]
@@ -137,7 +137,7 @@ class _Ways:
             None, None, None, UNIT if self.width == 2 else (1.0, 0.0, 0.0, 0.0), 0.0, 0
         )  # fmt: skip
         step.wanted_s, step.wet, step.diffuse, step.swings = 0.0, False, False, False
-        step.owners, step.mask, step.shape, step.mark = (), 0, 0, 0
+        step.owners, step.mask, step.shape, step.mark = (), 0, FLAT, 0
         step.wet_by, step.leaks, step.laps, step.repeats = (), (), 0, 0
         step.power = step.own_power = None
         step.own, step.moved, step.ranges = step.matrix, False, None

@@ -17,8 +17,10 @@ import numpy as np
 from core.routing.document import kinds as k
 from core.routing.document.rig import Rig
 from core.routing.evaluate.shapes import (
+    FLAT,
     SHAPES,
     TICKS,
+    Response,
     fine_delay,
     fine_response,
     number_of,
@@ -191,7 +193,7 @@ class Carrying(Mapping[int, Carried]):
             )
             first = signal if side == 0 else first
             ends = (1.0, 0.0) if side == 0 else (0.0, 1.0)
-            self.states[point].arriving[signal] = {(0, 0, False): [*ends, crest]}
+            self.states[point].arriving[signal] = {(0, FLAT, False): [*ends, crest]}
         self.times[point] = (0.0, math.inf, 0.0)
         top = level * crest
         self.caps[point] = (top, top if self.plan.channels[point] == 2 else 0.0)
@@ -295,10 +297,10 @@ class Carrying(Mapping[int, Carried]):
             for (source, wet), power in made.items():
                 self._emit(goes, source, wet, power, crest)
 
-    def _shape(self, arc: Arc) -> int:
+    def _shape(self, arc: Arc) -> Response:
         # A swept filter that moves is what its spread says, not what it rests at.
         moved = isinstance(arc.stage, k.Swept) and arc.spread is not None
-        return 0 if moved else number_of(arc.shape)
+        return FLAT if moved else number_of(arc.shape)
 
     def _made(self, arc: Arc, spread: Spread, came: State) -> dict[tuple[str, bool], np.ndarray]:
         """Power (4, CELLS) of its own that an arc makes, by (source, wet)."""
@@ -326,7 +328,7 @@ class Carrying(Mapping[int, Carried]):
     def _colour(self, arc: Arc) -> np.ndarray | float:
         """|H|^2 of an arc's filters and copies over the cells."""
         shape = self._shape(arc)
-        found: np.ndarray | float = 1.0 if shape == 0 else np.abs(SHAPES.held[shape]) ** 2
+        found: np.ndarray | float = 1.0 if shape == 0 else np.abs(shape.cells) ** 2
         if len(arc.taps) > 1:
             if max(t for _, t in arc.taps) < _SHORT_S:
                 return found * np.abs(taps_over(arc.taps)) ** 2
@@ -346,7 +348,7 @@ class Carrying(Mapping[int, Carried]):
         for cells, ends in (
             (both, (1.0, sign)), (left - both, (1.0, 0.0)), (right - both, (0.0, 1.0))
         ):  # fmt: skip
-            self._emit_one(state, source, wet, cells, crest, least, {0: ends})
+            self._emit_one(state, source, wet, cells, crest, least, {FLAT: ends})
 
     def _emit_turned(
         self, state: State, source: str, wet: bool, power: np.ndarray, crest: float, least: float
@@ -361,17 +363,17 @@ class Carrying(Mapping[int, Carried]):
         over = np.exp(-1j * np.angle(common)) * np.sqrt(right / left)
         shape = SHAPES.number(("over", over.tobytes()), over)
         for cells, ends in (
-            (alike * left, {0: (1.0, 0.0), shape: (0.0, 1.0)}),
-            ((1 - alike) * left, {0: (1.0, 0.0)}),
-            ((1 - alike) * right, {0: (0.0, 1.0)}),
+            (alike * left, {FLAT: (1.0, 0.0), shape: (0.0, 1.0)}),
+            ((1 - alike) * left, {FLAT: (1.0, 0.0)}),
+            ((1 - alike) * right, {FLAT: (0.0, 1.0)}),
         ):
             self._emit_one(state, source, wet, cells, crest, least, ends)
 
     def _emit_one(
         self, state: State, source: str, wet: bool, cells: np.ndarray, crest: float, least: float,
-        ends: Mapping[int, tuple[float, float]],
+        ends: Mapping[Response, tuple[float, float]],
     ) -> None:  # fmt: skip
-        """ends: by number of a response, gains to left and right."""
+        """ends: by response, gains to left and right."""
         total = float(cells.sum())
         if total > least:
             weights = np.maximum(cells, 0) / total
@@ -433,7 +435,7 @@ class Carrying(Mapping[int, Carried]):
         swapped = loop.matrix[0] == 0.0 and loop.matrix[3] == 0.0
         gain = loop.matrix[1] if swapped else loop.matrix[0]
         shape = number_of(loop.shape)
-        seen = np.abs(SHAPES.held[shape]) ** 2
+        seen = np.abs(shape.cells) ** 2
         steady = np.ones(CELLS)
         gains = np.array([gain, gain])
         if isinstance(loop.insert, k.Drive):
@@ -479,13 +481,13 @@ class Carrying(Mapping[int, Carried]):
         return out
 
     def _repeat(
-        self, state: State, out: State, gains: np.ndarray, shape: int, lap: int, lap_s: float,
+        self, state: State, out: State, gains: np.ndarray, shape: Response, lap: int, lap_s: float,
         swapped: bool,
     ) -> int:  # fmt: skip
         """Add repeats one by one; how many were added. gains: of a lap, left and right."""
         here, there = 1.0, 1.0
         of_left, of_right = gains.tolist()
-        response, total = 0, 0
+        response, total = FLAT, 0
         for count in range(1, (_MOST_SHORT_REPEATS if lap_s < _SHORT_S else _MOST_REPEATS) + 1):
             here, there = here * of_left, there * of_right
             if max(abs(here), abs(there)) < _FLOOR:
@@ -615,7 +617,7 @@ class Carrying(Mapping[int, Carried]):
                 rung.add(arc.source)
                 swapped = loop.matrix[0] == 0.0 and loop.matrix[3] == 0.0
                 gain = min(0.999, abs(loop.matrix[1] if swapped else loop.matrix[0]))
-                z = gain * gain * np.abs(SHAPES.held[number_of(loop.shape)]) ** 2
+                z = gain * gain * np.abs(number_of(loop.shape).cells) ** 2
                 found[arc.source] = power = power + _from_lap(1, z, power, swapped)
             gone = self._power_over(arc, power)
             have = found.get(arc.target)
@@ -696,7 +698,7 @@ class Carrying(Mapping[int, Carried]):
                 tops[1] += reach * abs(right)
                 continue
             # What comes at one time and with one crest adds; sizes of the rest add.
-            meeting: dict[tuple[int, float], dict[int, list[float]]] = {}
+            meeting: dict[tuple[int, float], dict[Response, list[float]]] = {}
             for (at, response, _), (left, right, peak) in arriving.items():
                 group = meeting.setdefault((at, round(peak, 6)), {})
                 sides = group.setdefault(response, [0.0, 0.0])
@@ -713,7 +715,7 @@ class Carrying(Mapping[int, Carried]):
                     tops[side] += reach * sum(abs(g[only][side]) for g in meeting.values())
                 continue
             seen = np.zeros((2, CELLS))
-            alone: dict[int, list[float]] = {}
+            alone: dict[Response, list[float]] = {}
             for group in meeting.values():
                 if len(group) == 1:
                     ((response, sides),) = group.items()
@@ -722,7 +724,7 @@ class Carrying(Mapping[int, Carried]):
                     whole_of[1] += abs(sides[1])
                 else:
                     rows = np.array(list(group.values())).T
-                    seen += np.abs(rows @ np.array([SHAPES.held[r] for r in group]))
+                    seen += np.abs(rows @ np.array([r.cells for r in group]))
             if alone:
                 sizes = np.sqrt(np.array([SHAPES.power(response) for response in alone]))
                 seen += np.array(list(alone.values())).T @ sizes

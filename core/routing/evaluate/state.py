@@ -16,6 +16,7 @@ from core.routing.evaluate.shapes import (
     FAR_TICKS,
     SHAPES,
     TICKS,
+    Response,
     cell_power,
     fine_delays,
     fine_response,
@@ -25,8 +26,8 @@ from core.routing.evaluate.shapes import (
 from core.routing.plan.carried import Power
 from core.routing.plan.cells import CELLS, in_common
 
-Key = tuple[int, int, bool]
-"""Ticks, number of the response, wet."""
+Key = tuple[int, Response, bool]
+"""Ticks, the response, wet."""
 Arriving = dict[Key, list[float]]
 """To [left, right, peak]: gains, and what a peak meets against the gain."""
 _FEW = 24
@@ -139,7 +140,7 @@ class Signals:
         self.known.append(signal)
         return len(self.known) - 1
 
-    def shared(self, one: Signal, a: int, b: int, apart: int) -> float:
+    def shared(self, one: Signal, a: Response, b: Response, apart: int) -> float:
         """Share of a signal's power that two responses have in common, so many ticks apart."""
         return shared_power(one.number, one.weights, a, b, apart)
 
@@ -173,7 +174,7 @@ class Signals:
     def _together(
         self,
         one: Signal,
-        found: list[tuple[int, int, bool, float, float]],
+        found: list[tuple[int, Response, bool, float, float]],
         scale: float,
         into: Sums,
     ) -> None:
@@ -304,7 +305,7 @@ class Signals:
             one = self.known[index]
             scale = one.weights * one.amplitude**2
             # (wet, response) to what left, right and common power it is multiplied by.
-            plain: dict[tuple[bool, int], list[float]] = {}
+            plain: dict[tuple[bool, Response], list[float]] = {}
             for (_, response, wet), (left, right, _) in arriving.items():
                 own = plain.setdefault((wet, response), [0.0, 0.0, 0.0, 0.0])
                 own[0] += left * left
@@ -409,7 +410,7 @@ def _one_by_one(
             apart = at - other_at
             if abs(apart) >= FAR_TICKS:
                 continue
-            product = SHAPES.held[response] * np.conj(SHAPES.held[other]) * scale
+            product = response.cells * np.conj(other.cells) * scale
             if apart:
                 product = product * in_common(np.array(apart / TICKS))
             sums = (2 * left * left_2, 2 * right * right_2, left * right_2 + right * left_2)
@@ -437,5 +438,5 @@ def _columns(arriving: Arriving) -> _Columns:
         left=np.array([left for left, _, _ in values]),
         right=np.array([right for _, right, _ in values]),
         wet=np.array([wet for _, _, wet in keys], dtype=bool),
-        seen=np.array([SHAPES.held[response] for _, response, _ in keys]).reshape(len(keys), -1),
+        seen=np.array([response.cells for _, response, _ in keys]).reshape(len(keys), -1),
     )

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from core.routing.evaluate.paths import Path
-from core.routing.evaluate.shapes import SHAPES, TICKS, pair_table, shared_power, spectrum_number
+from core.routing.evaluate.shapes import TICKS, pair_table, shared_power, spectrum_number
 from core.routing.plan.cells import CELLS, Spectrum
 
 _AT_ONCE = 2
@@ -38,7 +38,7 @@ def in_step(paths: list[Path], sides: int, spectrum: Spectrum) -> float:
     seen = [np.zeros(CELLS), np.zeros(CELLS)]
     for group in groups:
         for side in (0, 1):
-            whole = sum(sides_of(p, sides)[side] * SHAPES.held[p.shape] for p in group)
+            whole = sum(sides_of(p, sides)[side] * p.shape.cells for p in group)
             seen[side] = seen[side] + np.abs(whole)
     return math.sqrt(float(sum((spectrum.weights * top**2).sum() for top in seen)))
 

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from core.routing import Evaluation, compile_rig, parse_rig
-from core.routing.evaluate.shapes import TICKS
+from core.routing.evaluate.shapes import FLAT, TICKS
 from core.routing.evaluate.state import Signal, Signals, State
 from core.routing.plan.cells import _CENTRE, _WIDTH, CELLS
 
@@ -19,7 +19,7 @@ class Crowds(unittest.TestCase):
         state = State()
         arriving = state.arriving.setdefault(0, {})
         for _ in range(count):
-            key = (int(draw.integers(0, int(0.01 * TICKS))), 0, bool(draw.random() < 0.4))
+            key = (int(draw.integers(0, int(0.01 * TICKS))), FLAT, bool(draw.random() < 0.4))
             arriving[key] = [*draw.uniform(-1, 1, 2), 1.0]
         return signals, state
 

@@ -56,9 +56,10 @@ def keep(song: Song, name: str, kind: Kind) -> Snapshot:
 
 
 def _remember(song_id: UUID, day: date) -> None:
+    # In one step, whichever threads are at it: what was looked up once is looked up once more.
+    if len(_SEEN) >= _MOST_SEEN:
+        _SEEN.clear()
     _SEEN[song_id] = day
-    while len(_SEEN) > _MOST_SEEN:
-        _SEEN.pop(next(iter(_SEEN)), None)
 
 
 def keep_daily(song_id: UUID) -> None:

@@ -5,7 +5,8 @@ from collections.abc import Callable
 from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse
 
-from server.config.problems import problem_response
+from server.config.away import tells_of_lost_database
+from server.config.problems import database_away, problem_response
 
 PREFIX = "/api/"
 _SAID = {
@@ -41,6 +42,8 @@ class ApiAnswers:
         return response
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
-        if isinstance(error, RequestDataTooBig) and request.path_info.startswith(PREFIX):
+        if not request.path_info.startswith(PREFIX):
+            return None
+        if isinstance(error, RequestDataTooBig):
             return problem_response(413, _SAID[413], "too-large")
-        return None
+        return database_away(request, error) if tells_of_lost_database(error) else None

@@ -17,12 +17,14 @@ from django.conf import settings
 from django.contrib.auth import get_user
 from django.core import signing
 from django.core.exceptions import DisallowedHost
+from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.urls import resolve
 from django.urls.exceptions import Resolver404
 
 from server.config.address import client_address
-from server.config.problems import Problem, problem_response
+from server.config.away import tells_of_lost_database
+from server.config.problems import Problem, database_away, problem_response
 
 PREFIX = "/api/v1/compute/"
 COOKIE, _SALT = "fonodrome_asks", "fonodrome.asks"
@@ -91,6 +93,10 @@ class LeanCompute:
             )
             if "wait_s" in problem.extra:
                 response["Retry-After"] = str(problem.extra["wait_s"])
+        except (OperationalError, InterfaceError) as error:
+            if not tells_of_lost_database(error):
+                raise
+            response = database_away(request, error)
         response["Content-Length"] = str(len(response.content))
         response["X-Content-Type-Options"] = "nosniff"
         response["Cache-Control"] = "no-store"

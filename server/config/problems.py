@@ -3,13 +3,14 @@
 import logging
 from typing import Any
 
-from django.db import DatabaseError
+from django.db import DatabaseError, InterfaceError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from core.errors import FonodromeError
 from server.clips.objects import StoreAway
+from server.config.away import AWAY, tells_of_lost_database
 from server.config.disk import DISK_FULL, tells_of_full_disk
 
 log = logging.getLogger(__name__)
@@ -48,6 +49,13 @@ def problem_response(status: int, sentence: str, code: str = "", **extra: Any) -
         **extra,
     }
     return JsonResponse(body, status=status, content_type="application/problem+json")
+
+
+def database_away(request: HttpRequest, error: Exception) -> HttpResponse:
+    log.error("the database is away for %s %s: %s", request.method, request.path, error)
+    response = problem_response(503, AWAY, "database-away")
+    response["Retry-After"] = "1"
+    return response
 
 
 def _plain(errors: list[dict[str, Any]]) -> tuple[str, list[str]]:
@@ -99,6 +107,8 @@ def install(api: NinjaAPI) -> None:
         return problem_response(error.status_code, sentence)
 
     def on_broken(request: HttpRequest, error: Exception) -> HttpResponse:
+        if tells_of_lost_database(error):
+            return database_away(request, error)
         if isinstance(error, StoreAway):
             log.error("the object store is away for %s %s: %s", request.method, request.path, error)
             return problem_response(503, error.sentence, "store-away")
@@ -107,7 +117,7 @@ def install(api: NinjaAPI) -> None:
         log.error("no room for %s %s: %s", request.method, request.path, error)
         return problem_response(507, DISK_FULL, "disk-full")
 
-    for kind in (OSError, DatabaseError):
+    for kind in (OSError, DatabaseError, InterfaceError):
         api.add_exception_handler(kind, on_broken)
 
     from django.http import Http404

@@ -52,6 +52,7 @@ from server.clips.store import adopt, path_of, room_for, scratch_folder
 from server.config.problems import Problem
 from server.jobs.models import Status
 from server.jobs.runner import request_cancel
+from server.jobs.waiting import OPEN
 from server.log.services import write, write_settled
 from server.renders.models import Render
 from server.rigs.feeds import among, clips_of_feeds, content_of, feeds_of, stored_feeds
@@ -194,7 +195,7 @@ def start_render(
     job = job.model_copy(update={"feeds": _there(feeds, clips)})
     first = next((clips[p.clip] for f in job.feeds if f.sounds for p in f.placements), None)
     if first is None:
-        raise Problem(422, _no_clip(feeds), "no-clip")
+        raise Problem(422, _no_clip(song, feeds), "no-clip")
     if job.output not in plan.outputs:
         raise Problem(422, "The rig has no such output.", "no-way")
     document, moves = variant.document, variant.moves
@@ -267,8 +268,13 @@ def _there(feeds: Sequence[Feed], clips: dict[str, Clip]) -> tuple[Feed, ...]:
     )
 
 
-def _no_clip(feeds: Sequence[Feed]) -> str:
-    if any(f.sounds for f in feeds):
+def _no_clip(song: Song, feeds: Sequence[Feed]) -> str:
+    placed = [p.clip for f in feeds if f.sounds for p in f.placements]
+    reading = song.clips.filter(status__in=OPEN, deleted_at=None)
+    one = (reading.filter(pk__in=placed) if placed else reading).first()
+    if one is not None:
+        return f"“{one.name}” is still being read: it can be heard as soon as that is done."
+    if placed:
         return "The clips that were placed at the sources are not in this song any more. Choose others."
     return "No source has a clip: there is nothing to play. Choose one for a source."
 

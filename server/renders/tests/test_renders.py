@@ -11,7 +11,7 @@ import soundfile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from server.clips.models import Blob
+from server.clips.models import Blob, Clip
 from server.renders.models import Render
 from server.renders.tasks import run_render
 from server.testing import RATE, ApiCase, clip_in, noise, song_for, wav_bytes
@@ -459,6 +459,23 @@ class Feeding(RenderCase):
         status, problem = self.call("post", f"/variants/{self.variant}/renders", {"output": "o"})
         self.assertEqual(status, 422)
         self.assertIn("not in this song any more", problem["detail"])
+
+    def test_a_clip_that_is_still_being_read_is_not_said_to_be_missing(self):
+        """One plays as soon as the first clip is sent: then its file is there, and what is in it not yet known."""
+        Clip.objects.all().update(status="queued")
+        path = f"/variants/{self.variant}/renders"
+        status, problem = self.call("post", path, {"output": "o"})
+        self.assertEqual((status, problem["type"]), (422, "urn:fonodrome:no-clip"))
+        self.assertIn(f"“{self.clip.name}” is still being read", problem["detail"])
+        # One that was read, or went, is not waited for.
+        Clip.objects.all().update(status="failed")
+        self.assertIn("No source has a clip", self.call("post", path, {"output": "o"})[1]["detail"])
+        Clip.objects.all().update(status="queued")
+        self.call("delete", f"/clips/{self.clip.pk}")
+        said = self.call("post", path, {"output": "o"})[1]["detail"]
+        self.assertIn(f"“{self.kick.name}” is still being read", said)
+        self.call("delete", f"/clips/{self.kick.pk}")
+        self.assertIn("No source has a clip", self.call("post", path, {"output": "o"})[1]["detail"])
 
     def test_what_cannot_be_fed_is_refused_and_nothing_is_changed(self):
         other = clip_in(song_for(self.user, "Other"), wav_bytes(noise(0.2)), "other.wav")

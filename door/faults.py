@@ -95,6 +95,13 @@ def _kinds_of_two(a: Running, b: Running, cluster: Cluster) -> Kinds:
     }
 
 
+def _kill(pids: list[int]) -> None:
+    for pid in pids:
+        # What ended by itself a moment ago is as gone as what is ended here.
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(pid, signal.SIGKILL)
+
+
 def _kill_all(machines: list[Running], kinds: Kinds) -> int:
     """People work on each machine meanwhile. Returns 1 where something stays away or is lost."""
     seconds = (len(kinds) + 2) * (REST_S + 4)
@@ -106,12 +113,21 @@ def _kill_all(machines: list[Running], kinds: Kinds) -> int:
         )
         for machine in machines
     ]  # fmt: skip
+    try:
+        return _killed_in_turn(machines, people, kinds)
+    finally:
+        for one in people:
+            one.kill()
+
+
+def _killed_in_turn(
+    machines: list[Running], people: list["subprocess.Popen[str]"], kinds: Kinds
+) -> int:
     time.sleep(REST_S + 6)
     say(f"\n{'killed':<44} {'answers again after':>20}")
     slow = 0
     for name, which in kinds.items():
-        for pid in which():
-            os.kill(pid, signal.SIGKILL)
+        _kill(which())
         began = time.monotonic()
         time.sleep(0.2)
         while not all(_answers(m.url) for m in machines) and time.monotonic() - began < MOST_S:

@@ -136,7 +136,7 @@ class Person:
             made = self.ask("", "GET", f"/api/v1/renders/{made['id']}?wait_s=0.5", quiet=True)
             time.sleep(max(0.04, 0.3 - (time.monotonic() - asked)))
         if made and made["status"] != "done":
-            self.told.fault(f"render: {made['problem']}")
+            self.told.fault(f"render: {made['status']} {made['problem']}")
 
     def works(self, seconds: float, a_second: float, sound: bytes = b"", renders: bool = False) -> None:  # fmt: skip
         """At their own pace: who waited for an answer does not catch up, and nobody begins with all.
@@ -145,6 +145,7 @@ class Person:
         """
         began = time.monotonic()
         end, never = began + seconds, float("inf")
+        heard: threading.Thread | None = None
         due = {
             "drag": began + random.uniform(0, 1 / a_second),
             "save": began + random.uniform(0, SAVE_EVERY_S),
@@ -165,7 +166,11 @@ class Person:
                 self.upload(sound)
             else:
                 due["hear"] = never
-                threading.Thread(target=Person.render, args=(self.twin(),), daemon=True).start()
+                heard = threading.Thread(target=Person.render, args=(self.twin(),), daemon=True)
+                heard.start()
+        # Whoever asks for the same once more lets go of what is not made yet: not before it is there.
+        if heard is not None:
+            heard.join(60)
 
     def twin(self) -> Any:
         """The same person, over another connection."""

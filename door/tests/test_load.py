@@ -2,6 +2,7 @@
 
 import random
 import sys
+import time
 import unittest
 from collections import Counter
 from pathlib import Path
@@ -78,6 +79,19 @@ class Paces(unittest.TestCase):
         self.assertGreater(max(at), 40)
         self.assertLess(min(at), 15)
         self.assertEqual(self.worked(0.5, sound=b"").did["upload"], 0)
+
+    def test_a_turn_ends_when_its_render_is_there(self):
+        """Asked for anew before that it would be let go, and count as one that failed."""
+        made: list[str] = []
+
+        def render(_: load.Person) -> None:
+            time.sleep(0.2)
+            made.append("there")
+
+        clock = Clock()
+        with mock.patch.object(load, "time", clock), mock.patch.object(load.Person, "render", render), mock.patch.object(Paced, "twin", lambda self: self):  # fmt: skip
+            Paced(clock, 0).works(60, 1, b"", renders=True)
+        self.assertEqual(made, ["there"])
 
     def test_a_shorter_turn_has_its_share_of_files_and_renders_of_others_each_time(self):
         people = [Paced(Clock(), 0) for _ in range(load.PEOPLE)]

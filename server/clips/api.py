@@ -30,7 +30,7 @@ from core.space.gaps import Phrase
 from core.units import TempoFrame
 from server.clips import services
 from server.clips.models import Clip, Upload
-from server.clips.queries import clip_of, clips_of, ready_clip_of
+from server.clips.queries import clip_of, listed_clips, ready_clip_of
 from server.clips.store import path_of
 from server.config.auth import user_of
 from server.config.problems import Problem
@@ -94,18 +94,18 @@ class ClipRename(Edge):
     name: str = Field(min_length=1, max_length=200)
 
 
-def _common(clip: Clip) -> dict[str, Any]:
+def _common(clip: Clip, report: dict[str, Any] | None) -> dict[str, Any]:
     facts = None
-    if clip.report:
+    if report:
         # Reports of older clips do not name the layout.
-        known = {"layout": layout_said(clip.report["channels"])} | clip.report
+        known = {"layout": layout_said(report["channels"])} | report
         facts = ClipBasics(**{name: known[name] for name in ClipBasics.model_fields})
     names = ("id", "name", "status", "progress", "stage", "problem", "usable_seconds")
     return {name: getattr(clip, name) for name in names} | {"facts": facts}
 
 
 def _out(clip: Clip) -> ClipOut:
-    return ClipOut(**_common(clip))
+    return ClipOut(**_common(clip, clip.report))
 
 
 def _upload_out(upload: Upload) -> UploadOut:
@@ -154,7 +154,7 @@ def drop_upload(request: HttpRequest, upload_id: UUID) -> tuple[int, None]:
 @router.get("/songs/{uuid:song_id}/clips", response=list[ClipOut])
 def list_clips(request: HttpRequest, song_id: UUID) -> list[ClipOut]:
     song = song_of(user_of(request), song_id)
-    return [_out(clip) for clip in clips_of(user_of(request)).filter(song=song)]
+    return [ClipOut(**_common(c, c.facts)) for c in listed_clips(user_of(request), song)]
 
 
 @router.get("/songs/{uuid:song_id}/pairs", response=list[PairOut])
@@ -172,7 +172,7 @@ def get_clip(request: HttpRequest, clip_id: UUID) -> ClipDetail:
     clip = clip_of(user_of(request), clip_id)
     report = clip.report or {"peaks_low": [], "peaks_high": []}
     return ClipDetail(
-        **_common(clip), peaks_low=report["peaks_low"], peaks_high=report["peaks_high"]
+        **_common(clip, clip.report), peaks_low=report["peaks_low"], peaks_high=report["peaks_high"]
     )
 
 

@@ -50,7 +50,11 @@ class ExportOut(Edge):
 def _mine(request: HttpRequest, export_id: UUID) -> Export:
     mine = Export.objects.filter(render__variant__rig__in=rigs_of(user_of(request)))
     rows = mine.select_related("render__variant__rig__song", "render__clip", "blob")
-    rows = rows.defer("render__detail", "render__document", *past_of("render__variant"))
+    # A file is called after its render: of the rig and the clip themselves nothing is wanted.
+    rows = rows.defer(
+        "render__detail", "render__document", "render__moves", "render__clip__report",
+        "render__variant__document", "render__variant__moves", *past_of("render__variant"),
+    )  # fmt: skip
     return get_object_or_404(rows, pk=export_id)
 
 

@@ -39,7 +39,7 @@ class Link:
     by_level: tuple[Arc, ...] = ()
     """Arcs on it whose gain depends on the level that arrives."""
     shape: Response = FLAT
-    """Number of its filters over the cells."""
+    """Its filters over the cells."""
     most: float = 1.0
     """What its amplitude may at most be more than its matrix says: for loops."""
     strongest: np.ndarray | None = None

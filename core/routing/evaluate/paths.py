@@ -45,7 +45,7 @@ class Path:
     owners: tuple[str, ...]
     mask: int
     shape: Response = FLAT
-    """Number of all filters on it."""
+    """All filters on it."""
     range_db: tuple[float, float] | None = None
     """Gain of the path for what is quiet and for what is loud, where it depends on level."""
     swings: bool = False

@@ -94,3 +94,50 @@ class Lists(ApiCase):
         grew = {path: (few[path], many[path]) for path in paths if many[path] > few[path]}
         self.assertEqual(grew, {})
         self.assertLess(max(many.values()), 30, many)
+
+
+class AskedAgainAndAgain(ApiCase):
+    """What a page asks for several times a second while something is made: what is long stays in the database."""
+
+    def read_by(self, path: str) -> tuple[str, object]:
+        with CaptureQueriesContext(connection) as asked:
+            status, told = self.call("get", path)
+        self.assertEqual(status, 200, told)
+        return " ".join(query["sql"] for query in asked), told
+
+    def test_lists_of_clips_and_null_tests_leave_pictures_of_sounds_and_results(self):
+        clip = clip_in(self.song, wav_bytes(noise(0.3)), "One.wav")
+        Clip.objects.create(song=self.song, name="Being read.wav", status="queued")
+        read, clips = self.read_by(f"/songs/{self.song.pk}/clips")
+        self.assertIn("- ('peaks_low')::text - ('peaks_high')::text", read)
+        self.assertNotIn('"clips_clip"."report",', read)
+        # What is told of each is what is told of it alone.
+        alone = self.call("get", f"/clips/{clip.pk}")[1]
+        self.assertEqual(clips[0], {name: alone[name] for name in clips[0]})
+        self.assertEqual(
+            (clips[0]["facts"]["frames"], clips[0]["facts"]["rate_hz"]), (14400, 48000)
+        )
+        self.assertGreater(len(alone["peaks_low"]), 100)
+        self.assertIsNone(clips[1]["facts"])
+        NullTest.objects.create(
+            song=self.song, clip_a=clip, clip_b=clip, options={}, limit=Limit().model_dump(),
+            status="running", progress=0.3,
+        )  # fmt: skip
+        read, (test,) = self.read_by(f"/songs/{self.song.pk}/null-tests")
+        for long in ("report", "measurement"):
+            self.assertNotIn(f'."{long}"', read)
+        self.assertEqual((test["a_name"], test["progress"]), ("One.wav", 0.3))
+
+    def test_a_file_that_is_made_reads_nothing_of_its_rig(self):
+        clip = clip_in(self.song, wav_bytes(noise(0.3)), "One.wav")
+        rig = create_rig(self.song, "First", None, TEXT)
+        body = {"clip": str(clip.pk), "output": "o"}
+        render = self.call("post", f"/variants/{rig.variants.get().pk}/renders", body)[1]["id"]
+        run_render(render_id=render)
+        made = self.call("post", f"/renders/{render}/exports", {"form": "wav", "word": "24"})[1]
+        read, told = self.read_by(f"/exports/{made['id']}")
+        self.assertEqual((told, told["status"]), (made, "queued"))
+        for long in ("document", "turns", "detail", "moves"):
+            self.assertNotIn(f'."{long}"', read)
+        self.assertNotIn('"rigs_variant"."found_by"', read)
+        self.assertNotIn('"clips_clip"."report"', read)

@@ -2,12 +2,12 @@
 const LEAST_MS = 40;
 /** From one question to the next: a server that many wait at answers at once, and is not asked the more for it. */
 const EVERY_MS = 300;
-export const AFTER_FAULT_MS = 400;
-export const MOST_FAILURES = 20;
+const AFTER_FAULT_MS = 400;
+const MOST_FAILURES = 20;
 /** So long the server holds an answer back for news. */
 export const WAIT_S = 0.5;
 
-export const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));
+const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));
 
 /** How long to rest after an answer that came so long after its question. */
 export const restAfter = (tookMs: number): number => Math.max(LEAST_MS, EVERY_MS - tookMs);

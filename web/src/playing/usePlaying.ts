@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { createContext, useContext, useEffect, useRef, useState } from "react";
 
 import { api, ask, type RigSummary, type Schemas, sentenceOf, type Variant } from "../api/client";
+import { isOpen } from "../api/follow";
 import type { Stretch } from "../charts/Wave";
 import { OF_A_RIG, outbox, pauseOf, giveWay } from "../rigs/edits";
 import { useKinds } from "../rigs/kinds";
@@ -27,7 +28,6 @@ import { factorOf, heldBack, type Search } from "./search";
 import { usePlayer } from "./usePlayer";
 import { editsOf } from "./settle";
 import { NO_RIDE, type Ride, useRide } from "./useRide";
-import { isOpen } from "../api/follow";
 import { endOf, isAtPlace, type Sound, useRenders } from "./useRenders";
 import type { WetDb } from "./wet";
 

@@ -3,7 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useCallback, useEffect, useRef, useState } from "react";
 
 import { api, ask, type RigSummary, type Schemas, sentenceOf } from "../api/client";
-import { AFTER_FAULT_MS, isOpen, MOST_FAILURES, pause, restAfter, WAIT_S } from "../api/follow";
+import { follow as followJob, isOpen, WAIT_S } from "../api/follow";
 import { announce } from "../ui/controls";
 
 export type Render = Schemas["RenderOut"];
@@ -111,30 +111,19 @@ export function useRenders(rig: RigSummary | undefined, wanted: Wanted, revision
     async (render: Render) => {
       if (followed.current.has(render.id)) return;
       followed.current.add(render.id);
-      // A word that came later than the list's is not taken back.
-      setTold((t) => (t[render.id] ? t : { ...t, [render.id]: { render, at: Date.now() } }));
-      let now = render;
-      let failures = 0;
-      while (isOpen(now)) {
-        const asked = Date.now();
-        try {
-          now = await ask(
-            api.GET("/api/v1/renders/{render_id}", {
-              params: { path: { render_id: now.id }, query: { wait_s: WAIT_S } },
-            }),
-          );
-          failures = 0;
-        } catch {
-          // A line that is broken for a moment: looked at again, and in the end left to the list.
-          failures += 1;
-          if (failures > MOST_FAILURES) break;
-          await pause(AFTER_FAULT_MS);
-          continue;
-        }
-        const seen = { render: now, at: Date.now() };
-        setTold((t) => ({ ...t, [seen.render.id]: seen }));
-        if (isOpen(now)) await pause(restAfter(Date.now() - asked));
-      }
+      const look = () =>
+        ask(
+          api.GET("/api/v1/renders/{render_id}", {
+            params: { path: { render_id: render.id }, query: { wait_s: WAIT_S } },
+          }),
+        );
+      const tell = (now: Render) =>
+        // A word that came later than the list's is not taken back.
+        setTold((t) =>
+          now === render && t[now.id] ? t : { ...t, [now.id]: { render: now, at: Date.now() } },
+        );
+      // One that cannot be looked at any more is left to the list.
+      await followJob(render, look, tell, () => true).catch(() => undefined);
       followed.current.delete(render.id);
       await again();
     },

@@ -3,6 +3,7 @@
 import { cleanup, fireEvent, screen } from "@testing-library/react";
 import { afterEach, beforeAll, expect, test, vi } from "vitest";
 
+import { besideOf } from "../src/charts/reads";
 import { MeasuredRepeats } from "../src/charts/MeasuredRepeats";
 import { ReadsDoes } from "../src/charts/ReadsDoes";
 import { Tries } from "../src/charts/Tries";
@@ -89,4 +90,23 @@ test("halts say what was read at each, and that one was not", () => {
   const bare = halts.map((h) => ({ ...h, said: undefined, read: undefined }));
   show(<HaltCourse halts={bare} share={0.4} label="Under way" />);
   expect(screen.getByRole("progressbar").getAttribute("aria-valuenow")).toBe("40");
+});
+
+test("what is said beside a mark stands after it, before it at the edge, and is never cut", () => {
+  expect(besideOf(100, 120, 4, 366)).toEqual({ x: 108, anchor: "start" });
+  // 238 + 8 + 120 just fits; a pixel further on it does not.
+  expect(besideOf(238, 120, 4, 366)).toEqual({ x: 246, anchor: "start" });
+  expect(besideOf(239, 120, 4, 366)).toEqual({ x: 231, anchor: "end" });
+  expect(besideOf(60, 320, 4, 366)).toEqual({ x: 46, anchor: "start" });
+});
+
+test("no line goes through what is said of the ruler's marks", () => {
+  const marks = [100, 101, 102, 103, 104, 105, 106].map(mark);
+  show(<ReadsDoes marks={marks} nearest={mark(103)} now={mark(105)} wanted={104.9} />);
+  const drawn = [...screen.getByRole("img").querySelectorAll("line, text")];
+  const last = drawn.map((e) => e.tagName).lastIndexOf("line");
+  for (const word of ["nearest", "as set now"]) {
+    const at = drawn.findIndex((e) => e.textContent?.includes(`ms, ${word}`));
+    expect(at, word).toBeGreaterThan(last);
+  }
 });

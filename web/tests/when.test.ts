@@ -1,6 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "vitest";
 
+import { gapsSaid } from "../src/steps/space/words";
 import { dateAndTime, dateOf, onceKnown, timeOfDay, wholeDay } from "../src/ui/format";
 
 test("the time of day has two digits each, at night as well", () => {
@@ -41,4 +42,10 @@ test("what is still being asked for is not said to be missing", () => {
   // A figure of nothing is a figure; and one that is there stands while the next is asked for.
   assert.equal(onceKnown(0, words, true, "no clip"), "0 dB");
   assert.equal(onceKnown(-3, words, false, "no clip"), "-3 dB");
+});
+
+test("phrases without a gap are not told as all clear", () => {
+  assert.equal(gapsSaid({ clear: 0, gaps: [] }), "no gaps");
+  assert.equal(gapsSaid({ clear: 0, gaps: [1, 2] }), "0 of 2 clear");
+  assert.equal(gapsSaid({ clear: 3, gaps: [1, 2, 3, 4, 5] }), "3 of 5 clear");
 });

@@ -4,9 +4,10 @@ import { scaleLinear } from "d3-scale";
 
 import { num, signed } from "../ui/format";
 import { useWidth } from "../ui/hooks";
+import { textWidth } from "../ui/measure";
 import { ink } from "../ui/theme";
 import { halo } from "./axes";
-import { digitsOf, labelled, type ReadMark, stretchOf } from "./reads";
+import { besideOf, digitsOf, labelled, type ReadMark, stretchOf } from "./reads";
 
 const TOP = 30;
 const DEEP = 48;
@@ -30,7 +31,17 @@ export function ReadsDoes({ marks, nearest, now, wanted }: Props) {
   const named = labelled(order, (m) => x(m.does_ms), narrow ? 40 : 34);
   const ticks = x.ticks(Math.max(3, Math.floor((width - left) / 80)));
   const base = TOP + DEEP;
-  const right = x(nearest.does_ms) < width * 0.6;
+  // Last of all, so that no line goes through them.
+  const said = [
+    { key: "nearest", of: nearest, word: "nearest", y: TOP + 20, colour: "ink" as const },
+    ...(apart
+      ? [{ key: "now", of: apart, word: "as set now", y: TOP + 40, colour: "diff" as const }]
+      : []),
+  ].map((one) => ({
+    ...one,
+    at: x(one.of.does_ms),
+    text: `${signed(one.of.error_ms, 2)} ms, ${one.word}`,
+  }));
   return (
     <Box ref={frame} minWidth="0">
       <svg
@@ -88,16 +99,6 @@ export function ReadsDoes({ marks, nearest, now, wanted }: Props) {
             >
               {shown(apart)}
             </text>
-            <text
-              x={x(apart.does_ms) + (x(apart.does_ms) > width * 0.6 ? -8 : 8)}
-              y={TOP + 40}
-              textAnchor={x(apart.does_ms) > width * 0.6 ? "end" : "start"}
-              fontSize="13"
-              fontWeight="650"
-              {...halo()}
-            >
-              {signed(apart.error_ms, 2)} ms, as set now
-            </text>
           </g>
         )}
         <line
@@ -118,17 +119,6 @@ export function ReadsDoes({ marks, nearest, now, wanted }: Props) {
           fill={ink("paper")}
         >
           {shown(nearest)}
-        </text>
-        <text
-          x={x(nearest.does_ms) + (right ? 8 : -8)}
-          y={TOP + 20}
-          textAnchor={right ? "start" : "end"}
-          fontSize="13"
-          fontWeight="650"
-          fill={ink("ink")}
-          {...halo()}
-        >
-          {signed(nearest.error_ms, 2)} ms, nearest
         </text>
         {ticks.map((tick) => (
           <g key={tick}>
@@ -156,6 +146,23 @@ export function ReadsDoes({ marks, nearest, now, wanted }: Props) {
         >
           {num(wanted, 3)} ms wanted
         </text>
+        {said.map(({ key, text, at, y, colour }) => {
+          const beside = besideOf(at, textWidth(text, 13, true), left, width);
+          return (
+            <text
+              key={key}
+              x={beside.x}
+              y={y}
+              textAnchor={beside.anchor}
+              fontSize="13"
+              fontWeight="650"
+              fill={ink(colour)}
+              {...halo()}
+            >
+              {text}
+            </text>
+          );
+        })}
       </svg>
     </Box>
   );

@@ -33,3 +33,17 @@ export const digitsOf = (value: number) => {
     if (Math.abs(value * 10 ** d - Math.round(value * 10 ** d)) < 1e-6) return d;
   return 4;
 };
+
+const BESIDE = 8;
+
+/** Where a text stands beside a mark: after it, before it where it would be cut, and whole where neither has room. */
+export function besideOf(
+  at: number,
+  wide: number,
+  left: number,
+  right: number,
+): { x: number; anchor: "start" | "end" } {
+  if (at + BESIDE + wide <= right) return { x: at + BESIDE, anchor: "start" };
+  if (at - BESIDE - wide >= left) return { x: at - BESIDE, anchor: "end" };
+  return { x: Math.max(left, right - wide), anchor: "start" };
+}

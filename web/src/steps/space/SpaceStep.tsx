@@ -18,6 +18,7 @@ import { Schools } from "./Schools";
 import { TailPicture } from "./TailPicture";
 import { ToStage } from "./ToStage";
 import { useSpace } from "./useSpace";
+import { gapsSaid } from "./words";
 
 export default function SpaceStep() {
   useKey("space", "Space", usePlay().toggle);
@@ -51,13 +52,8 @@ export default function SpaceStep() {
             {
               id: "gaps",
               name: "Gaps",
-              answer: onceKnown(
-                out,
-                (out) => `${out.clear} of ${out.gaps.length} clear`,
-                !!s.clip,
-                "no clip",
-              ),
-              kind: !out ? "plain" : worst ? "caution" : "passed",
+              answer: onceKnown(out, gapsSaid, !!s.clip, "no clip"),
+              kind: !out?.gaps.length ? "plain" : worst ? "caution" : "passed",
               panel: <Gaps s={s} />,
             },
             {
